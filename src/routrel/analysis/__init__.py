@@ -1,0 +1,1 @@
+"""Questions on top of tables and walks: causes with remedies, evidence, problems of the model."""

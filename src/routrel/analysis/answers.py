@@ -1,0 +1,144 @@
+"""Answers as plain data, in the shapes of the command line's page: routes, walks and findings."""
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from routrel.analysis.causes import GOOD, Cause, CauseFinder
+from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
+from routrel.forwarding.strand import Strand
+from routrel.model.findings import Finding
+from routrel.model.places import Place
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.solve import Solved
+
+Json = dict[str, Any]
+
+
+def place_json(place: Place) -> Json | None:
+    return {"file": place.file, "line": place.line, "column": place.column} if place.line else None
+
+
+def next_hop_json(solved: Solved, hop: NextHop) -> Json:
+    topology = solved.topology
+    device = None
+    if hop.address is not None:
+        segment = topology.segment_of[hop.port]
+        owner = topology.on_segment(segment, hop.address) if segment >= 0 else None
+        device = None if owner is None else topology.ports[owner].name.device
+    return {
+        "address": None if hop.address is None else str(hop.address),
+        "interface": topology.ports[hop.port].name.interface,
+        "device": device,
+    }
+
+
+def route_json(solved: Solved, device: int, route: Route) -> Json:
+    return {
+        "device": solved.topology.devices[device].name,
+        "vrf": "default",
+        "prefix": str(route.prefix),
+        "protocol": route.protocol,
+        "preference": route.preference,
+        "metric": route.metric,
+        "action": route.action,
+        "next_hops": [next_hop_json(solved, hop) for hop in route.next_hops],
+    }
+
+
+def routes_json(solved: Solved, devices: Iterable[int]) -> Iterator[Json]:
+    """Every best route of the given devices, sorted by device, then prefix."""
+    names = solved.topology.devices
+    for device in sorted(devices, key=lambda number: names[number].name):
+        for route in solved.table(device):
+            yield route_json(solved, device, route)
+
+
+def cause_json(cause: Cause) -> Json:
+    return {
+        "device": cause.device,
+        "interface": cause.interface,
+        "stage": cause.stage,
+        "verdict": cause.verdict,
+        "acl": cause.acl,
+        "entry": cause.entry,
+        "message": cause.message,
+        "place": place_json(cause.place),
+        "stop": cause.stop,
+        "branch": cause.branch,
+        "near_misses": [
+            {"entry": miss.entry, "field": miss.field, "has": miss.has, "needs": miss.needs}
+            | {"place": place_json(miss.place)}
+            for miss in cause.near_misses
+        ],
+        "remedy": None
+        if cause.remedy is None
+        else {"message": cause.remedy.message, "text": cause.remedy.text, "place": place_json(cause.remedy.place)},
+        "notes": list(cause.notes),
+    }
+
+
+def strand_json(solved: Solved, finder: CauseFinder, strand: Strand, is_reply: bool, remedies: bool = True) -> Json:
+    names = solved.topology.devices
+    return {
+        "verdict": strand.verdict,
+        "path_count": strand.path_count,
+        "paths": [[names[device].name for device in path] for path in strand.paths()],
+        "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, remedies)],
+    }
+
+
+class Answerer:
+    """Answers flows of one solved network as plain data."""
+
+    def __init__(self, solved: Solved):
+        self.solved = solved
+        self.asker = Asker(solved)
+        self.finder = CauseFinder(solved, self.asker.walker)
+
+    def walk_json(self, walk: Walk, remedies: bool = True) -> Json:
+        answer: Json = {
+            "forward": strand_json(self.solved, self.finder, walk.forward, False, remedies),
+            "return": None,
+        }
+        if walk.reply is not None:
+            answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, remedies)
+        if walk.reply_note:
+            answer["return_note"] = walk.reply_note
+        return answer
+
+    def flow_json(self, flow: Flow, with_reply: bool = True) -> Json:
+        """One flow of a list: its answer with the flow beside it, or why it cannot be asked."""
+        asked = {
+            "from": flow.source,
+            "to": flow.destination,
+            "service": flow.service,
+            "source_port": flow.source_port,
+            "enter": flow.enter,
+        }
+        try:
+            return {"flow": asked, **self.walk_json(self.asker.ask(flow, with_reply))}
+        except FlowError as error:
+            return {"flow": asked, "error": str(error)}
+
+
+def is_good(walk: Walk) -> bool:
+    """Whether the flow works as far as the model can tell: there, and back where that was walked.
+
+    Handing a packet to a next hop beyond the model is all that can be had for an address outside.
+    """
+    forward = walk.forward.verdict
+    reached = forward == "arrives" or (forward == "leaves" and walk.destination.device is None)
+    if walk.reply is None:
+        return reached and not walk.reply_note
+    return reached and walk.reply.verdict in GOOD
+
+
+def finding_json(finding: Finding) -> Json:
+    return {
+        "code": finding.code,
+        "severity": finding.severity,
+        "message": finding.message,
+        "device": finding.device or None,
+        "interface": finding.interface or None,
+        "places": [place_json(place) for place in finding.places if place.line],
+    }

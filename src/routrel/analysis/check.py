@@ -1,0 +1,202 @@
+"""Problems of the model itself, no flow asked: what a careful reader of the text would remark."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from routrel.analysis.shadowing import shadowed_entries
+from routrel.model.addresses import Address
+from routrel.model.findings import Finding
+from routrel.model.places import NOWHERE
+from routrel.routing.solve import Solved
+from routrel.topology.segments import Port, Segment
+
+SEVERITIES = ("error", "warning", "note")
+
+
+def check(solved: Solved) -> list[Finding]:
+    """All findings, the severest first, then in the order of the text."""
+    found = [
+        *_duplicate_addresses(solved),
+        *_segments(solved),
+        *_down_links(solved),
+        *solved.database.findings,
+        *_next_hops(solved),
+        *_steering_hops(solved),
+        *_unattached(solved),
+        *_shadowed(solved),
+        *_gaps(solved),
+    ]
+    return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
+
+
+def _duplicate_addresses(solved: Solved) -> Iterator[Finding]:
+    owners: dict[Address, list[tuple[Port, int]]] = defaultdict(list)
+    for port in solved.topology.ports:
+        for index, address in enumerate(port.interface.addresses):
+            if not address.address.is_link_local:
+                owners[address.address].append((port, index))
+    for address, ports in owners.items():
+        if len(ports) > 1:
+            names = ", ".join(str(port.name) for port, _ in ports)
+            first = ports[0][0]
+            yield Finding(
+                "duplicate-address",
+                "error",
+                f"{address} stands on {len(ports)} interfaces: {names}",
+                first.name.device,
+                first.name.interface,
+                tuple(
+                    (port.interface.address_places or (port.interface.place,) * (index + 1))[index]
+                    for port, index in ports
+                ),
+            )
+
+
+def _segments(solved: Solved) -> Iterator[Finding]:
+    for segment in solved.topology.segments:
+        ports = [solved.topology.ports[number] for number in segment.ports]
+        ports = [port for port in ports if port.up]
+        if len(ports) > 1:
+            yield from _subnet_mismatch(segment, ports)
+            yield from _mtu_mismatch(ports)
+
+
+def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
+    """A port none of whose subnets of a family is on any other port of its segment."""
+    for family in (4, 6):
+        subnets = {
+            port.index: {
+                address.prefix
+                for address in port.interface.addresses
+                if address.family == family and not address.prefix.is_link_local
+            }
+            for port in ports
+        }
+        subnets = {index: prefixes for index, prefixes in subnets.items() if prefixes}
+        for port in ports:
+            mine = subnets.get(port.index)
+            others = set().union(*(p for index, p in subnets.items() if index != port.index)) if mine else set()
+            if mine and others and not mine & others:
+                near = next(p for p in ports if p.index != port.index and subnets.get(p.index))
+                if near.index < port.index and not subnets[near.index] & others - mine and len(subnets) == 2:
+                    continue  # said once for a pair
+                yield Finding(
+                    "subnet-mismatch",
+                    "error",
+                    f"{port.name} ({', '.join(map(str, sorted(mine)))}) shares no subnet with its segment"
+                    f" ({', '.join(map(str, sorted(others)))})",
+                    port.name.device,
+                    port.name.interface,
+                    (port.interface.place, near.interface.place),
+                )
+
+
+def _mtu_mismatch(ports: list[Port]) -> Iterator[Finding]:
+    smallest = min(ports, key=lambda port: port.interface.mtu)
+    largest = max(ports, key=lambda port: port.interface.mtu)
+    if smallest.interface.mtu != largest.interface.mtu:
+        yield Finding(
+            "mtu-mismatch",
+            "warning",
+            f"MTU {smallest.interface.mtu} on {smallest.name} against {largest.interface.mtu} on {largest.name}:"
+            " larger packets are lost, and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)",
+            smallest.name.device,
+            smallest.name.interface,
+            (smallest.interface.place, largest.interface.place),
+        )
+
+
+def _down_links(solved: Solved) -> Iterator[Finding]:
+    for port in solved.topology.ports:
+        if port.down.startswith("no carrier"):
+            yield Finding(
+                "no-carrier",
+                "note",
+                f"{port.name} has {port.down}",
+                port.name.device,
+                port.name.interface,
+                (port.interface.place,),
+            )
+
+
+def _next_hops(solved: Solved) -> Iterator[Finding]:
+    for number, device in enumerate(solved.topology.devices):
+        solved.table(number)
+        for route, reason in solved.unresolved[number]:
+            yield Finding(
+                "next-hop",
+                "warning",
+                f"the route for {route.prefix} on {device.name} is not active: {reason}",
+                device.name,
+                "",
+                (route.place,),
+            )
+
+
+def _steering_hops(solved: Solved) -> Iterator[Finding]:
+    for number, device in enumerate(solved.topology.devices):
+        for policy in device.forwarding_policies.values():
+            for index, entry in enumerate(policy.entries):
+                if entry.action == "forward" and not any(solved.connected_hop(number, hop) for hop in entry.next_hops):
+                    yield Finding(
+                        "next-hop",
+                        "warning",
+                        f"no next hop of entry {index + 1} of forwarding policy {policy.name} on {device.name} is on"
+                        " a connected subnet: the table decides",
+                        device.name,
+                        "",
+                        (entry.place,),
+                    )
+
+
+def _unattached(solved: Solved) -> Iterator[Finding]:
+    for device in solved.topology.devices:
+        interfaces = device.interfaces.values()
+        acls = {i.acl_in for i in interfaces} | {i.acl_out for i in interfaces}
+        for name, acl in device.acls.items():
+            if name not in acls:
+                yield Finding(
+                    "unattached",
+                    "warning",
+                    f"ACL {name} of {device.name} is attached to no interface",
+                    device.name,
+                    "",
+                    (acl.place,),
+                )
+        policies = {i.forwarding_policy for i in interfaces}
+        for name, policy in device.forwarding_policies.items():
+            if name not in policies:
+                yield Finding(
+                    "unattached",
+                    "warning",
+                    f"forwarding policy {name} of {device.name} is attached to no interface",
+                    device.name,
+                    "",
+                    (policy.place,),
+                )
+
+
+def _shadowed(solved: Solved) -> Iterator[Finding]:
+    for device in solved.topology.devices:
+        for acl in device.acls.values():
+            for shadow in shadowed_entries([entry.match for entry in acl.entries]):
+                entry = acl.entries[shadow.entry]
+                by = [acl.entries[index] for index in shadow.by]
+                numbers = ", ".join(str(index + 1) for index in shadow.by)
+                opposite = any(other.action != entry.action for other in by)
+                yield Finding(
+                    "shadowed",
+                    "warning" if opposite else "note",
+                    f"entry {shadow.entry + 1} of ACL {acl.name} on {device.name} can never match: entr"
+                    f"{'y' if len(by) == 1 else 'ies'} {numbers} {'takes' if len(by) == 1 else 'together take'}"
+                    " everything it could",
+                    device.name,
+                    "",
+                    (entry.place, *(other.place for other in by)),
+                )
+
+
+def _gaps(solved: Solved) -> Iterator[Finding]:
+    for device in solved.topology.devices:
+        for gap in device.gaps:
+            yield Finding("not-represented", "warning", gap.message, device.name, gap.affects, (gap.place,))

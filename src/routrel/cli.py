@@ -1,0 +1,236 @@
+"""The command line: routes, walks and problems of a network, without server or database.
+
+Exit status: 0 done and as asked, 1 done and the answer is "no", 2 the input or the call is wrong.
+"""
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from routrel.analysis.answers import Answerer, finding_json, is_good, routes_json
+from routrel.analysis.check import check
+from routrel.formats.errors import LoadError
+from routrel.formats.json_items import json_items
+from routrel.formats.json_schema import network_schema
+from routrel.formats.sources import read_path
+from routrel.forwarding.flow import Flow, FlowError, parse_place
+from routrel.model.addresses import Address, Prefix
+from routrel.routing.solve import Solved, solve
+
+DONE, NO, WRONG = 0, 1, 2
+
+
+class _CallError(Exception):
+    """A call that cannot be carried out, with its message."""
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit status."""
+    options = _parser().parse_args(arguments)
+    try:
+        status: int = options.run(options)
+        sys.stdout.flush()
+        return status
+    except LoadError as error:
+        for line in error.errors:
+            print(line, file=sys.stderr)
+    except (_CallError, FlowError) as error:
+        print(f"routrel: {error}", file=sys.stderr)
+    except BrokenPipeError:
+        sys.stderr.close()
+        return DONE
+    return WRONG
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="routrel", description="Model a routed network and ask it questions.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    routes = _command(commands, "routes", "best routes of every device, as they would stand in its table")
+    routes.add_argument("--device", metavar="NAME", help="this device only")
+    routes.add_argument("--vrf", metavar="NAME", default="default", help="this routing instance (default: default)")
+    routes.add_argument("--prefix", metavar="P", help="this prefix only")
+    routes.set_defaults(run=_routes)
+
+    walk = _command(commands, "walk", "whether traffic gets through, by which ways, and what stops it")
+    walk.add_argument("--from", dest="source", metavar="WHERE", help="device, device:interface, address or endpoint")
+    walk.add_argument("--to", dest="destination", metavar="WHERE", help="the same")
+    walk.add_argument("--service", metavar="S", default="icmp", help="icmp (default), tcp/443, or a service's name")
+    walk.add_argument("--source-port", type=int, metavar="N")
+    walk.add_argument("--source", dest="source_address", metavar="ADDRESS", help="the address a device sends from")
+    walk.add_argument("--enter", metavar="DEVICE:INTERFACE", help="where a source outside the model comes in")
+    walk.add_argument("--no-return", action="store_true", help="the forward direction only")
+    walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
+    walk.set_defaults(run=_walk)
+
+    checked = _command(commands, "check", "problems of the model itself, no flow asked")
+    checked.set_defaults(run=_check)
+
+    schema = commands.add_parser("schema", help="the JSON Schema of the network file")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _command(commands: Any, name: str, text: str) -> argparse.ArgumentParser:
+    command: argparse.ArgumentParser = commands.add_parser(name, help=text, description=text.capitalize() + ".")
+    command.add_argument("network", metavar="NETWORK", help="a network file or folder, or a capture folder")
+    command.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    return command
+
+
+def _load(options: argparse.Namespace) -> Solved:
+    return solve(read_path(Path(options.network)))
+
+
+def _print_json(document: Any) -> None:
+    json.dump(document, sys.stdout, ensure_ascii=False)
+    print()
+
+
+def _routes(options: argparse.Namespace) -> int:
+    solved = _load(options)
+    devices: list[int] = list(range(len(solved.topology.devices)))
+    if options.device is not None:
+        place = parse_place(solved, options.device)
+        if options.device not in solved.topology.device_index or place.device is None:
+            raise _CallError(f"{options.device!r} is no device of this network")
+        devices = [place.device]
+    if options.vrf != "default":
+        raise _CallError(f"{options.vrf!r} is no routing instance of this network; allowed: default")
+    rows = routes_json(solved, devices)
+    if options.prefix is not None:
+        try:
+            wanted = str(Prefix.parse(options.prefix))
+        except ValueError as error:
+            raise _CallError(f"--prefix: {error}") from None
+        rows = (row for row in rows if row["prefix"] == wanted)
+    if options.json:
+        # Row by row: a large network's tables do not fit in memory at once.
+        print('{"routes": [', end="")
+        for index, row in enumerate(rows):
+            print(",\n " if index else "\n ", json.dumps(row, ensure_ascii=False), sep="", end="")
+        print("]}")
+        return DONE
+    for row in rows:
+        hops = ", ".join(
+            " ".join(filter(None, (hop["address"], "by", hop["interface"], f"({hop['device']})" * bool(hop["device"]))))
+            for hop in row["next_hops"]
+        )
+        ranking = f"{'-' if row['preference'] is None else row['preference']}/{'-' if row['metric'] is None else row['metric']}"
+        print(f"{row['device']:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
+    return DONE
+
+
+def _walk(options: argparse.Namespace) -> int:
+    if options.flows is not None:
+        return _walk_many(options)
+    if options.source is None or options.destination is None:
+        raise _CallError("walk needs --from and --to, or --flows")
+    solved = _load(options)
+    answerer = Answerer(solved)
+    flow = Flow(
+        options.source,
+        options.destination,
+        options.service,
+        options.source_port,
+        options.enter,
+        options.source_address,
+    )
+    walk = answerer.asker.ask(flow, not options.no_return)
+    answer = answerer.walk_json(walk)
+    if options.json:
+        _print_json(answer)
+    else:
+        _print_walk(answer)
+    return DONE if is_good(walk) else NO
+
+
+def _print_walk(answer: dict[str, Any]) -> None:
+    for title, key in (("forward", "forward"), ("return", "return")):
+        strand = answer[key]
+        if strand is None:
+            continue
+        count = strand["path_count"]
+        print(f"{title}: {strand['verdict']}, {count} way{'' if count == 1 else 's'}")
+        for path in strand["paths"]:
+            print("  " + " > ".join(path))
+        for cause in strand["causes"]:
+            place = cause["place"]
+            at = f" [{place['file']}:{place['line']}]" if place else ""
+            print(f"  stopped at {cause['device']}: {cause['message']}{at}")
+            for miss in cause["near_misses"]:
+                print(
+                    f"    entry {miss['entry']} would match but for {miss['field']}: {miss['has']}, not {miss['needs']}"
+                )
+            if cause["remedy"]:
+                print(f"    {cause['remedy']['message']}: {cause['remedy']['text']}")
+            for note in cause["notes"]:
+                print(f"    note: {note}")
+    if answer.get("return_note"):
+        print(f"return: {answer['return_note']}")
+
+
+def _walk_many(options: argparse.Namespace) -> int:
+    file = Path(options.flows)
+    if not file.is_file():
+        raise _CallError(f"there is no file {options.flows!r}")
+    flows = [
+        _flow_of(item, f"{place.file}:{place.line}:{place.column}")
+        for item, place in json_items(file.read_bytes(), file.name)
+    ]
+    answerer = Answerer(_load(options))
+    walks = [answerer.flow_json(flow, not options.no_return) for flow in flows]
+    if options.json:
+        _print_json({"walks": walks})
+    else:
+        for walk in walks:
+            flow = walk["flow"]
+            print(f"{flow['from']} > {flow['to']} {flow['service']}")
+            if "error" in walk:
+                print(f"  {walk['error']}")
+            else:
+                _print_walk(walk)
+    good = all("error" not in w and w["forward"]["verdict"] in ("arrives", "leaves") for w in walks)
+    good = good and all(w["return"] is None or w["return"]["verdict"] in ("arrives", "leaves") for w in walks)
+    return DONE if good else NO
+
+
+def _flow_of(item: dict[str, Any], where: str) -> Flow:
+    allowed = ("from", "to", "service", "source_port", "enter", "source")
+    unknown = [key for key in item if key not in allowed]
+    if unknown:
+        raise _CallError(f"{where}: unknown key {unknown[0]!r} in a flow; allowed: {', '.join(allowed)}")
+    for key in ("from", "to"):
+        if not isinstance(item.get(key), str):
+            raise _CallError(f"{where}: a flow needs {key!r} as text")
+    for key in ("service", "enter", "source"):
+        if not isinstance(item.get(key), str | None):
+            raise _CallError(f"{where}: {key!r} must be text")
+    port = item.get("source_port")
+    if port is not None and (not isinstance(port, int) or isinstance(port, bool)):
+        raise _CallError(f"{where}: 'source_port' must be an integer")
+    return Flow(item["from"], item["to"], item.get("service") or "icmp", port, item.get("enter"), item.get("source"))
+
+
+def _check(options: argparse.Namespace) -> int:
+    findings = check(_load(options))
+    if options.json:
+        _print_json({"findings": [finding_json(finding) for finding in findings]})
+    else:
+        for finding in findings:
+            places = " ".join(f"[{place.file}:{place.line}]" for place in finding.places if place.line)
+            print(f"{finding.severity}: {finding.message} {places}".rstrip())
+        if not findings:
+            print("no problems found")
+    return NO if any(finding.severity == "error" for finding in findings) else DONE
+
+
+def _schema(options: argparse.Namespace) -> int:
+    print(json.dumps(network_schema(), indent=1))
+    return DONE
+
+
+__all__ = ["Address", "main"]

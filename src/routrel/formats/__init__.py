@@ -1,0 +1,1 @@
+"""Reading and writing: the network file, captures and archives, with located errors."""

@@ -1,0 +1,73 @@
+"""What can be wrong with an input, and the one exception that carries all of it."""
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from routrel.model.places import Place
+
+
+@dataclass(frozen=True, slots=True)
+class InputError:
+    """One error: where, what was found, what is allowed, and the nearest valid name if one is close."""
+
+    place: Place
+    message: str
+    found: str = ""
+    allowed: str = ""
+    nearest: str = ""
+
+    def __str__(self) -> str:
+        text = f"{self.place}: {self.message}"
+        if self.found:
+            text += f"; found {self.found}"
+        if self.allowed:
+            text += f"; allowed: {self.allowed}"
+        if self.nearest:
+            text += f"; did you mean {self.nearest}?"
+        return text
+
+
+class LoadError(Exception):
+    """An input that cannot be loaded, with every error found in it, in the order of the text."""
+
+    def __init__(self, errors: Iterable[InputError]):
+        self.errors = sorted(errors, key=lambda error: error.place)
+        super().__init__("\n".join(str(error) for error in self.errors))
+
+
+@dataclass(slots=True)
+class ErrorList:
+    """Collects errors while reading goes on, so that all of a load are reported at once."""
+
+    errors: list[InputError] = field(default_factory=list)
+    limit: int = 1000
+
+    def add(
+        self,
+        place: Place,
+        message: str,
+        *,
+        found: str = "",
+        allowed: str = "",
+        names: Iterable[str] = (),
+        name: str = "",
+    ) -> None:
+        """Note an error; with ``names`` given, the one nearest to ``name`` is suggested."""
+        close = difflib.get_close_matches(name, list(names), 1) if name else []
+        self.errors.append(InputError(place, message, found, allowed, close[0] if close else ""))
+        if len(self.errors) >= self.limit:
+            self.errors.append(InputError(place, f"reading stopped after {self.limit} errors"))
+            self.raise_if_any()
+
+    def raise_if_any(self) -> None:
+        if self.errors:
+            raise LoadError(self.errors)
+
+
+def quoted(text: object, limit: int = 60) -> str:
+    """``text`` in quotes for a message, cut where it is long, control characters escaped."""
+    shown = str(text)
+    if len(shown) > limit:
+        shown = shown[: limit - 1] + "…"
+    return repr(shown)

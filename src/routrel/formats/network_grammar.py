@@ -1,0 +1,289 @@
+"""The keys of the network file, version 1: the contract as data.
+
+docs/network-file.md says what each means. A key of the contract whose capability is not built yet stands
+here as ``Later``, so that it is refused with its place.
+"""
+
+import re
+
+from routrel.formats.grammar import (
+    ADDRESS,
+    INTERFACE_ADDRESS,
+    INTERFACE_NAME,
+    NAME,
+    PREFIX,
+    RATE,
+    TIME,
+    Boolean,
+    Choice,
+    Either,
+    Fraction,
+    Group,
+    Integer,
+    Later,
+    ListOf,
+    MapOf,
+    Parsed,
+    Text,
+)
+from routrel.model.addresses import Address, Prefix
+from routrel.model.filters import PORTED, PROTOCOL_NUMBERS, PortRange
+from routrel.model.network import InterfaceName, Service
+
+
+def protocol_number(text: str) -> int | None:
+    """The number of a protocol given by name or number; None for ``any``."""
+    if text == "any":
+        return None
+    if text in PROTOCOL_NUMBERS:
+        return PROTOCOL_NUMBERS[text]
+    if text.isascii() and text.isdigit() and len(text) < 4 and int(text) <= 255:
+        return int(text)
+    raise ValueError(f"{text!r} is no protocol")
+
+
+def prefix_or_any(text: str) -> Prefix | None:
+    return None if text == "any" else Prefix.parse(text)
+
+
+def port_range(text: str) -> PortRange:
+    match = re.fullmatch(r"([0-9]{1,5})(?:-([0-9]{1,5}))?", text)
+    if not match:
+        raise ValueError(f"{text!r} is no port")
+    low, high = int(match[1]), int(match[2] or match[1])
+    if high > 65535 or low > high:
+        raise ValueError(f"{text!r} is no range of ports")
+    return PortRange(low, high)
+
+
+def service(text: str) -> Service:
+    """``icmp``, ``tcp/443``, ``udp/16384-32767``: a protocol and, for tcp and udp, destination ports."""
+    name, slash, ports = text.partition("/")
+    protocol = protocol_number(name)
+    if protocol is None or bool(slash) != (protocol in PORTED):
+        raise ValueError(f"{text!r} is no service")
+    return Service("", protocol, port_range(ports) if slash else None)
+
+
+def interface_name(text: str) -> InterfaceName:
+    device, colon, interface = text.partition(":")
+    if not (colon and re.fullmatch(NAME, device) and re.fullmatch(INTERFACE_NAME, interface)):
+        raise ValueError(f"{text!r} is no device:interface")
+    return InterfaceName(device, interface)
+
+
+def area_number(text: str) -> int:
+    if text.isascii() and text.isdigit() and len(text) <= 10 and int(text) < 2**32:
+        return int(text)
+    address = Address.parse(text)
+    if address.family != 4:
+        raise ValueError(f"{text!r} is no area id")
+    return address.value
+
+
+def router_id(text: str) -> Address:
+    address = Address.parse(text)
+    if address.family != 4:
+        raise ValueError(f"{text!r} is no router id")
+    return address
+
+
+NAMED = Text("a name", NAME)
+INTERFACE = Text("an interface name", INTERFACE_NAME)
+MAC = Text("a MAC address", r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}")
+PROTOCOL = Parsed("a protocol: tcp, udp, icmp, icmpv6, a number to 255, or any", protocol_number, ("string", "integer"))
+MATCH_PREFIX = Parsed("a prefix with no host bits set, or any", prefix_or_any)
+PORT = Parsed("a port or a range like 8000-8099", port_range, ("integer", "string"))
+PORTS = ListOf(PORT, least=1)
+VLAN = Integer(1, 4094)
+ROUTE_ACTION = Choice(("forward", "discard", "reject"))
+PREFERENCE = Integer(0, 255)
+
+HEADER_FIELDS = {
+    "protocol": PROTOCOL,
+    "source": MATCH_PREFIX,
+    "destination": MATCH_PREFIX,
+    "source_ports": PORTS,
+    "destination_ports": PORTS,
+}
+
+ACL_ENTRY = Group(
+    "an ACL entry",
+    {"action": Choice(("accept", "drop", "reject")), **HEADER_FIELDS, "name": Text(), "stateful": Boolean()},
+    required=("action",),
+)
+
+STEERING_ENTRY = Group(
+    "a steering entry",
+    {
+        "match": Group("a match", HEADER_FIELDS),
+        "action": Choice(("forward", "discard", "table")),
+        "next_hop": Either(listing=ListOf(ADDRESS, least=1), scalar=ADDRESS),
+        "description": Text(),
+    },
+    required=("action",),
+)
+
+INTERFACE_GROUP = Group(
+    "an interface",
+    {
+        "enabled": Boolean(),
+        "description": Text(),
+        "addresses": ListOf(INTERFACE_ADDRESS),
+        "mtu": Integer(68, 65536),
+        "bandwidth": RATE,
+        "vrf": Later("routing instances besides the default one"),
+        "mac": MAC,
+        "acl_in": NAMED,
+        "acl_out": NAMED,
+        "forwarding_policy": NAMED,
+        "kind": Choice(("ethernet", "loopback", "bundle", "vlan"), later=("tunnel",)),
+        "members": ListOf(INTERFACE, least=1),
+        "parent": INTERFACE,
+        "vlan": VLAN,
+        "switchport": Group("a switchport", {"access": VLAN, "trunk": ListOf(VLAN), "native": VLAN}),
+        "te": Later("traffic engineering"),
+        "tunnel": Later("tunnels"),
+    },
+)
+
+STATIC_ROUTE = Group(
+    "a static route",
+    {
+        "prefix": PREFIX,
+        "next_hop": ADDRESS,
+        "interface": INTERFACE,
+        "action": ROUTE_ACTION,
+        "preference": PREFERENCE,
+        "metric": Integer(),
+        "tag": Integer(),
+    },
+    required=("prefix",),
+)
+
+OSPF_AREA = Group(
+    "an area",
+    {
+        "type": Choice(("normal",), later=("stub", "nssa")),
+        "no_summary": Later("stub areas"),
+        "default_cost": Later("stub areas"),
+        "ranges": ListOf(
+            Group(
+                "a range",
+                {"prefix": PREFIX, "advertise": Boolean(), "cost": Integer(0, 0xFFFFFF)},
+                required=("prefix",),
+            )
+        ),
+        "interfaces": MapOf(
+            INTERFACE,
+            Group(
+                "an OSPF interface",
+                {
+                    "cost": Integer(0, 65535),
+                    "passive": Boolean(),
+                    "network": Choice(("broadcast", "point-to-point")),
+                    "priority": Integer(0, 255),
+                },
+            ),
+        ),
+    },
+)
+
+OSPF = Group(
+    "ospf",
+    {
+        "instance": Later("several OSPF instances"),
+        "version": Choice(("2",), later=("3",)),
+        "areas": MapOf(Parsed("an area id: an integer or four dotted numbers", area_number), OSPF_AREA),
+        "reference_bandwidth": RATE,
+        "redistribute": Later("redistribution"),
+        "originate_default": Later("external OSPF routes"),
+        "multipath": Integer(1, 256),
+    },
+)
+
+PREFERENCE_NAMES = (
+    "connected",
+    "static",
+    "ebgp",
+    "eigrp",
+    "ospf",
+    "isis",
+    "rip",
+    "eigrp_external",
+    "ibgp",
+)
+
+ROUTING = Group(
+    "routing",
+    {
+        "router_id": Parsed("a router id in IPv4 form", router_id),
+        "preferences": MapOf(Choice(PREFERENCE_NAMES), PREFERENCE),
+        "install_policy": Later("routing policies"),
+        "static": ListOf(STATIC_ROUTE),
+        "ospf": Either(mapping=OSPF, listing=Later("several OSPF instances")),
+        "isis": Later("IS-IS"),
+        "rip": Later("RIP"),
+        "eigrp": Later("EIGRP"),
+        "bgp": Later("BGP"),
+    },
+)
+
+OBSERVED_ROUTE = Group(
+    "an observed route",
+    {
+        "prefix": PREFIX,
+        "protocol": Choice(("connected", "local", "static", "ospf", "isis", "rip", "eigrp", "bgp", "observed")),
+        "next_hops": ListOf(Group("a next hop", {"address": ADDRESS, "interface": INTERFACE})),
+        "preference": PREFERENCE,
+        "metric": Integer(),
+        "action": ROUTE_ACTION,
+        "vrf": Later("routing instances besides the default one"),
+    },
+    required=("prefix",),
+)
+
+DEVICE = Group(
+    "a device",
+    {
+        "kind": Choice(("router", "switch", "firewall", "host", "gateway", "balancer")),
+        "site": NAMED,
+        "interfaces": MapOf(INTERFACE, INTERFACE_GROUP),
+        "gateway": Either(listing=ListOf(ADDRESS, least=1), scalar=ADDRESS),
+        "routing": ROUTING,
+        "vrfs": Later("routing instances besides the default one"),
+        "acls": MapOf(NAMED, ListOf(ACL_ENTRY)),
+        "policies": Later("routing policies"),
+        "prefix_sets": Later("routing policies"),
+        "forwarding_policies": MapOf(NAMED, ListOf(STEERING_ENTRY)),
+        "observed": ListOf(OBSERVED_ROUTE),
+    },
+)
+
+LINK_END = Parsed("an interface written device:interface", interface_name)
+LINK = Either(
+    listing=ListOf(LINK_END, least=2),
+    mapping=Group(
+        "a link",
+        {
+            "ends": ListOf(LINK_END, least=2),
+            "name": Text(),
+            "enabled": Boolean(),
+            "risk_groups": Later("failures of shared conduits"),
+        },
+        required=("ends",),
+    ),
+)
+
+NETWORK_FIELDS = {
+    "routrel": Choice(("1",)),
+    "name": Text(),
+    "taken_at": TIME,
+    "devices": MapOf(NAMED, DEVICE),
+    "links": ListOf(LINK),
+    "sites": MapOf(NAMED, Group("a site", {"label": Text(), "x": Fraction(), "y": Fraction()})),
+    "endpoints": MapOf(NAMED, Group("an endpoint", {"address": ADDRESS, "label": Text()}, required=("address",))),
+    "services": MapOf(NAMED, Parsed("a service: icmp, tcp/443, udp/5000-5999, a protocol number", service)),
+}
+
+NETWORK = Group("the network", NETWORK_FIELDS, required=("routrel", "name"))

@@ -1,0 +1,73 @@
+"""Where a network's text comes from: a file, a folder or a capture folder on disk, as named texts."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from routrel.formats.captures import NAMES_FILE, is_capture, read_capture
+from routrel.formats.errors import InputError, LoadError
+from routrel.formats.network_file import FOLDER_FILE, read_network
+from routrel.model.network import Network
+from routrel.model.places import Place
+
+MAX_FILES = 30_000
+MAX_TOTAL_BYTES = 256 * 1024 * 1024
+
+
+def read_path(path: Path) -> Network:
+    """The network of a file or folder; raises ``LoadError``."""
+    return read_files(files_of(path))
+
+
+def read_files(files: Mapping[str, bytes]) -> Network:
+    """The network of named texts: a capture folder's, or a network file or folder."""
+    if is_capture(files):
+        return read_capture(files)
+    if len(files) > 1 and FOLDER_FILE not in files:
+        raise LoadError(
+            [
+                InputError(
+                    Place("", 1, 1),
+                    "this is neither a network folder nor a capture folder",
+                    found=", ".join(sorted(files)[:5]),
+                    allowed=f"{FOLDER_FILE} with devices/NAME.yaml, or a sub-folder per device with addresses.json",
+                )
+            ]
+        )
+    return read_network(files)
+
+
+def files_of(path: Path) -> dict[str, bytes]:
+    """All files of a folder by their path in it, or the one file; within bounds."""
+    if not path.exists():
+        raise LoadError([InputError(Place(str(path), 1, 1), "there is no such file or folder")])
+    if path.is_file():
+        return {path.name: path.read_bytes()}
+    files: dict[str, bytes] = {}
+    total = 0
+    for file in sorted(path.rglob("*")):
+        name = file.relative_to(path).as_posix()
+        if not file.is_file() or any(part.startswith(".") for part in name.split("/")):
+            continue
+        if not name.endswith((".yaml", ".json")):
+            continue
+        total += file.stat().st_size
+        if len(files) >= MAX_FILES or total > MAX_TOTAL_BYTES:
+            raise LoadError(
+                [
+                    InputError(
+                        Place(name, 1, 1),
+                        "the folder holds too much",
+                        allowed=f"{MAX_FILES:,} files and {MAX_TOTAL_BYTES:,} bytes",
+                    )
+                ]
+            )
+        files[name] = file.read_bytes()
+    if not files:
+        raise LoadError([InputError(Place(str(path), 1, 1), "the folder holds no network", allowed=FOLDER_FILE)])
+    if is_capture(files) and NAMES_FILE not in files:
+        # The network file that stands beside a capture lends it the names people use.
+        for beside in (path.parent / f"{path.resolve().name}.network.yaml", path.resolve().parent / FOLDER_FILE):
+            if beside.is_file():
+                files[NAMES_FILE] = beside.read_bytes()
+                break
+    return files

@@ -1,0 +1,1 @@
+"""Packets walked over the tables: flows, the walk, and where it starts."""

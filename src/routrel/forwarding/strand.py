@@ -1,0 +1,171 @@
+"""What a walk yields: stops joined by branches, one graph for all equal-cost ways of one direction."""
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Literal, NamedTuple
+
+from routrel.model.addresses import Address
+from routrel.model.filters import Header
+from routrel.routing.routes import Route
+
+Verdict = Literal["arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed"]
+Stage = Literal["acl_in", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
+
+MAX_PATHS = 64
+MAX_CYCLE_PATHS = 20_000
+
+
+class AclCheck(NamedTuple):
+    """What an ACL did: ``entry`` is an index from 0, None where no entry matched (the closing drop).
+
+    ``by_state`` means the packet is a reply that a stateful entry let in, and no entry was asked.
+    """
+
+    acl: str
+    entry: int | None
+    accepted: bool
+    stateful: bool = False
+    by_state: bool = False
+
+
+class SteeringCheck(NamedTuple):
+    """A forwarding policy asked: ``entry`` is None where none matched; ``used`` is False where the
+    matching entry left the decision to the table."""
+
+    policy: str
+    entry: int | None
+    used: bool
+
+
+@dataclass(slots=True)
+class Branch:
+    """One way out of a stop. ``target`` is the next stop's number, or -1 where the packet ends here.
+
+    For a loop, ``target`` is the stop that is met again. ``via_next_hop`` tells a hop through a gateway
+    from the destination itself on a connected subnet.
+    """
+
+    port: int
+    address: Address
+    via_next_hop: bool
+    acl_out: AclCheck | None = None
+    verdict: Verdict | None = None
+    stage: Stage = ""
+    target: int = -1
+    mtu: int = 0
+
+
+@dataclass(slots=True)
+class Stop:
+    """A device on the way, with the decisions it made. ``ingress`` is a port, or -1 at the origin."""
+
+    device: int
+    ingress: int
+    header: Header
+    acl_in: AclCheck | None = None
+    steering: SteeringCheck | None = None
+    route: Route | None = None
+    verdict: Verdict | None = None
+    stage: Stage = ""
+    branches: list[Branch] = field(default_factory=list)
+
+
+class Ending(NamedTuple):
+    """Where some path ends: at a stop, or on one of its branches (-1: at the stop itself)."""
+
+    stop: int
+    branch: int
+    verdict: Verdict
+    stage: Stage
+
+
+@dataclass
+class Strand:
+    """All ways of one direction. ``starts`` are numbers of stops where the packet can begin."""
+
+    stops: list[Stop]
+    starts: list[int]
+    has_loop: bool
+
+    @cached_property
+    def endings(self) -> list[Ending]:
+        found = []
+        for number, stop in enumerate(self.stops):
+            if stop.verdict is not None:
+                found.append(Ending(number, -1, stop.verdict, stop.stage))
+            for index, branch in enumerate(stop.branches):
+                if branch.verdict is not None:
+                    found.append(Ending(number, index, branch.verdict, branch.stage))
+        return found
+
+    @cached_property
+    def verdict(self) -> Verdict:
+        verdicts = {ending.verdict for ending in self.endings}
+        return verdicts.pop() if len(verdicts) == 1 else "mixed"
+
+    @cached_property
+    def path_count(self) -> int:
+        """Exact number of ways, parallel cables counted apart; on a graph with a loop, of ways up to the
+        first stop met again (those are walked one by one, at most ``MAX_CYCLE_PATHS``)."""
+        if self.has_loop:
+            return len(self._routes(MAX_CYCLE_PATHS))
+        counts: dict[int, int] = {}
+        for start in self.starts:
+            stack = [start]
+            while stack:
+                number = stack[-1]
+                if number in counts:
+                    stack.pop()
+                    continue
+                stop = self.stops[number]
+                pending = [b.target for b in stop.branches if b.verdict is None and b.target not in counts]
+                if pending:
+                    stack.extend(pending)
+                    continue
+                counts[number] = (stop.verdict is not None) + sum(
+                    counts[b.target] if b.verdict is None else 1 for b in stop.branches
+                )
+                stack.pop()
+        return sum(counts[start] for start in self.starts)
+
+    def paths(self, limit: int = MAX_PATHS) -> list[list[int]]:
+        """Device numbers along each way, up to where the verdict fell, at most ``limit`` distinct ones.
+
+        A way that loops ends with the first device met again.
+        """
+        found: dict[tuple[int, ...], None] = {}
+        # Parallel cables give the same devices: ask for more ways than are to be shown.
+        for route in self._routes(4 * limit):
+            stops, looped = route
+            devices = [self.stops[number].device for number in stops]
+            if looped:
+                seen: set[int] = set()
+                for position, device in enumerate(devices):
+                    if device in seen:
+                        devices = devices[: position + 1]
+                        break
+                    seen.add(device)
+            found.setdefault(tuple(devices))
+            if len(found) == limit:
+                break
+        return [list(devices) for devices in found]
+
+    def _routes(self, limit: int) -> list[tuple[list[int], bool]]:
+        """Up to ``limit`` ways as stop numbers, each with whether it ends by meeting a stop again."""
+        routes: list[tuple[list[int], bool]] = []
+        stack: list[tuple[int, list[int]]] = [(start, [start]) for start in reversed(self.starts)]
+        while stack and len(routes) < limit:
+            number, path = stack.pop()
+            stop = self.stops[number]
+            if stop.verdict is not None:
+                routes.append((path, False))
+            ahead = []
+            for branch in stop.branches:
+                if branch.target >= 0 and branch.target in path:
+                    routes.append(([*path, branch.target], True))
+                elif branch.target >= 0:
+                    ahead.append((branch.target, [*path, branch.target]))
+                else:
+                    routes.append((path, False))
+            stack.extend(reversed(ahead))
+        return routes[:limit]

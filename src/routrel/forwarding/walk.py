@@ -1,0 +1,257 @@
+"""The walk: one packet's header through the network, over every equal-cost way at once.
+
+At each stop, in the order a packet meets it: the ACL of the interface it came in by; delivery, where the
+device owns the destination; a host's refusal to forward; the forwarding policy of that interface; the
+longest match in the table; the ACL of the interface it goes out by; the next hop on its segment. This
+order is the network file's (docs/network-file.md); ACL semantics are RFC 8519's. Where both the ACL and
+the table would stop a packet at one device, the verdict is the table's, as with real routers.
+
+States are (device, incoming interface, header): what a device does depends on nothing else, so equal
+states are walked once, and the result is a graph. A state met again on its own way is a loop.
+"""
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from routrel.forwarding.strand import AclCheck, Branch, SteeringCheck, Stop, Strand
+from routrel.model.filters import Acl, ForwardingPolicy, Header
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.solve import Solved
+
+ORIGIN = -1
+
+
+class Start(NamedTuple):
+    """Where a packet begins: at a device of its own (``ingress`` -1), or coming in by a port.
+
+    ``hops`` narrows the origin's choice, where different ways out mean different source addresses.
+    """
+
+    device: int
+    ingress: int
+    header: Header
+    hops: tuple[NextHop, ...] | None = None
+
+
+class _Packet:
+    """A header with what is looked up once for it."""
+
+    __slots__ = ("chain", "header", "owners")
+
+    def __init__(self, solved: Solved, header: Header):
+        self.header = header
+        self.chain = solved.prefixes.chain(header.destination)
+        owners = solved.topology.owners.get(header.destination, ())
+        self.owners = frozenset(solved.topology.ports[port].device for port in owners)
+
+
+class Walker:
+    """Walks packets over one solved network."""
+
+    def __init__(self, solved: Solved):
+        self.solved = solved
+        topology = solved.topology
+        self.topology = topology
+        self._forwards = [device.forwards for device in topology.devices]
+        self._acl_in: list[Acl | None] = []
+        self._acl_out: list[Acl | None] = []
+        self._policy: list[ForwardingPolicy | None] = []
+        for port in topology.ports:
+            device, interface = topology.devices[port.device], port.interface
+            self._acl_in.append(device.acls[interface.acl_in] if interface.acl_in else None)
+            self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
+            policy = interface.forwarding_policy
+            self._policy.append(device.forwarding_policies[policy] if policy else None)
+
+    def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
+        """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
+        stops: list[Stop] = []
+        numbers: dict[tuple[int, int, Header], int] = {}
+        first = []
+        has_loop = False
+        packets: dict[Header, _Packet] = {}
+        for start in starts:
+            header = start.header
+            packet = packets.get(header)
+            if packet is None:
+                packet = packets[header] = _Packet(self.solved, header)
+            key = (start.device, start.ingress, header)
+            if key in numbers:
+                if numbers[key] not in first:
+                    first.append(numbers[key])
+                continue
+            root = len(stops)
+            numbers[key] = root
+            stops.append(Stop(start.device, start.ingress, header))
+            self._decide(stops[root], packet, stateful, start.hops)
+            first.append(root)
+            # Depth first, with the stops of the current way marked: meeting one of them is a loop.
+            on_way = {root}
+            stack = [(root, iter(stops[root].branches))]
+            while stack:
+                number, branches = stack[-1]
+                for branch in branches:
+                    if branch.verdict is not None:
+                        continue
+                    port = branch.target
+                    device = self.topology.ports[port].device
+                    key = (device, port, header)
+                    target = numbers.get(key)
+                    if target is None:
+                        target = len(stops)
+                        numbers[key] = target
+                        stop = Stop(device, port, header)
+                        stops.append(stop)
+                        self._decide(stop, packet, stateful, None)
+                        branch.target = target
+                        if stop.branches:
+                            on_way.add(target)
+                            stack.append((target, iter(stop.branches)))
+                            break
+                    else:
+                        branch.target = target
+                        if target in on_way:
+                            branch.verdict, branch.stage = "loops", "loop"
+                            has_loop = True
+                else:
+                    stack.pop()
+                    on_way.discard(number)
+        return Strand(stops, first, has_loop)
+
+    def _decide(self, stop: Stop, packet: _Packet, stateful: frozenset[int], hops: tuple[NextHop, ...] | None) -> None:
+        """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
+        device, ingress, header = stop.device, stop.ingress, packet.header
+        is_reply = device in stateful
+        if ingress >= 0:
+            acl = self._acl_in[ingress]
+            if acl is not None:
+                stop.acl_in = _check(acl, header, is_reply)
+        self._forward(stop, packet, is_reply, hops)
+        if stop.acl_in is not None and not stop.acl_in.accepted and stop.stage not in ("route", "steering", "host"):
+            # Real routers drop forwarded packets after the table was asked: no way on is said first.
+            stop.verdict, stop.stage = "blocked", "acl_in"
+            stop.branches.clear()
+
+    def _forward(self, stop: Stop, packet: _Packet, is_reply: bool, hops: tuple[NextHop, ...] | None) -> None:
+        """Delivery, steering and the table."""
+        device, ingress, header = stop.device, stop.ingress, packet.header
+        if device in packet.owners:
+            stop.verdict = "arrives"
+            return
+        if ingress >= 0:
+            if not self._forwards[device]:
+                stop.verdict, stop.stage = "discarded", "host"
+                return
+            policy = self._policy[ingress]
+            if policy is not None and self._steer(stop, policy, header, is_reply):
+                return
+        table = self.solved.table(device)
+        route: Route | None = None
+        for number in packet.chain:
+            route = table.get(number)
+            if route is not None:
+                break
+        stop.route = route
+        if route is None:
+            stop.verdict, stop.stage = "unrouted", "route"
+        elif route.action != "forward":
+            stop.verdict, stop.stage = "discarded", "route"
+        else:
+            for hop in route.next_hops if hops is None else hops:
+                stop.branches.append(self._branch(device, hop, header, is_reply))
+            if not stop.branches:
+                stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def _steer(self, stop: Stop, policy: ForwardingPolicy, header: Header, is_reply: bool) -> bool:
+        """Whether a forwarding policy decided, and if so what it did."""
+        for index, entry in enumerate(policy.entries):
+            if not entry.match.matches(header):
+                continue
+            if entry.action == "discard":
+                stop.steering = SteeringCheck(policy.name, index, True)
+                stop.verdict, stop.stage = "discarded", "steering"
+                return True
+            if entry.action == "forward":
+                for address in entry.next_hops:
+                    hop = self.solved.connected_hop(stop.device, address)
+                    if hop is not None:
+                        stop.steering = SteeringCheck(policy.name, index, True)
+                        stop.branches.append(self._branch(stop.device, hop, header, is_reply))
+                        return True
+            stop.steering = SteeringCheck(policy.name, index, False)
+            return False
+        stop.steering = SteeringCheck(policy.name, None, False)
+        return False
+
+    def _branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
+        port, given = hop
+        address = header.destination if given is None else given
+        branch = Branch(port, address, given is not None)
+        acl = self._acl_out[port]
+        if acl is not None:
+            branch.acl_out = _check(acl, header, is_reply)
+            if not branch.acl_out.accepted:
+                branch.verdict, branch.stage = "blocked", "acl_out"
+                return branch
+        topology = self.topology
+        segment = topology.segment_of[port]
+        out = topology.ports[port]
+        branch.mtu = out.interface.mtu
+        target = topology.on_segment(segment, address) if segment >= 0 and out.up else None
+        if target is None or target == port:
+            branch.verdict = "leaves" if self._is_beyond(device, branch) else "unresolved"
+            branch.stage = "next_hop"
+            return branch
+        branch.target = target
+        branch.mtu = min(branch.mtu, topology.ports[target].interface.mtu)
+        return branch
+
+    def _is_beyond(self, device: int, branch: Branch) -> bool:
+        """Whether an address nobody in the model answers for stands for the world outside.
+
+        It does where the device has seen it alive, or where it is a next hop on a segment on which the
+        model knows no other device: the network file ends there.
+        """
+        out = self.topology.ports[branch.port]
+        if not out.up:
+            return False
+        if (out.name.interface, branch.address) in self.topology.devices[device].neighbors:
+            return True
+        segment = self.topology.segment_of[branch.port]
+        if not branch.via_next_hop or segment < 0:
+            return False
+        others = (self.topology.ports[port].device for port in self.topology.segments[segment].ports)
+        return all(other == device for other in others)
+
+    def leaves_by(self, device: int, hop: NextHop, header: Header) -> bool:
+        """Whether a packet handed to this next hop leaves the model (ACLs aside)."""
+        branch = Branch(hop.port, header.destination if hop.address is None else hop.address, hop.address is not None)
+        segment = self.topology.segment_of[hop.port]
+        known = segment >= 0 and self.topology.on_segment(segment, branch.address) is not None
+        return not known and self._is_beyond(device, branch)
+
+
+def _check(acl: Acl, header: Header, is_reply: bool) -> AclCheck:
+    if is_reply:
+        return AclCheck(acl.name, None, True, by_state=True)
+    index = acl.first_match(header)
+    if index is None:
+        return AclCheck(acl.name, None, False)
+    entry = acl.entries[index]
+    return AclCheck(acl.name, index, entry.action == "accept", entry.stateful)
+
+
+def stateful_devices(strand: Strand) -> frozenset[int]:
+    """Devices that will pass the reply: crossed by some branch that a stateful entry there accepted."""
+    passing = set()
+    for stop in strand.stops:
+        if stop.verdict == "blocked":
+            continue
+        came_in = stop.acl_in is not None and stop.acl_in.stateful
+        if stop.verdict == "arrives" and came_in:
+            passing.add(stop.device)
+        for branch in stop.branches:
+            went_out = branch.acl_out is None or branch.acl_out.accepted
+            if went_out and (came_in or (branch.acl_out is not None and branch.acl_out.stateful)):
+                passing.add(stop.device)
+    return frozenset(passing)

@@ -1,0 +1,1 @@
+"""Tables computed from the topology: one module per protocol, and the contest for each table entry."""

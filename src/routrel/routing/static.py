@@ -1,0 +1,114 @@
+"""Static routes: resolved through the table they stand in (RFC 8349 section 5.3).
+
+A static route is active while its next hop resolves through another route, not through itself; discard
+and reject always are. Which are active is a fixed point: a route that comes in can carry the next hop of
+another, or hide the route that carried its own.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+from routrel.model.addresses import Address, Prefix
+from routrel.model.devices import Device, RouteAction, StaticRoute
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.table import Table, sorted_hops
+from routrel.topology.segments import Topology
+
+Resolution = tuple[RouteAction, tuple[NextHop, ...]]
+
+
+def install_static_routes(topology: Topology, device: Device, table: Table) -> list[tuple[StaticRoute, str]]:
+    """Offer every active static route to the table; the rest are returned, each with the reason."""
+    candidates = [*device.gateways, *(device.routing.static if device.routing else ())]
+    active: dict[int, Resolution] = {}
+    barred: dict[int, str] = {}
+    reasons: dict[int, str] = {}
+    standing: dict[Prefix, Route] = {}
+    for _ in range(2 * len(candidates) + 2):
+        before = dict(active)
+        for index, candidate in enumerate(candidates):
+            if index in barred:
+                continue
+            resolution, reason = resolve_static(topology, table, device, candidate)
+            if resolution is not None:
+                active[index] = resolution
+            elif active.pop(index, None) is not None:
+                # It stood only until it was installed: it resolved through what it now hides.
+                barred[index] = reasons[index] = reason
+            else:
+                reasons[index] = reason
+        _reinstall(topology, device, table, [(candidates[i], active[i]) for i in sorted(active)], standing)
+        if active == before:
+            break
+    return [(candidates[i], reasons[i]) for i in sorted(reasons) if i not in active]
+
+
+def resolve_static(
+    topology: Topology, table: Table, device: Device, static: StaticRoute
+) -> tuple[Resolution | None, str]:
+    """What a static route does now, or None and why it can do nothing."""
+    if static.action != "forward":
+        return (static.action, ()), ""
+    if static.interface is not None:
+        port = topology.port(device.name, static.interface)
+        if not port.up:
+            return None, f"{port.name} is down: {port.down}"
+        return ("forward", (NextHop(port.index, static.next_hop),)), ""
+    assert static.next_hop is not None
+    return resolve_next_hop(topology, table, static.next_hop, static.prefix)
+
+
+def resolve_next_hop(
+    topology: Topology, table: Table, address: Address, through: Prefix | None = None
+) -> tuple[Resolution | None, str]:
+    """Resolve a next hop by the table; ``through`` is the prefix of the route that asks, never used."""
+    route = table.lookup(address)
+    if route is None:
+        return None, f"no route to the next hop {address}"
+    if route.protocol in ("static", "observed") and route.prefix == through:
+        return None, f"the next hop {address} resolves only through the route itself"
+    if route.protocol == "local":
+        return None, f"the next hop {address} is an address of the device itself"
+    if route.action != "forward":
+        return (route.action, ()), ""
+    if route.protocol == "connected" and route.prefix.is_host:
+        return None, f"the next hop {address} is an address of the device itself"
+    hops = [NextHop(hop.port, address if hop.address is None else hop.address) for hop in route.next_hops]
+    return ("forward", sorted_hops(topology, hops)), ""
+
+
+def _reinstall(
+    topology: Topology,
+    device: Device,
+    table: Table,
+    active: Sequence[tuple[StaticRoute, Resolution]],
+    standing: dict[Prefix, Route],
+) -> None:
+    """Put the active routes in place of those of the round before."""
+    for route in standing.values():
+        if table.other_than_ospf(table.prefixes.number[route.prefix]) is route:
+            table.withdraw(route)
+    standing.clear()
+    by_prefix: dict[Prefix, list[tuple[StaticRoute, Resolution]]] = defaultdict(list)
+    for static, resolution in active:
+        by_prefix[static.prefix].append((static, resolution))
+    default = device.routing.preference("static") if device.routing else 1
+    for prefix, group in by_prefix.items():
+        rank = min((default if s.preference is None else s.preference, s.metric) for s, _ in group)
+        best = [(s, r) for s, r in group if (default if s.preference is None else s.preference, s.metric) == rank]
+        forwarding = [(s, r) for s, r in best if r[0] == "forward"]
+        first = (forwarding or best)[0]
+        route = Route(
+            prefix,
+            "static",
+            rank[0],
+            rank[1],
+            sorted_hops(topology, [hop for _, (_, hops) in forwarding for hop in hops]),
+            first[1][0],
+            given_next_hops=tuple(s.next_hop for s, _ in forwarding if s.next_hop is not None),
+            tag=first[0].tag,
+            place=first[0].place,
+        )
+        table.offer(route)
+        if table.other_than_ospf(table.prefixes.number[prefix]) is route:
+            standing[prefix] = route

@@ -1,0 +1,1 @@
+"""Segments and who is on them, derived from cabling, VLANs and subnets."""

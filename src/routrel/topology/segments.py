@@ -1,0 +1,245 @@
+"""The network compiled to indices, and its segments: which interfaces hear each other.
+
+Every interface becomes a *port* with a number; every layer above speaks of port and device numbers. A
+segment is a set of ports that share one broadcast domain. It grows out of *domains*, joined where a
+switch or a bundle connects them:
+
+- ``("link", n, tag)``: one cable or shared medium and one VLAN tag on it (0 = untagged),
+- ``("switch", device, vlan)``: one VLAN inside a switch,
+- ``("subnet", prefix, tag)``: interfaces without a link, joined by subnet as the network file's page says.
+
+A switch none of whose interfaces has a ``switchport`` passes every tag between all ports without
+addresses; where some have one, a port without is an access port of VLAN 1. IEEE 802.1Q terms.
+"""
+
+from collections import defaultdict
+from collections.abc import Hashable
+from dataclasses import dataclass
+from typing import TypeAlias
+
+from routrel.model.addresses import Address, link_local_of
+from routrel.model.devices import DEFAULT_VLAN, Device, Interface
+from routrel.model.network import InterfaceName, Network
+
+Domain: TypeAlias = tuple[str, Hashable, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Port:
+    """An interface with its numbers; ``down`` says why it carries nothing, or is empty."""
+
+    index: int
+    device: int
+    name: InterfaceName
+    interface: Interface
+    down: str
+
+    @property
+    def up(self) -> bool:
+        return not self.down
+
+
+@dataclass(frozen=True, slots=True)
+class Segment:
+    """Ports with addresses of one broadcast domain, the down ones included, in port order."""
+
+    index: int
+    ports: tuple[int, ...]
+    links: tuple[int, ...]
+
+
+class _Joined:
+    """Disjoint sets of domains."""
+
+    def __init__(self) -> None:
+        self.parents: dict[Domain, Domain] = {}
+
+    def find(self, domain: Domain) -> Domain:
+        self.parents.setdefault(domain, domain)
+        root = domain
+        while self.parents[root] != root:
+            root = self.parents[root]
+        while self.parents[domain] != root:
+            self.parents[domain], domain = root, self.parents[domain]
+        return root
+
+    def join(self, one: Domain, other: Domain) -> None:
+        first, second = self.find(one), self.find(other)
+        if first != second:
+            self.parents[second] = first
+
+
+class Topology:
+    """Ports, segments and address owners of a network. Built once, never changed."""
+
+    def __init__(self, network: Network):
+        self.network = network
+        self.devices: list[Device] = list(network.devices.values())
+        self.device_index = {device.name: index for index, device in enumerate(self.devices)}
+        self.link_of: dict[InterfaceName, int] = {
+            end: index for index, link in enumerate(network.links) for end in link.ends
+        }
+        self._bundle_of = {
+            InterfaceName(device.name, member): InterfaceName(device.name, interface.name)
+            for device in self.devices
+            for interface in device.interfaces.values()
+            for member in interface.members
+        }
+        self.ports: list[Port] = []
+        self.ports_of: list[list[int]] = [[] for _ in self.devices]
+        self.port_index: dict[InterfaceName, int] = {}
+        for name, device, interface in network.interfaces():
+            index = len(self.ports)
+            owner = self.device_index[device.name]
+            self.port_index[name] = index
+            self.ports_of[owner].append(index)
+            self.ports.append(Port(index, owner, name, interface, self._why_down(device, interface)))
+        self.segments: list[Segment] = []
+        self.segment_of: list[int] = [-1] * len(self.ports)
+        self._build_segments()
+        self.owners: dict[Address, list[int]] = defaultdict(list)
+        self._on_segment: dict[tuple[int, Address], int] = {}
+        self._index_addresses()
+
+    def port(self, device: str, interface: str) -> Port:
+        return self.ports[self.port_index[InterfaceName(device, interface)]]
+
+    def on_segment(self, segment: int, address: Address) -> int | None:
+        """The up port that answers for ``address`` on a segment, or None; the first where several do."""
+        return self._on_segment.get((segment, address))
+
+    def owner(self, address: Address) -> int | None:
+        """The first up port in the network that owns ``address``, or None."""
+        owners = self.owners.get(address)
+        return owners[0] if owners else None
+
+    def link_state(self, name: InterfaceName) -> str:
+        """Why the link of an interface carries nothing, or ''. Two ends: both must be enabled."""
+        number = self.link_of.get(name)
+        if number is None:
+            return ""
+        link = self.network.links[number]
+        if not link.enabled:
+            return "its link is disabled"
+        if len(link.ends) == 2:
+            for end in link.ends:
+                if end != name and not self.network.devices[end.device].interfaces[end.interface].enabled:
+                    return f"no carrier: {end} is disabled"
+        return ""
+
+    def _why_down(self, device: Device, interface: Interface) -> str:
+        if not interface.enabled:
+            return "it is disabled"
+        if interface.parent is not None:
+            reason = self._why_down(device, device.interfaces[interface.parent])
+            return f"{interface.parent} is down: {reason}" if reason else ""
+        reason = self.link_state(InterfaceName(device.name, interface.name))
+        if reason or not interface.members:
+            return reason
+        states = [self._why_down(device, device.interfaces[member]) for member in interface.members]
+        return "all its members are down" if all(states) else ""
+
+    def _is_bridged(self, device: Device, interface: Interface) -> bool:
+        """Whether a switch treats this interface as a plain port between cables."""
+        return device.kind == "switch" and not (
+            interface.addresses
+            or interface.switchport
+            or interface.is_loopback
+            or interface.vlan is not None
+            or InterfaceName(device.name, interface.name) in self._bundle_of
+        )
+
+    def _build_segments(self) -> None:
+        joined = _Joined()
+        plain: list[tuple[Device, Port]] = []
+        attached: list[tuple[int, Domain]] = []
+        tags: set[int] = {0}
+        for port in self.ports:
+            device, interface = self.devices[port.device], port.interface
+            if interface.vlan is not None:
+                tags.add(interface.vlan)
+            if interface.switchport:
+                tags.update(interface.switchport.trunk)
+        managed = {port.device for port in self.ports if port.interface.switchport or self._is_routed_vlan(port)}
+        for port in self.ports:
+            device, interface = self.devices[port.device], port.interface
+            if interface.members:
+                for member in interface.members:
+                    for tag in tags:
+                        joined.join(("port", port.name, tag), self._wire(InterfaceName(device.name, member), tag))
+            if interface.switchport and port.up:
+                switchport = interface.switchport
+                native = switchport.access if switchport.access is not None else switchport.native
+                joined.join(("switch", port.device, native), self._wire(port.name, 0))
+                for vlan in switchport.trunk:
+                    if vlan != native:
+                        joined.join(("switch", port.device, vlan), self._wire(port.name, vlan))
+            elif self._is_bridged(device, interface) and port.up:
+                plain.append((device, port))
+            if interface.addresses and not interface.is_loopback:
+                attached.append((port.index, self._domain_of(port)))
+        for _, port in plain:
+            if port.device in managed:
+                joined.join(("switch", port.device, DEFAULT_VLAN), self._wire(port.name, 0))
+                continue
+            for tag in tags:
+                joined.join(("switch", port.device, tag), self._wire(port.name, tag))
+        self._join_by_subnet(joined, attached)
+        self._number(joined, attached)
+
+    def _is_routed_vlan(self, port: Port) -> bool:
+        return port.interface.vlan is not None and port.interface.parent is None
+
+    def _wire(self, name: InterfaceName, tag: int) -> Domain:
+        """The domain an interface's frames with ``tag`` are on: its link's, or its own where it has none."""
+        number = self.link_of.get(name)
+        return ("link", number, tag) if number is not None else ("port", name, tag)
+
+    def _domain_of(self, port: Port) -> Domain:
+        interface = port.interface
+        if self._is_routed_vlan(port):
+            assert interface.vlan is not None
+            return ("switch", port.device, interface.vlan)
+        if interface.parent is not None:
+            assert interface.vlan is not None
+            return self._wire(InterfaceName(port.name.device, interface.parent), interface.vlan)
+        return self._wire(port.name, 0)
+
+    def _join_by_subnet(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
+        for index, domain in attached:
+            port = self.ports[index]
+            if domain[0] != "port" or port.interface.members or not port.up:
+                continue
+            for address in port.interface.addresses:
+                if not address.prefix.is_host and not address.prefix.is_link_local:
+                    joined.join(("subnet", address.prefix, port.interface.vlan or 0), domain)
+
+    def _number(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
+        members: dict[Domain, list[int]] = defaultdict(list)
+        for index, domain in attached:
+            members[joined.find(domain)].append(index)
+        links: dict[Domain, set[int]] = defaultdict(set)
+        for domain in list(joined.parents):
+            if domain[0] == "link":
+                root = joined.find(domain)
+                if root in members:
+                    links[root].add(int(str(domain[1])))
+        for root, ports in members.items():
+            number = len(self.segments)
+            self.segments.append(Segment(number, tuple(ports), tuple(sorted(links[root]))))
+            for index in ports:
+                self.segment_of[index] = number
+
+    def _index_addresses(self) -> None:
+        for port in self.ports:
+            if not port.up:
+                continue
+            segment = self.segment_of[port.index]
+            addresses = [address.address for address in port.interface.addresses]
+            if port.interface.mac:
+                addresses.append(link_local_of(port.interface.mac))
+            for address in addresses:
+                if not address.is_link_local:
+                    self.owners[address].append(port.index)
+                if segment >= 0:
+                    self._on_segment.setdefault((segment, address), port.index)
