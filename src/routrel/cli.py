@@ -17,7 +17,7 @@ from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import read_path
 from routrel.forwarding.flow import Flow, FlowError, parse_place
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved, solve
 
 DONE, NO, WRONG = 0, 1, 2
@@ -119,7 +119,7 @@ def _routes(options: argparse.Namespace) -> int:
             " ".join(filter(None, (hop["address"], "by", hop["interface"], f"({hop['device']})" * bool(hop["device"]))))
             for hop in row["next_hops"]
         )
-        ranking = f"{'-' if row['preference'] is None else row['preference']}/{'-' if row['metric'] is None else row['metric']}"
+        ranking = "/".join("-" if row[key] is None else str(row[key]) for key in ("preference", "metric"))
         print(f"{row['device']:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
     return DONE
 
@@ -231,6 +231,3 @@ def _check(options: argparse.Namespace) -> int:
 def _schema(options: argparse.Namespace) -> int:
     print(json.dumps(network_schema(), indent=1))
     return DONE
-
-
-__all__ = ["Address", "main"]

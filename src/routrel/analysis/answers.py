@@ -15,10 +15,12 @@ Json = dict[str, Any]
 
 
 def place_json(place: Place) -> Json | None:
+    """A place as data, None where no text states the thing."""
     return {"file": place.file, "line": place.line, "column": place.column} if place.line else None
 
 
 def next_hop_json(solved: Solved, hop: NextHop) -> Json:
+    """A next hop with the device that answers for it, where the model knows one."""
     topology = solved.topology
     device = None
     if hop.address is not None:
@@ -33,6 +35,7 @@ def next_hop_json(solved: Solved, hop: NextHop) -> Json:
 
 
 def route_json(solved: Solved, device: int, route: Route) -> Json:
+    """A route in the shape of ``routrel routes``."""
     return {
         "device": solved.topology.devices[device].name,
         "vrf": "default",
@@ -54,6 +57,7 @@ def routes_json(solved: Solved, devices: Iterable[int]) -> Iterator[Json]:
 
 
 def cause_json(cause: Cause) -> Json:
+    """A cause with its evidence; the contract's keys come first."""
     return {
         "device": cause.device,
         "interface": cause.interface,
@@ -78,6 +82,7 @@ def cause_json(cause: Cause) -> Json:
 
 
 def strand_json(solved: Solved, finder: CauseFinder, strand: Strand, is_reply: bool, remedies: bool = True) -> Json:
+    """A strand in the shape of ``routrel walk``."""
     names = solved.topology.devices
     return {
         "verdict": strand.verdict,
@@ -134,6 +139,7 @@ def is_good(walk: Walk) -> bool:
 
 
 def finding_json(finding: Finding) -> Json:
+    """A finding in the shape of ``routrel check``."""
     return {
         "code": finding.code,
         "severity": finding.severity,

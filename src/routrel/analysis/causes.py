@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
 from routrel.forwarding.walk import ORIGIN, Start, Walker
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
 from routrel.model.places import NOWHERE, Place
@@ -256,7 +256,7 @@ class CauseFinder:
             stop.route.place,
         )
 
-    def _prefix_at_destination(self, destination: Address) -> str | object:
+    def _prefix_at_destination(self, destination: Address) -> Prefix:
         """The subnet the destination stands in, where the model knows it; else the address alone."""
         port = self.topology.owner(destination)
         if port is not None:

@@ -32,9 +32,9 @@ def check(solved: Solved) -> list[Finding]:
 def _duplicate_addresses(solved: Solved) -> Iterator[Finding]:
     owners: dict[Address, list[tuple[Port, int]]] = defaultdict(list)
     for port in solved.topology.ports:
-        for index, address in enumerate(port.interface.addresses):
-            if not address.address.is_link_local:
-                owners[address.address].append((port, index))
+        for index, own in enumerate(port.interface.addresses):
+            if not own.address.is_link_local:
+                owners[own.address].append((port, index))
     for address, ports in owners.items():
         if len(ports) > 1:
             names = ", ".join(str(port.name) for port, _ in ports)

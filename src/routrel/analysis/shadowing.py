@@ -35,7 +35,7 @@ def shadowed_entries(matches: Sequence[HeaderMatch]) -> Iterator[Shadow]:
     for index, match in enumerate(matches):
         boxes = list(_boxes(match))
         remaining = boxes
-        for other, taken in enumerate(earlier):
+        for taken in earlier:
             if not remaining or len(remaining) > MAX_PIECES:
                 break
             remaining = [piece for box in remaining for piece in _minus(box, taken)]
@@ -79,8 +79,8 @@ def _boxes(match: HeaderMatch) -> Iterator[Box]:
                         protocols,
                         source,
                         destination,
-                        tuple(source_ports),
-                        tuple(destination_ports),
+                        (source_ports[0], source_ports[1]),
+                        (destination_ports[0], destination_ports[1]),
                     )
 
 

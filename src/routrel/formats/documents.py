@@ -25,6 +25,7 @@ Node = yaml.Node
 
 
 def place_of(node: Node, file: str) -> Place:
+    """Where a node begins."""
     return Place(file, node.start_mark.line + 1, node.start_mark.column + 1)
 
 
@@ -143,7 +144,9 @@ def _check_depth(text: str, file: str) -> None:
             if isinstance(event, yaml.CollectionStartEvent):
                 depth += 1
                 if depth > MAX_DEPTH:
-                    raise LoadError([_too_deep(Place(file, event.start_mark.line + 1, event.start_mark.column + 1))])
+                    mark = event.start_mark
+                    place = Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
+                    raise LoadError([_too_deep(place)])
             elif isinstance(event, yaml.CollectionEndEvent):
                 depth -= 1
     except yaml.MarkedYAMLError as error:
@@ -152,7 +155,7 @@ def _check_depth(text: str, file: str) -> None:
 
 def _children(node: Node) -> list[Node]:
     if isinstance(node, yaml.SequenceNode):
-        return node.value
+        return list(node.value)
     if isinstance(node, yaml.MappingNode):
         return [child for pair in node.value for child in pair]
     return []

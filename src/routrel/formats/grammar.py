@@ -82,7 +82,10 @@ class Items:
 
 
 class Kind(Protocol):
-    label: str
+    """What every kind can do; ``label`` says in a message what is allowed."""
+
+    @property
+    def label(self) -> str: ...
 
     def read(self, node: Node, reading: Reading) -> Any: ...
 
@@ -90,16 +93,19 @@ class Kind(Protocol):
 
 
 def found_in(node: Node) -> str:
+    """What a node holds, for a message."""
     if isinstance(node, yaml.ScalarNode):
         return quoted(node.value) if node.value or not is_plain(node) else "nothing"
     return "a list" if isinstance(node, yaml.SequenceNode) else "a mapping"
 
 
 def is_plain(node: Node) -> bool:
+    """Whether a node is a scalar without quotes."""
     return isinstance(node, yaml.ScalarNode) and not node.style
 
 
 def is_null(node: Node) -> bool:
+    """Whether a node is YAML's null."""
     return is_plain(node) and node.value in ("", "~", "null", "Null", "NULL")
 
 
@@ -258,7 +264,7 @@ class ListOf:
 def keys_of(node: yaml.MappingNode, reading: Reading) -> list[tuple[str, Node, Node]]:
     """(key, key node, value node) of a mapping; a duplicate or a key that is no text is an error."""
     seen: dict[str, int] = {}
-    result = []
+    result: list[tuple[str, Node, Node]] = []
     for key, value in node.value:
         if not isinstance(key, yaml.ScalarNode):
             reading.refuse(key, "a key must be plain text")

@@ -106,7 +106,7 @@ def _read_folder(files: Mapping[str, bytes], errors: ErrorList) -> Any:
 
 
 def _is_name(name: str, errors: ErrorList) -> bool:
-    node = yaml.ScalarNode("", name, yaml.Mark("", 0, 0, 0, None, None), None, style='"')
+    node = yaml.ScalarNode("", name, yaml.Mark("", 0, 0, 0, "", 0), None, style='"')
     return NAMED.read(node, Reading("", errors)) is not INVALID
 
 
@@ -398,7 +398,7 @@ class _Builder:
         )
 
     def ospf(self, record: Record, interfaces: dict[str, Interface]) -> Ospf:
-        seen: dict[str, int] = {}
+        seen: set[str] = set()
         areas = []
         for number, area, place in _entries(record.get("areas")):
             members = []
@@ -409,7 +409,7 @@ class _Builder:
                     self.errors.add(value.place_of("cost"), "only a loopback costs 0", found="0", allowed="1 to 65535")
                 elif name in seen:
                     self.errors.add(at, "the interface already stands in another area", found=quoted(name))
-                seen[name] = number
+                seen.add(name)
                 members.append(
                     OspfInterface(
                         name,

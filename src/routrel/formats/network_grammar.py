@@ -20,6 +20,7 @@ from routrel.formats.grammar import (
     Fraction,
     Group,
     Integer,
+    Kind,
     Later,
     ListOf,
     MapOf,
@@ -43,10 +44,12 @@ def protocol_number(text: str) -> int | None:
 
 
 def prefix_or_any(text: str) -> Prefix | None:
+    """A prefix, or None for ``any``."""
     return None if text == "any" else Prefix.parse(text)
 
 
 def port_range(text: str) -> PortRange:
+    """A port or a range of ports, ``8000-8099``."""
     match = re.fullmatch(r"([0-9]{1,5})(?:-([0-9]{1,5}))?", text)
     if not match:
         raise ValueError(f"{text!r} is no port")
@@ -66,6 +69,7 @@ def service(text: str) -> Service:
 
 
 def interface_name(text: str) -> InterfaceName:
+    """An interface as ``device:interface``."""
     device, colon, interface = text.partition(":")
     if not (colon and re.fullmatch(NAME, device) and re.fullmatch(INTERFACE_NAME, interface)):
         raise ValueError(f"{text!r} is no device:interface")
@@ -73,6 +77,7 @@ def interface_name(text: str) -> InterfaceName:
 
 
 def area_number(text: str) -> int:
+    """An area id, an integer or dotted, as a 32-bit number."""
     if text.isascii() and text.isdigit() and len(text) <= 10 and int(text) < 2**32:
         return int(text)
     address = Address.parse(text)
@@ -82,6 +87,7 @@ def area_number(text: str) -> int:
 
 
 def router_id(text: str) -> Address:
+    """A router id in IPv4 form."""
     address = Address.parse(text)
     if address.family != 4:
         raise ValueError(f"{text!r} is no router id")
@@ -99,7 +105,7 @@ VLAN = Integer(1, 4094)
 ROUTE_ACTION = Choice(("forward", "discard", "reject"))
 PREFERENCE = Integer(0, 255)
 
-HEADER_FIELDS = {
+HEADER_FIELDS: dict[str, Kind] = {
     "protocol": PROTOCOL,
     "source": MATCH_PREFIX,
     "destination": MATCH_PREFIX,
@@ -275,7 +281,7 @@ LINK = Either(
     ),
 )
 
-NETWORK_FIELDS = {
+NETWORK_FIELDS: dict[str, Kind] = {
     "routrel": Choice(("1",)),
     "name": Text(),
     "taken_at": TIME,

@@ -166,7 +166,7 @@ class _Reader:
                 if standing is None or standing.contains(address):
                     other = entry.match.source if side == "destination" else entry.match.destination
                     if other is None or other.family == address.family:
-                        match = replace(entry.match, **{side: address.host_prefix()})
+                        match = narrowed_match(entry.match, side, address.host_prefix())
                         narrowed.append(replace(entry, match=match))
         return narrowed
 
@@ -341,7 +341,7 @@ def _read_payload(rule: _Rule, protocol: str, name: str, right: Any) -> None:
         ports = tuple(_port(member) for member in _members(right))
         if protocol == "th" and any(match.protocol not in (TCP, UDP) for match in rule.matches):
             _narrow(rule, "protocol", [TCP, UDP])
-        rule.matches = [replace(match, **{key: ports}) for match in rule.matches]
+        rule.matches = [narrowed_match(match, key, ports) for match in rule.matches]
     elif protocol in ("icmp", "icmpv6") and name == "type":
         _narrow(rule, "protocol", [ICMP if protocol == "icmp" else ICMPV6])
         if not any("echo" in str(member) for member in _members(right)):
@@ -354,7 +354,12 @@ def _narrow(rule: _Rule, key: str, values: Sequence[Any]) -> None:
     if any(isinstance(value, str) for value in values):
         rule.obstacle = f"the protocol {values}"
         return
-    rule.matches = [replace(match, **{key: value}) for match in rule.matches for value in values]
+    rule.matches = [narrowed_match(match, key, value) for match in rule.matches for value in values]
+
+
+def narrowed_match(match: HeaderMatch, key: str, value: Any) -> HeaderMatch:
+    """A match with one more field set, by the field's name."""
+    return replace(match, **{key: value})
 
 
 def _members(right: Any) -> list[Any]:

@@ -167,7 +167,7 @@ class Asker:
         if destination.address is not None or destination.device is None:
             return destination
         device = self.solved.topology.devices[destination.device]
-        families = (4, 6) if source.address is None else (source.address.family,)
+        families: tuple[int, ...] = (4, 6) if source.address is None else (source.address.family,)
         if source.address is None and source.device is not None:
             origin = self.solved.topology.devices[source.device]
             families = tuple(family for family in (4, 6) if device_address(origin, family)) or families

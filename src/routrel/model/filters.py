@@ -77,6 +77,7 @@ class HeaderMatch:
 
 
 def in_ranges(ranges: Sequence[PortRange], port: int | None) -> bool:
+    """Whether a port is in one of the ranges; no port is in none."""
     return port is not None and any(low <= port <= high for low, high in ranges)
 
 

@@ -7,6 +7,7 @@ route preference); of equal preference the protocol earlier in ``PROTOCOL_ORDER`
 from collections.abc import Iterable, Iterator
 
 from routrel.model.addresses import Address
+from routrel.model.places import NOWHERE
 from routrel.routing.ospf.solution import DISCARD, KIND_NAMES, NONE, DeviceRoutes, OspfSolution
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop, Route
@@ -101,17 +102,8 @@ class Table:
         prefix, metric = self.prefixes.prefixes[number], int(rows.metric[number])
         if kind == DISCARD:
             assert self._ospf is not None
-            place = self._ospf.range_place(self.device, number)
-            return Route(
-                prefix,
-                "ospf",
-                self._ospf_preference,
-                metric,
-                (),
-                "discard",
-                KIND_NAMES[kind],
-                **({"place": place} if place else {}),
-            )
+            place = self._ospf.range_place(self.device, number) or NOWHERE
+            return Route(prefix, "ospf", self._ospf_preference, metric, (), "discard", KIND_NAMES[kind], place=place)
         words = tuple(rows.masks[:, number].tolist())
         hops = self._hops_of_masks.get(words)
         if hops is None:
