@@ -5,7 +5,7 @@ that data. A remedy is the missing or changed text as the network file would hav
 entry that fits the packet in all fields but one: often the slip that is looked for.
 """
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
 from routrel.forwarding.walk import ORIGIN, Start, Walker
@@ -220,7 +220,12 @@ class CauseFinder:
         )
 
     def _missing_entry(self, acl: Acl, entry: int | None, header: Header, is_reply: bool) -> Remedy:
-        """The entry that would let exactly this packet pass, and where to put it."""
+        """A near entry with its protocol set right; else the entry that lets just this packet pass, and where."""
+        for miss in near_misses(acl, header):
+            if miss.field == "protocol" and (entry is None or miss.entry <= entry):
+                near = acl.entries[miss.entry - 1]
+                mended = replace(near, match=replace(near.match, protocol=header.protocol))
+                return Remedy(f"change entry {miss.entry} of ACL {acl.name}", f"- {entry_text(mended)}", near.place)
         accepting = AclEntry("accept", _exact_match(header, is_reply))
         where = f"before entry {entry + 1}" if entry is not None else "at the end"
         place = acl.entries[entry].place if entry is not None else acl.place
@@ -305,14 +310,14 @@ def _exact_match(header: Header, is_reply: bool) -> HeaderMatch:
 
 
 def near_misses(acl: Acl, header: Header) -> tuple[NearMiss, ...]:
-    """Accepting entries that one field alone keeps from matching; ports alone are no surprise there."""
+    """Accepting entries that one field alone keeps from matching."""
     found = []
     for index, entry in enumerate(acl.entries):
         if entry.action != "accept":
             continue
-        # An entry for another protocol has ports of its own: compare them as if the protocol were right.
+        # Ports are compared as if the protocol were right; an entry that is all about its protocol is no slip.
         failed = entry.match.failed_fields(header)
-        if len(failed) == 1:
+        if len(failed) == 1 and entry.match != HeaderMatch(protocol=entry.match.protocol):
             found.append(_near_miss(index, entry, failed[0], header))
     return tuple(found)
 

@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from pathlib import Path
 
+from routrel.formats.archives import is_zip, unpack
 from routrel.formats.captures import NAMES_FILE, is_capture, read_capture
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.network_file import FOLDER_FILE, read_network
@@ -36,12 +37,17 @@ def read_files(files: Mapping[str, bytes]) -> Network:
     return read_network(files)
 
 
+def files_of_upload(name: str, data: bytes) -> dict[str, bytes]:
+    """The named texts of one file: itself, or what a zip archive holds."""
+    return unpack(data, name) if is_zip(data) else {name: data}
+
+
 def files_of(path: Path) -> dict[str, bytes]:
     """All files of a folder by their path in it, or the one file; within bounds."""
     if not path.exists():
         raise LoadError([InputError(Place(str(path), 1, 1), "there is no such file or folder")])
     if path.is_file():
-        return {path.name: path.read_bytes()}
+        return files_of_upload(path.name, path.read_bytes())
     files: dict[str, bytes] = {}
     total = 0
     for file in sorted(path.rglob("*")):

@@ -1,0 +1,102 @@
+"""lint and test."""
+
+import os
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+import database
+import install
+
+GENERATED = install.ROOT / "web" / "src" / "api" / "schema.gen.ts"
+SCHEMA_FILE = install.ROOT / "docs" / "network-file.schema.json"
+
+
+def lint() -> int:
+    """Formatting, types, import rules and generated files; returns 0 where all is well."""
+    install.node_packages()
+    install.node_packages(install.WEB / "codegen")
+    tools = install.VENV / "bin"
+    core = {"PYTHONPATH": f"{install.ROOT}/src"}
+    server = {"PYTHONPATH": f"{install.ROOT}/src:{install.ROOT}/server"}
+    steps: list[tuple[str, list[str | Path], dict[str, str], Path]] = [
+        ("ruff format", [tools / "ruff", "format", "--check", "-q", "."], {}, install.ROOT),
+        ("ruff", [tools / "ruff", "check", "-q", "."], {}, install.ROOT),
+        ("mypy, core", [tools / "mypy", "src", "bench"], core, install.ROOT),
+        ("mypy, server", [tools / "mypy", "--config-file", "server/mypy.ini", "server"], server, install.ROOT),
+        ("import rules", [tools / "lint-imports", "--no-cache"], core, install.ROOT),
+        ("biome", ["npm", "run", "--silent", "lint"], {}, install.WEB),
+        ("tsc", ["npm", "run", "--silent", "check"], {}, install.WEB),
+    ]
+    failed = []
+    for name, command, env, cwd in steps:
+        done = subprocess.run(
+            [str(part) for part in command],
+            cwd=cwd,
+            env={**os.environ, **env},
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+        )
+        print(f"lint: {name}: {'ok' if done.returncode == 0 else 'FAILED'}", flush=True)
+        if done.returncode:
+            sys.stdout.write(done.stdout.decode(errors="replace"))
+            failed.append(name)
+    failed += _stale_files(server)
+    return 1 if failed else 0
+
+
+def generate() -> None:
+    """Write the generated files anew: the API's types for the web client, the network file's schema."""
+    install.python_packages("dev")
+    install.node_packages(install.WEB / "codegen")
+    server = {"PYTHONPATH": f"{install.ROOT}/src:{install.ROOT}/server"}
+    for path, text in _generated(server).items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
+        print(path.relative_to(install.ROOT))
+
+
+def _stale_files(env: dict[str, str]) -> list[str]:
+    stale = []
+    for path, text in _generated(env).items():
+        fresh = path.is_file() and path.read_text() == text
+        name = str(path.relative_to(install.ROOT))
+        print(f"lint: {name}: {'ok' if fresh else 'FAILED: out of date, run ./routrel generate'}", flush=True)
+        if not fresh:
+            stale.append(name)
+    return stale
+
+
+def _generated(env: dict[str, str]) -> dict[Path, str]:
+    whole = {**os.environ, **env}
+    with tempfile.TemporaryDirectory() as folder:
+        schema, types = Path(folder) / "schema.yml", Path(folder) / "schema.ts"
+        manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
+        subprocess.run(
+            [*manage, "spectacular", "--file", str(schema), "--validate", "--fail-on-warn"], env=whole, check=True
+        )
+        program = install.WEB / "codegen" / "node_modules" / ".bin" / "openapi-typescript"
+        subprocess.run([str(program), str(schema), "-o", str(types)], check=True, stdout=subprocess.DEVNULL)
+        api = types.read_text()
+    printed = subprocess.run(
+        [str(install.PYTHON), "-m", "routrel", "schema"], env=whole, check=True, capture_output=True, text=True
+    )
+    return {GENERATED: api, SCHEMA_FILE: printed.stdout}
+
+
+def test(arguments: list[str]) -> int:
+    """Lint, the web client's own tests, then everything under tests/; pytest's closing line comes last."""
+    install.python_packages("dev")
+    install.browser()
+    install.web_build()
+    environment = {**database.environment()}
+    failed = 0
+    if not arguments:
+        failed = lint()
+        failed = install.call(["npm", "run", "--silent", "test"], cwd=install.WEB) or failed
+    pytest = [install.PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadfile"])]
+    status = install.call(pytest, env=environment)
+    if failed:
+        print("lint or the web client's tests failed: see above", file=sys.stderr)
+    return status or failed

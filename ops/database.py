@@ -1,0 +1,170 @@
+"""The project's own PostgreSQL cluster: own data folder and port, loopback only, own password.
+
+No other cluster on the machine is touched: this one is found by its data folder alone.
+"""
+
+import hashlib
+import json
+import os
+import pwd
+import secrets
+import shutil
+import socket
+import subprocess
+import tempfile
+from collections.abc import Sequence
+from pathlib import Path
+
+import install
+
+USER = "routrel"
+
+
+def state_folder() -> Path:
+    """Where the project keeps what outlives a run.
+
+    PostgreSQL refuses to run as root, and the account it runs under may not see the checkout: for root
+    the folder is under /var/lib, named after the checkout.
+    """
+    if "ROUTREL_STATE" in os.environ:
+        return Path(os.environ["ROUTREL_STATE"]).resolve()
+    if os.geteuid() == 0:
+        return Path("/var/lib/routrel") / hashlib.sha256(str(install.ROOT).encode()).hexdigest()[:12]
+    return install.ROOT / ".routrel"
+
+
+def ensure() -> Path:
+    """Start the cluster where it is not running, making it first where there is none.
+
+    Returns the file that describes it, readable by the caller only.
+    """
+    programs = install.postgresql()
+    state = state_folder()
+    state.mkdir(parents=True, exist_ok=True)
+    data, described = state / "cluster", state / "database.json"
+    if not ((data / "PG_VERSION").is_file() and described.is_file()):
+        _make(programs, data, described)
+    version = (data / "PG_VERSION").read_text().strip()
+    if f"/{version}/" not in f"{programs}/" and (install.POSTGRESQL_PROGRAMS / version / "bin").is_dir():
+        programs = install.POSTGRESQL_PROGRAMS / version / "bin"
+    about = json.loads(described.read_text())
+    if not _is_running(programs, data):
+        if not _is_free(about["port"]):
+            about["port"] = _free_port()
+            _write_private(described, json.dumps(about))
+        install.say(f"starting the database on 127.0.0.1:{about['port']}")
+        options = f"-p {about['port']} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
+        _as_owner(
+            [programs / "pg_ctl", "-D", data, "-w", "-t", "60", "-l", data / "server.log", "-o", options, "start"],
+            f"starting the database (its log is {data / 'server.log'})",
+        )
+    return described
+
+
+def stop() -> bool:
+    """Stop the cluster; False where it was not running."""
+    data = state_folder() / "cluster"
+    if not (data / "PG_VERSION").is_file():
+        return False
+    programs = install.postgresql()
+    if not _is_running(programs, data):
+        return False
+    _as_owner([programs / "pg_ctl", "-D", data, "-m", "fast", "-w", "stop"], "stopping the database")
+    return True
+
+
+def _make(programs: Path, data: Path, described: Path) -> None:
+    install.say("making the database")
+    if data.exists():
+        shutil.rmtree(data)
+    password = secrets.token_urlsafe(24)
+    data.mkdir(mode=0o700)
+    owner = _owner()
+    if owner is not None:
+        # Each folder on the way down must let the other account pass.
+        os.chown(data, owner.pw_uid, owner.pw_gid)
+        for folder in (data.parent, data.parent.parent):
+            folder.chmod(folder.stat().st_mode | 0o011)
+    with tempfile.NamedTemporaryFile("w", dir="/tmp") as file:
+        file.write(password)
+        file.flush()
+        if owner is not None:
+            os.chown(file.name, owner.pw_uid, owner.pw_gid)
+        _as_owner(
+            [programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", f"--pwfile={file.name}", "-E", "UTF8", "--locale=C.UTF-8"],
+            "making the database",
+        )
+    _write_private(described, json.dumps({"port": _free_port(), "user": USER, "password": password}))
+
+
+def _owner() -> pwd.struct_passwd | None:
+    """The account PostgreSQL runs under: the caller's, or for root the one Debian made for it."""
+    if os.geteuid() != 0:
+        return None
+    try:
+        return pwd.getpwnam("postgres")
+    except KeyError:
+        raise install.MissingError(
+            "root cannot run PostgreSQL itself, and there is no account postgres; make one with:"
+            " adduser --system --group postgres"
+        ) from None
+
+
+def _as_owner(command: Sequence[str | Path], what: str) -> None:
+    prefix = ["runuser", "-u", "postgres", "--"] if _owner() is not None else []
+    # The server outlives us: it must not hold our output open.
+    with tempfile.TemporaryFile() as output:
+        done = subprocess.run(
+            [*prefix, *map(str, command)], cwd="/", stdin=subprocess.DEVNULL, stdout=output, stderr=output
+        )
+        if done.returncode:
+            output.seek(0)
+            raise install.MissingError(f"{what} failed:\n{output.read().decode(errors='replace')}")
+
+
+def _is_running(programs: Path, data: Path) -> bool:
+    prefix = ["runuser", "-u", "postgres", "--"] if _owner() is not None else []
+    command = [*prefix, str(programs / "pg_ctl"), "-D", str(data), "status"]
+    return subprocess.run(command, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL).returncode == 0
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+        return True
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+def _write_private(path: Path, text: str) -> None:
+    partial = path.with_suffix(".part")
+    partial.touch(mode=0o600)
+    partial.write_text(text)
+    partial.replace(path)
+
+
+def secret() -> str:
+    """The server's signing key, made at first use."""
+    path = state_folder() / "secret"
+    if not path.is_file():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        _write_private(path, secrets.token_urlsafe(48))
+    return path.read_text()
+
+
+def environment() -> dict[str, str]:
+    """The environment the server and its tests run in; the cluster is running afterwards."""
+    return {
+        "ROUTREL_DATABASE": str(ensure()),
+        "ROUTREL_SECRET": secret(),
+        "DJANGO_SETTINGS_MODULE": "site_settings.settings",
+        "PYTHONPATH": f"{install.ROOT}/src:{install.ROOT}/server",
+    }

@@ -1,0 +1,68 @@
+"""The commands of ./routrel that need more than the core: demo, serve, test, lint, bench.
+
+Runs on the system's Python with its standard library alone, since it is what installs the rest.
+"""
+
+import argparse
+import sys
+
+import checks
+import install
+import serving
+
+USAGE = """routrel COMMAND
+
+  demo                    install what is missing, load the demo network, serve, print the address
+  serve [--port N]        the same without the demo network
+  test [PYTEST ARGUMENTS] install what is missing, run lint and every test
+  lint                    formatting, types, import rules, generated files
+  bench [--quick]         the benchmarks, as ratios in one run
+  generate                write the generated files anew (API types, network file schema)
+  stop                    stop the project's own database
+
+  routes | walk | check NETWORK ...    the command line: see routrel walk --help
+  schema                               the JSON Schema of the network file
+"""
+
+
+def main() -> int:
+    if len(sys.argv) < 2 or sys.argv[1] in ("-h", "--help", "help"):
+        print(USAGE)
+        return 0 if len(sys.argv) > 1 else 2
+    command, rest = sys.argv[1], sys.argv[2:]
+    try:
+        return run(command, rest)
+    except install.MissingError as error:
+        print(f"routrel: {error}", file=sys.stderr)
+        return 2
+    except KeyboardInterrupt:
+        return 130
+
+
+def run(command: str, rest: list[str]) -> int:
+    if command in ("demo", "serve"):
+        parser = argparse.ArgumentParser(prog=f"routrel {command}")
+        parser.add_argument("--port", type=int, default=0, help="default: 8000, or the next free one")
+        return serving.serve(with_demo=command == "demo", port=parser.parse_args(rest).port)
+    if command == "test":
+        return checks.test(rest)
+    if command == "lint":
+        install.python_packages("dev")
+        return checks.lint()
+    if command == "bench":
+        install.python_packages("dev")
+        return install.call([install.PYTHON, "-m", "bench", *rest], env={"PYTHONPATH": f"{install.ROOT}/src"})
+    if command == "generate":
+        checks.generate()
+        return 0
+    if command == "stop":
+        return serving.stop()
+    if command == "install-run":
+        install.python_packages("run")
+        return 0
+    print(f"routrel: there is no command {command!r}\n\n{USAGE}", file=sys.stderr)
+    return 2
+
+
+if __name__ == "__main__":
+    sys.exit(main())

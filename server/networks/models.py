@@ -1,0 +1,68 @@
+"""Networks, who may do what with them, and their revisions.
+
+A revision is stored whole, as it was uploaded, and never altered; everything computed from it is a cache.
+"""
+
+import uuid
+import zlib
+
+from django.conf import settings
+from django.db import models
+
+
+class Role(models.TextChoices):
+    READER = "reader"
+    EDITOR = "editor"
+    OWNER = "owner"
+
+
+class Network(models.Model):
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    name = models.CharField(max_length=200)
+    created_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name", "created_at"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Membership(models.Model):
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=10, choices=Role.choices)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["network", "user"], name="one role per user and network")]
+
+    def __str__(self) -> str:
+        return f"{self.user} {self.role} of {self.network}"
+
+
+class Revision(models.Model):
+    """``packed`` is the upload, compressed; ``digest`` the SHA-256 of the upload as it came."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    created_at = models.DateTimeField(auto_now_add=True)
+    created_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    note = models.CharField(max_length=500, blank=True)
+    file_name = models.CharField(max_length=200)
+    packed = models.BinaryField()
+    size = models.PositiveIntegerField()
+    digest = models.CharField(max_length=64)
+    taken_at = models.CharField(max_length=40, blank=True)
+    device_count = models.PositiveIntegerField()
+    is_capture = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["-number"]
+        constraints = [models.UniqueConstraint(fields=["network", "number"], name="one revision per number")]
+
+    def __str__(self) -> str:
+        return f"{self.network} revision {self.number}"
+
+    def original(self) -> bytes:
+        """The upload, byte for byte."""
+        return zlib.decompress(bytes(self.packed))

@@ -1,0 +1,83 @@
+"""Shapes of the networks' part of the API."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+from networks.models import Role
+
+
+class RevisionSerializer(serializers.Serializer[Any]):
+    number = serializers.IntegerField(read_only=True)
+    created_at = serializers.DateTimeField(read_only=True)
+    created_by = serializers.CharField(source="created_by.username", default=None, read_only=True, allow_null=True)
+    note = serializers.CharField(read_only=True)
+    file_name = serializers.CharField(read_only=True)
+    size = serializers.IntegerField(read_only=True)
+    digest = serializers.CharField(read_only=True)
+    taken_at = serializers.CharField(read_only=True)
+    device_count = serializers.IntegerField(read_only=True)
+    is_capture = serializers.BooleanField(read_only=True)
+
+
+class NetworkSerializer(serializers.Serializer[Any]):
+    id = serializers.UUIDField(read_only=True)
+    name = serializers.CharField(max_length=200)
+    created_at = serializers.DateTimeField(read_only=True)
+    role = serializers.ChoiceField(choices=Role.choices, read_only=True)
+    latest = RevisionSerializer(read_only=True, allow_null=True)
+
+
+class NetworkPageSerializer(serializers.Serializer[Any]):
+    count = serializers.IntegerField()
+    next = serializers.CharField(allow_null=True)
+    previous = serializers.CharField(allow_null=True)
+    results = NetworkSerializer(many=True)
+
+
+class RevisionPageSerializer(serializers.Serializer[Any]):
+    count = serializers.IntegerField()
+    next = serializers.CharField(allow_null=True)
+    previous = serializers.CharField(allow_null=True)
+    results = RevisionSerializer(many=True)
+
+
+class UploadSerializer(serializers.Serializer[Any]):
+    """A network file, or a zip archive of a network or capture folder; or a network file's text."""
+
+    file = serializers.FileField(required=False, allow_empty_file=True)
+    text = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)
+    note = serializers.CharField(required=False, allow_blank=True, max_length=500)
+
+
+class NewNetworkSerializer(UploadSerializer):
+    name = serializers.CharField(required=False, allow_blank=True, max_length=200)
+
+
+class MemberSerializer(serializers.Serializer[Any]):
+    username = serializers.CharField(source="user.username", max_length=150)
+    role = serializers.ChoiceField(choices=Role.choices)
+
+
+class LoadedSerializer(serializers.Serializer[Any]):
+    """What an upload would become: nothing is stored."""
+
+    name = serializers.CharField()
+    taken_at = serializers.CharField(allow_null=True)
+    device_count = serializers.IntegerField()
+    link_count = serializers.IntegerField()
+
+
+class InputErrorSerializer(serializers.Serializer[Any]):
+    file = serializers.CharField()
+    line = serializers.IntegerField()
+    column = serializers.IntegerField()
+    message = serializers.CharField()
+    found = serializers.CharField()
+    allowed = serializers.CharField()
+    nearest = serializers.CharField()
+
+
+class LoadErrorSerializer(serializers.Serializer[Any]):
+    detail = serializers.CharField()
+    errors = InputErrorSerializer(many=True)  # type: ignore[assignment]

@@ -1,0 +1,84 @@
+"""Uploads: bounded, read by the core before anything is stored, stored whole or not at all."""
+
+import hashlib
+import re
+import zlib
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Max
+from rest_framework.exceptions import ValidationError
+
+from networks.models import Network, Revision
+from routrel.formats.captures import is_capture
+from routrel.formats.documents import MAX_BYTES
+from routrel.formats.errors import InputError, LoadError
+from routrel.formats.sources import files_of_upload, read_files
+from routrel.model.network import Network as Model
+from routrel.model.places import Place
+
+
+@dataclass(frozen=True)
+class Upload:
+    """Bytes with the name they came under, and what the core made of them."""
+
+    name: str
+    data: bytes
+    model: Model
+    is_capture: bool
+
+    @property
+    def digest(self) -> str:
+        """SHA-256 of the bytes as they came."""
+        return hashlib.sha256(self.data).hexdigest()
+
+
+def read_upload(data: Any) -> Upload:
+    """The upload of a request: a file, or pasted text; raises ``LoadError`` with all errors in it."""
+    file, text = data.get("file"), data.get("text")
+    if (file is None) == (text is None):
+        raise ValidationError("Send either a file or a text.")
+    if file is not None and not hasattr(file, "read"):
+        raise ValidationError("'file' must be an uploaded file.")
+    if file is not None and file.size > MAX_BYTES:
+        raise LoadError(
+            [
+                InputError(
+                    Place(_safe_name(file.name), 1, 1),
+                    "the file is too large",
+                    found=f"{file.size:,} bytes",
+                    allowed=f"at most {MAX_BYTES:,} bytes",
+                )
+            ]
+        )
+    name = _safe_name(file.name) if file is not None else "network.yaml"
+    content = file.read() if file is not None else str(text).encode()
+    files = files_of_upload(name, content)
+    return Upload(name, content, read_files(files), is_capture(files))
+
+
+def _safe_name(name: str | None) -> str:
+    """A file name fit for a header and a screen; the path a browser may send is dropped."""
+    plain = re.sub(r"[^A-Za-z0-9._ -]", "_", (name or "").replace("\\", "/").split("/")[-1]).strip(" .")
+    return plain[-100:] or "network.yaml"
+
+
+def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:
+    """A new revision of a network; the caller's transaction makes it all or nothing."""
+    with transaction.atomic():
+        Network.objects.select_for_update().get(pk=network.pk)
+        last = network.revisions.aggregate(last=Max("number"))["last"] or 0
+        return Revision.objects.create(
+            network=network,
+            number=last + 1,
+            created_by=user,
+            note=note,
+            file_name=upload.name,
+            packed=zlib.compress(upload.data),
+            size=len(upload.data),
+            digest=upload.digest,
+            taken_at=upload.model.taken_at or "",
+            device_count=len(upload.model.devices),
+            is_capture=upload.is_capture,
+        )

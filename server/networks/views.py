@@ -1,0 +1,209 @@
+"""Networks and their revisions: listed, uploaded, shared, downloaded."""
+
+from typing import Any
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
+from rest_framework import status
+from rest_framework.exceptions import ValidationError
+from rest_framework.pagination import PageNumberPagination
+from rest_framework.parsers import FormParser, JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from networks.access import membership_of, network_of, revision_of
+from networks.models import Membership, Network, Revision, Role
+from networks.serializers import (
+    LoadedSerializer,
+    LoadErrorSerializer,
+    MemberSerializer,
+    NetworkPageSerializer,
+    NetworkSerializer,
+    NewNetworkSerializer,
+    RevisionPageSerializer,
+    RevisionSerializer,
+    UploadSerializer,
+)
+from networks.uploads import read_upload, store
+
+UPLOAD_PARSERS = [MultiPartParser, FormParser, JSONParser]
+PAGE = OpenApiParameter("page", int, description="The page, from 1.")
+BAD_LOAD = OpenApiResponse(LoadErrorSerializer, description="Every error of the load; nothing was stored.")
+
+
+def _described(network: Network, role: str) -> dict[str, Any]:
+    latest = network.revisions.defer("packed").select_related("created_by").first()
+    return {
+        "id": network.id,
+        "name": network.name,
+        "created_at": network.created_at,
+        "role": role,
+        "latest": latest,
+    }
+
+
+class NetworkListView(APIView):
+    """The networks one is a member of."""
+
+    parser_classes = UPLOAD_PARSERS
+
+    @extend_schema(responses=NetworkPageSerializer, parameters=[PAGE], operation_id="networks_list")
+    def get(self, request: Request) -> Response:
+        memberships = (
+            Membership.objects.filter(user=request.user).select_related("network").order_by("network__name", "id")
+        )
+        pages = PageNumberPagination()
+        page = pages.paginate_queryset(memberships, request, view=self) or []
+        data = [_described(membership.network, membership.role) for membership in page]
+        return pages.get_paginated_response(NetworkSerializer(data, many=True).data)
+
+    @extend_schema(request=NewNetworkSerializer, responses={201: NetworkSerializer, 400: BAD_LOAD})
+    def post(self, request: Request) -> Response:
+        serializer = NewNetworkSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        values = serializer.validated_data
+        upload = read_upload(values)
+        with transaction.atomic():
+            network = Network.objects.create(name=values.get("name") or upload.model.name[:200])
+            Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
+            store(network, upload, request.user, values.get("note", ""))
+        return Response(NetworkSerializer(_described(network, Role.OWNER)).data, status=status.HTTP_201_CREATED)
+
+
+class LoadCheckView(APIView):
+    """Try a text or file without storing it: what it would become, or every error in it."""
+
+    parser_classes = UPLOAD_PARSERS
+
+    @extend_schema(request=UploadSerializer, responses={200: LoadedSerializer, 400: BAD_LOAD})
+    def post(self, request: Request) -> Response:
+        serializer = UploadSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        model = read_upload(serializer.validated_data).model
+        return Response(
+            {
+                "name": model.name,
+                "taken_at": model.taken_at,
+                "device_count": len(model.devices),
+                "link_count": len(model.links),
+            }
+        )
+
+
+class NetworkView(APIView):
+    """One network."""
+
+    @extend_schema(responses=NetworkSerializer)
+    def get(self, request: Request, network_id: str) -> Response:
+        membership = membership_of(request, network_id)
+        return Response(NetworkSerializer(_described(membership.network, membership.role)).data)
+
+    @extend_schema(request=NetworkSerializer, responses=NetworkSerializer)
+    def patch(self, request: Request, network_id: str) -> Response:
+        membership = membership_of(request, network_id, Role.EDITOR)
+        serializer = NetworkSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        membership.network.name = serializer.validated_data["name"]
+        membership.network.save(update_fields=["name"])
+        return Response(NetworkSerializer(_described(membership.network, membership.role)).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, network_id: str) -> Response:
+        network_of(request, network_id, Role.OWNER).delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+class MemberListView(APIView):
+    """Who may do what with a network. A network keeps at least one owner."""
+
+    @extend_schema(responses=MemberSerializer(many=True), operation_id="members_list")
+    def get(self, request: Request, network_id: str) -> Response:
+        network = network_of(request, network_id)
+        members = network.memberships.select_related("user").order_by("user__username")
+        return Response(MemberSerializer(members, many=True).data)
+
+    @extend_schema(request=MemberSerializer, responses=MemberSerializer)
+    def put(self, request: Request, network_id: str) -> Response:
+        network = network_of(request, network_id, Role.OWNER)
+        serializer = MemberSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        name = serializer.validated_data["user"]["username"]
+        user = get_user_model().objects.filter(username=name).first()
+        if user is None:
+            raise ValidationError({"username": [f"There is no user {name!r}."]})
+        role = serializer.validated_data["role"]
+        with transaction.atomic():
+            _keep_an_owner(network, user, role)
+            membership, _ = Membership.objects.update_or_create(network=network, user=user, defaults={"role": role})
+        return Response(MemberSerializer(membership).data)
+
+
+class MemberView(APIView):
+    """One member of a network."""
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, network_id: str, username: str) -> Response:
+        network = network_of(request, network_id, Role.OWNER)
+        membership = get_object_or_404(network.memberships.select_related("user"), user__username=username)
+        with transaction.atomic():
+            _keep_an_owner(network, membership.user, None)
+            membership.delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _keep_an_owner(network: Network, user: Any, role: str | None) -> None:
+    owners = network.memberships.select_for_update().filter(role=Role.OWNER)
+    if role != Role.OWNER and [owner.user_id for owner in owners] == [user.pk]:
+        raise ValidationError("A network needs an owner: name another one first.")
+
+
+class RevisionListView(APIView):
+    """The revisions of a network, newest first; a new one by upload."""
+
+    parser_classes = UPLOAD_PARSERS
+
+    @extend_schema(responses=RevisionPageSerializer, parameters=[PAGE], operation_id="revisions_list")
+    def get(self, request: Request, network_id: str) -> Response:
+        network = network_of(request, network_id)
+        pages = PageNumberPagination()
+        revisions = network.revisions.defer("packed").select_related("created_by")
+        page = pages.paginate_queryset(revisions, request, view=self) or []
+        return pages.get_paginated_response(RevisionSerializer(page, many=True).data)
+
+    @extend_schema(request=UploadSerializer, responses={201: RevisionSerializer, 400: BAD_LOAD})
+    def post(self, request: Request, network_id: str) -> Response:
+        network = network_of(request, network_id, Role.EDITOR)
+        serializer = UploadSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        upload = read_upload(serializer.validated_data)
+        revision = store(network, upload, request.user, serializer.validated_data.get("note", ""))
+        return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
+
+
+class RevisionView(APIView):
+    """One revision."""
+
+    @extend_schema(responses=RevisionSerializer)
+    def get(self, request: Request, network_id: str, number: int) -> Response:
+        return Response(RevisionSerializer(revision_of(request, network_id, number)).data)
+
+
+class DownloadView(APIView):
+    """The upload of a revision, byte for byte."""
+
+    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, network_id: str, number: int) -> HttpResponse:
+        revision: Revision = revision_of(request, network_id, number)
+        return HttpResponse(
+            revision.original(),
+            content_type="application/octet-stream",
+            headers={
+                "Content-Disposition": f'attachment; filename="{revision.file_name}"',
+                "X-Content-Type-Options": "nosniff",
+            },
+        )

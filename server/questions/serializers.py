@@ -1,0 +1,223 @@
+"""Shapes of the answers; the core makes them, these say what they are made of."""
+
+from typing import Any
+
+from rest_framework import serializers
+
+VERDICTS = ("arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed")
+CHECK_KINDS = ("acl_in", "delivery", "steering", "route", "back", "acl_out", "next_hop")
+
+
+class PlaceSerializer(serializers.Serializer[Any]):
+    file = serializers.CharField()
+    line = serializers.IntegerField()
+    column = serializers.IntegerField()
+
+
+class NextHopSerializer(serializers.Serializer[Any]):
+    address = serializers.CharField(allow_null=True)
+    interface = serializers.CharField()
+    device = serializers.CharField(allow_null=True)
+
+
+class RouteSerializer(serializers.Serializer[Any]):
+    prefix = serializers.CharField()
+    protocol = serializers.CharField()
+    origin = serializers.CharField()
+    preference = serializers.IntegerField(allow_null=True)
+    metric = serializers.IntegerField(allow_null=True)
+    action = serializers.CharField()
+    given_next_hops = serializers.ListField(child=serializers.CharField())
+    next_hops = NextHopSerializer(many=True)
+
+
+class CheckSerializer(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(choices=CHECK_KINDS)
+    state = serializers.ChoiceField(choices=("pass", "fail", "note"))
+    message = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+    acl = serializers.CharField(required=False)
+    entry = serializers.IntegerField(required=False, allow_null=True)
+    written = serializers.CharField(required=False)
+    route = RouteSerializer(required=False)
+
+
+class BranchSerializer(serializers.Serializer[Any]):
+    interface = serializers.CharField()
+    address = serializers.CharField()
+    via_next_hop = serializers.BooleanField()
+    target = serializers.IntegerField(allow_null=True)
+    target_interface = serializers.CharField(allow_null=True)
+    verdict = serializers.ChoiceField(choices=VERDICTS, allow_null=True)
+    stage = serializers.CharField()
+    mtu = serializers.IntegerField(allow_null=True)
+    links = serializers.ListField(child=serializers.IntegerField())
+    checks = CheckSerializer(many=True)
+
+
+class StopSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    kind = serializers.CharField()
+    site = serializers.CharField(allow_null=True)
+    ingress = serializers.CharField(allow_null=True)
+    header = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]
+    verdict = serializers.ChoiceField(choices=VERDICTS, allow_null=True)
+    stage = serializers.CharField()
+    checks = CheckSerializer(many=True)
+    branches = BranchSerializer(many=True)
+    by_default = serializers.BooleanField()
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class NearMissSerializer(serializers.Serializer[Any]):
+    entry = serializers.IntegerField()
+    field = serializers.CharField()
+    has = serializers.CharField()
+    needs = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class RemedySerializer(serializers.Serializer[Any]):
+    message = serializers.CharField()
+    text = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class CauseSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    interface = serializers.CharField(allow_null=True)
+    stage = serializers.CharField()
+    verdict = serializers.ChoiceField(choices=VERDICTS)
+    acl = serializers.CharField(allow_null=True)
+    entry = serializers.IntegerField(allow_null=True)
+    message = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+    stop = serializers.IntegerField()
+    branch = serializers.IntegerField()
+    near_misses = NearMissSerializer(many=True)
+    remedy = RemedySerializer(allow_null=True)
+    notes = serializers.ListField(child=serializers.CharField())
+
+
+class ShrinkSerializer(serializers.Serializer[Any]):
+    stop = serializers.IntegerField()
+    branch = serializers.IntegerField()
+    device = serializers.CharField()
+    interface = serializers.CharField()
+
+
+class PacketSizeSerializer(serializers.Serializer[Any]):
+    largest_packet = serializers.IntegerField()
+    shrinks_at = ShrinkSerializer(many=True)
+
+
+class StrandSerializer(serializers.Serializer[Any]):
+    verdict = serializers.ChoiceField(choices=VERDICTS)
+    path_count = serializers.IntegerField()
+    paths = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
+    causes = CauseSerializer(many=True)
+    starts = serializers.ListField(child=serializers.IntegerField())
+    stops = StopSerializer(many=True)
+    mtu = PacketSizeSerializer(allow_null=True)
+
+
+class EndSerializer(serializers.Serializer[Any]):
+    word = serializers.CharField()
+    device = serializers.CharField(allow_null=True)
+    address = serializers.CharField(allow_null=True)
+
+
+class WalkSerializer(serializers.Serializer[Any]):
+    to = EndSerializer()
+    service = serializers.CharField()
+    forward = StrandSerializer()
+    return_note = serializers.CharField()
+
+    def get_fields(self) -> dict[str, Any]:
+        # "from" and "return" are words of Python.
+        return {**super().get_fields(), "from": EndSerializer(), "return": StrandSerializer(allow_null=True)}
+
+
+class FlowSerializer(serializers.Serializer[Any]):
+    """A question, as query parameters."""
+
+    to = serializers.CharField(max_length=200)
+    service = serializers.CharField(max_length=100, default="icmp")
+    source_port = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=65535)
+    enter = serializers.CharField(max_length=200, required=False, allow_blank=True)
+    source = serializers.CharField(max_length=60, required=False, allow_blank=True)  # type: ignore[assignment]
+
+    def get_fields(self) -> dict[str, Any]:
+        return {"from": serializers.CharField(max_length=200), **super().get_fields()}
+
+
+class FindingSerializer(serializers.Serializer[Any]):
+    code = serializers.CharField()
+    severity = serializers.ChoiceField(choices=("error", "warning", "note"))
+    message = serializers.CharField()
+    device = serializers.CharField(allow_null=True)
+    interface = serializers.CharField(allow_null=True)
+    places = PlaceSerializer(many=True)
+
+
+class SiteSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    x = serializers.FloatField(allow_null=True)
+    y = serializers.FloatField(allow_null=True)
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class DeviceSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    kind = serializers.CharField()
+    site = serializers.CharField(allow_null=True)
+
+
+class CableEndSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    interface = serializers.CharField()
+
+
+class CableSerializer(serializers.Serializer[Any]):
+    link = serializers.IntegerField(allow_null=True)
+    name = serializers.CharField()
+    up = serializers.BooleanField()
+    ends = CableEndSerializer(many=True)
+
+
+class MapSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    taken_at = serializers.CharField(allow_null=True)
+    sites = SiteSerializer(many=True)
+    devices = DeviceSerializer(many=True)
+    cables = CableSerializer(many=True)
+
+
+class WordSerializer(serializers.Serializer[Any]):
+    word = serializers.CharField()
+    kind = serializers.CharField()
+    detail = serializers.CharField()
+
+
+class TableRowSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    vrf = serializers.CharField()
+    prefix = serializers.CharField()
+    protocol = serializers.CharField()
+    preference = serializers.IntegerField(allow_null=True)
+    metric = serializers.IntegerField(allow_null=True)
+    action = serializers.CharField()
+    next_hops = NextHopSerializer(many=True)
+
+
+class SourceFileSerializer(serializers.Serializer[Any]):
+    file = serializers.CharField()
+    size = serializers.IntegerField()
+
+
+class SourceTextSerializer(serializers.Serializer[Any]):
+    file = serializers.CharField()
+    text = serializers.CharField()

@@ -1,0 +1,38 @@
+"""Errors of the core as answers of the API."""
+
+from typing import Any
+
+from rest_framework import status
+from rest_framework.response import Response
+from rest_framework.views import exception_handler
+
+from routrel.formats.errors import InputError, LoadError
+from routrel.forwarding.flow import FlowError
+
+
+def error_json(error: InputError) -> dict[str, Any]:
+    return {
+        "file": error.place.file,
+        "line": error.place.line,
+        "column": error.place.column,
+        "message": error.message,
+        "found": error.found,
+        "allowed": error.allowed,
+        "nearest": error.nearest,
+    }
+
+
+def handle(error: Exception, context: dict[str, Any]) -> Response | None:
+    """A load that failed answers 400 with all its errors; a flow that cannot be asked 400 with the reason."""
+    if isinstance(error, LoadError):
+        count = len(error.errors)
+        return Response(
+            {
+                "detail": f"the network cannot be loaded: {count} error{'' if count == 1 else 's'}",
+                "errors": [error_json(one) for one in error.errors],
+            },
+            status=status.HTTP_400_BAD_REQUEST,
+        )
+    if isinstance(error, FlowError):
+        return Response({"detail": str(error)}, status=status.HTTP_400_BAD_REQUEST)
+    return exception_handler(error, context)

@@ -1,0 +1,15 @@
+"""All addresses: the API under /api/, everything else is the web client's one page."""
+
+from django.urls import include, path, re_path
+from drf_spectacular.views import SpectacularAPIView
+
+from site_settings.page import network_file_schema, web_client
+
+urlpatterns = [
+    path("api/", include("accounts.urls")),
+    path("api/", include("networks.urls")),
+    path("api/", include("questions.urls")),
+    path("api/schema", SpectacularAPIView.as_view(permission_classes=[]), name="schema"),
+    path("api/network-file.schema.json", network_file_schema, name="network-file-schema"),
+    re_path(r"^(?!api/|static/).*$", web_client, name="web-client"),
+]

@@ -1,0 +1,272 @@
+"""Evidence: for each stop of a walk, every check in the order a packet meets it, with its source lines.
+
+Derived after the walk, for the answer that is shown; the walk itself keeps numbers only.
+"""
+
+from collections.abc import Iterable
+from typing import Any
+
+from routrel.analysis.answers import Answerer, Json, next_hop_json, place_json, strand_json
+from routrel.analysis.causes import entry_text, header_text, match_text
+from routrel.forwarding.flow import Walk
+from routrel.forwarding.strand import AclCheck, Branch, Stop, Strand
+from routrel.model.addresses import Address
+from routrel.model.devices import Device
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.routes import Route
+from routrel.routing.solve import Solved
+
+PASS, FAIL, NOTE = "pass", "fail", "note"
+
+
+class Evidence:
+    """Makes the full answer to a flow: strands with stops, branches and their checks."""
+
+    def __init__(self, answerer: Answerer):
+        self.answerer = answerer
+        self.solved: Solved = answerer.solved
+        self.topology = answerer.solved.topology
+
+    def walk(self, walk: Walk) -> Json:
+        """A walk with all its evidence, as plain data."""
+        return {
+            "from": self._place(walk.source.word, walk.source.device, walk.source.address),
+            "to": self._place(walk.destination.word, walk.destination.device, walk.destination.address),
+            "service": str(walk.service),
+            "forward": self._strand(walk.forward, False),
+            "return": None if walk.reply is None else self._strand(walk.reply, True),
+            "return_note": walk.reply_note,
+        }
+
+    def _place(self, word: str, device: int | None, address: Address | None) -> Json:
+        return {
+            "word": word,
+            "device": None if device is None else self.topology.devices[device].name,
+            "address": None if address is None else str(address),
+        }
+
+    def _strand(self, strand: Strand, is_reply: bool) -> Json:
+        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply)
+        answer["starts"] = strand.starts
+        answer["stops"] = [self._stop(stop) for stop in strand.stops]
+        answer["mtu"] = self._mtu(strand)
+        return answer
+
+    def _mtu(self, strand: Strand) -> Json | None:
+        """The largest packet that survives every way, and where it first shrinks to that."""
+        crossed = [
+            (branch.mtu, number, index)
+            for number, stop in enumerate(strand.stops)
+            for index, branch in enumerate(stop.branches)
+            if branch.mtu and branch.verdict != "blocked"
+        ]
+        if not crossed:
+            return None
+        smallest = min(mtu for mtu, _, _ in crossed)
+        largest = max(mtu for mtu, _, _ in crossed)
+        shrinks = [(number, index) for mtu, number, index in crossed if mtu == smallest] if smallest < largest else []
+        return {
+            "largest_packet": smallest,
+            "shrinks_at": [
+                {
+                    "stop": number,
+                    "branch": index,
+                    "device": self.topology.devices[strand.stops[number].device].name,
+                    "interface": self.topology.ports[strand.stops[number].branches[index].port].name.interface,
+                }
+                for number, index in shrinks
+            ],
+        }
+
+    def _stop(self, stop: Stop) -> Json:
+        device = self.topology.devices[stop.device]
+        return {
+            "device": device.name,
+            "kind": device.kind,
+            "site": device.site,
+            "ingress": self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None,
+            "header": header_text(stop.header),
+            "source": str(stop.header.source),
+            "verdict": stop.verdict,
+            "stage": stop.stage,
+            "checks": list(self._checks(device, stop)),
+            "branches": [self._branch(device, stop, branch) for branch in stop.branches],
+            "by_default": self._by_default(stop.route, stop),
+            "notes": [gap.message for gap in device.gaps],
+        }
+
+    def _by_default(self, route: Route | None, stop: Stop) -> bool:
+        """Whether a forwarding router had nothing better than its default route; a host never has."""
+        device = self.topology.devices[stop.device]
+        return route is not None and route.prefix.is_default and device.forwards
+
+    def _checks(self, device: Device, stop: Stop) -> Iterable[Json]:
+        if stop.acl_in is not None:
+            yield self._acl_check("acl_in", device, stop.acl_in, self.topology.ports[stop.ingress].name.interface)
+        if stop.verdict == "arrives":
+            yield _check("delivery", PASS, f"{stop.header.destination} is an address of {device.name}")
+            yield self._back(stop)
+            return
+        if stop.stage == "host":
+            yield _check("delivery", FAIL, f"{device.name} is a host: it does not forward", device.place)
+            return
+        if stop.steering is not None:
+            yield self._steering_check(device, stop)
+        decided_by_steering = stop.steering is not None and stop.steering.used
+        if not decided_by_steering:
+            yield self._route_check(device, stop)
+        yield self._back(stop)
+
+    def _acl_check(self, kind: str, device: Device, check: AclCheck, interface: str) -> Json:
+        acl = device.acls[check.acl]
+        state = PASS if check.accepted else FAIL
+        where = f"ACL {acl.name} on {interface}"
+        if check.by_state:
+            return _check(
+                kind, state, f"{where}: a reply, passed by the state of the flow", acl.place, acl=acl.name, entry=None
+            )
+        if check.entry is None:
+            return _check(
+                kind, state, f"{where}: no entry matches, the closing drop decides", acl.place, acl=acl.name, entry=None
+            )
+        entry = acl.entries[check.entry]
+        named = f" ({entry.name})" if entry.name else ""
+        return _check(
+            kind,
+            state,
+            f"{where}: entry {check.entry + 1}{named} {entry.action}s",
+            entry.place,
+            acl=acl.name,
+            entry=check.entry + 1,
+            written=entry_text(entry),
+        )
+
+    def _steering_check(self, device: Device, stop: Stop) -> Json:
+        check = stop.steering
+        assert check is not None
+        policy = device.forwarding_policies[check.policy]
+        where = f"forwarding policy {policy.name}"
+        if check.entry is None:
+            return _check("steering", NOTE, f"{where}: no entry matches, the table decides", policy.place)
+        entry = policy.entries[check.entry]
+        named = f"{where}: entry {check.entry + 1}"
+        text = f"match: {{{match_text(entry.match)}}}, action: {entry.action}"
+        if stop.stage == "steering":
+            return _check("steering", FAIL, f"{named} discards", entry.place, written=text)
+        if check.used:
+            hop = stop.branches[0].address if stop.branches else ""
+            return _check(
+                "steering", PASS, f"{named} sends it to {hop}, whatever the table says", entry.place, written=text
+            )
+        reason = (
+            "leaves it to the table"
+            if entry.action == "table"
+            else "has no next hop on a connected subnet, the table decides"
+        )
+        return _check("steering", NOTE, f"{named} {reason}", entry.place, written=text)
+
+    def _route_check(self, device: Device, stop: Stop) -> Json:
+        route = stop.route
+        if route is None:
+            place = device.routing.place if device.routing else device.place
+            return _check("route", FAIL, f"no route for {stop.header.destination}", place)
+        text = route_text(route)
+        state = PASS if route.action == "forward" else FAIL
+        if state == PASS and self._by_default(route, stop):
+            text += ": only the default route, nothing better is known here"
+            state = NOTE
+        return _check("route", state, text, self._route_place(device, route), route=self._route(route))
+
+    def _route(self, route: Route) -> Json:
+        return {
+            "prefix": str(route.prefix),
+            "protocol": route.protocol,
+            "origin": route.origin,
+            "preference": route.preference,
+            "metric": route.metric,
+            "action": route.action,
+            "given_next_hops": [str(hop) for hop in route.given_next_hops],
+            "next_hops": [next_hop_json(self.solved, hop) for hop in route.next_hops],
+        }
+
+    def _route_place(self, device: Device, route: Route) -> Place:
+        """The line a route comes from; for a protocol's route, where it runs on the way out."""
+        if route.place.line or not route.next_hops or device.routing is None:
+            return route.place
+        name = self.topology.ports[route.next_hops[0].port].name.interface
+        if route.protocol == "ospf" and device.routing.ospf:
+            for area in device.routing.ospf.areas:
+                for settings in area.interfaces:
+                    if settings.name == name:
+                        return settings.place
+        return NOWHERE
+
+    def _back(self, stop: Stop) -> Json:
+        """Whether this device could send back to the source at all."""
+        source = stop.header.source
+        owners = self.topology.owners.get(source, ())
+        if any(self.topology.ports[port].device == stop.device for port in owners):
+            return _check("back", PASS, f"the source {source} is its own address")
+        route = self.solved.lookup(stop.device, source)
+        device = self.topology.devices[stop.device]
+        if route is None:
+            return _check("back", FAIL, f"no route back to {source}", device.place)
+        text = f"back to {source}: {route_text(route)}"
+        if route.action != "forward":
+            return _check("back", FAIL, text, self._route_place(device, route))
+        only_default = route.prefix.is_default and device.forwards
+        return _check(
+            "back",
+            NOTE if only_default else PASS,
+            text + (": only the default route" if only_default else ""),
+            self._route_place(device, route),
+        )
+
+    def _branch(self, device: Device, stop: Stop, branch: Branch) -> Json:
+        port = self.topology.ports[branch.port]
+        checks = []
+        if branch.acl_out is not None:
+            checks.append(self._acl_check("acl_out", device, branch.acl_out, port.name.interface))
+        target = None
+        if branch.target >= 0 or branch.verdict in ("unresolved", "leaves", "loops"):
+            segment = self.topology.segment_of[branch.port]
+            owner = self.topology.on_segment(segment, branch.address) if segment >= 0 and port.up else None
+            target = None if owner is None else str(self.topology.ports[owner].name)
+            checks.append(self._next_hop_check(branch, port.name.interface, target))
+        links = self.topology.segments[self.topology.segment_of[branch.port]].links if branch.port >= 0 else ()
+        return {
+            "interface": port.name.interface,
+            "address": str(branch.address),
+            "via_next_hop": branch.via_next_hop,
+            "target": branch.target if branch.target >= 0 else None,
+            "target_interface": target,
+            "verdict": branch.verdict,
+            "stage": branch.stage,
+            "mtu": branch.mtu or None,
+            "links": list(links),
+            "checks": checks,
+        }
+
+    def _next_hop_check(self, branch: Branch, interface: str, target: str | None) -> Json:
+        what = "next hop" if branch.via_next_hop else "destination"
+        place = self.topology.ports[branch.port].interface.place
+        if branch.verdict == "unresolved":
+            return _check("next_hop", FAIL, f"{what} {branch.address} out of {interface}: nobody there has it", place)
+        if branch.verdict == "leaves":
+            return _check("next_hop", NOTE, f"{what} {branch.address} out of {interface}: beyond the model", place)
+        text = f"{what} {branch.address} out of {interface}, reached at {target}"
+        if branch.verdict == "loops":
+            return _check("next_hop", FAIL, text + ", where the packet has been before", place)
+        return _check("next_hop", PASS, text, place)
+
+
+def route_text(route: Route) -> str:
+    """A route in one line: ``10.1.0.0/16, ospf inter-area 110/30``."""
+    origin = f" {route.origin}" if route.origin else ""
+    numbers = "/".join("-" if value is None else str(value) for value in (route.preference, route.metric))
+    action = "" if route.action == "forward" else f", {route.action}s"
+    return f"{route.prefix}, {route.protocol}{origin} {numbers}{action}"
+
+
+def _check(kind: str, state: str, text: str, place: Place = NOWHERE, **more: Any) -> Json:
+    return {"kind": kind, "state": state, "message": text, "place": place_json(place), **more}
