@@ -11,10 +11,11 @@ from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdi
 from routrel.forwarding.walk import ORIGIN, Start, Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
-from routrel.model.filters import PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
+from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
 
+MISS_ORDER = ("protocol", "source", "destination", "destination_ports", "source_ports")
 GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
 
 
@@ -315,11 +316,14 @@ def near_misses(acl: Acl, header: Header) -> tuple[NearMiss, ...]:
     for index, entry in enumerate(acl.entries):
         if entry.action != "accept":
             continue
-        # Ports are compared as if the protocol were right; an entry that is all about its protocol is no slip.
+        # Ports are compared as if the protocol were right; tcp for udp is a slip, tcp for icmp is not.
         failed = entry.match.failed_fields(header)
-        if len(failed) == 1 and entry.match != HeaderMatch(protocol=entry.match.protocol):
-            found.append(_near_miss(index, entry, failed[0], header))
-    return tuple(found)
+        if len(failed) != 1:
+            continue
+        if failed[0] == "protocol" and (entry.match.protocol in PORTED) != (header.protocol in PORTED):
+            continue
+        found.append(_near_miss(index, entry, failed[0], header))
+    return tuple(sorted(found, key=lambda miss: (MISS_ORDER.index(miss.field), miss.entry)))
 
 
 def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMiss:
