@@ -91,7 +91,19 @@ def _make(programs: Path, data: Path, described: Path) -> None:
         if owner is not None:
             os.chown(file.name, owner.pw_uid, owner.pw_gid)
         _as_owner(
-            [programs / "initdb", "-D", data, "-U", USER, "-A", "scram-sha-256", f"--pwfile={file.name}", "-E", "UTF8", "--locale=C.UTF-8"],
+            [
+                programs / "initdb",
+                "-D",
+                data,
+                "-U",
+                USER,
+                "-A",
+                "scram-sha-256",
+                f"--pwfile={file.name}",
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+            ],
             "making the database",
         )
     _write_private(described, json.dumps({"port": _free_port(), "user": USER, "password": password}))

@@ -11,7 +11,7 @@ class CredentialsSerializer(serializers.Serializer[Any]):
 
 
 class UserSerializer(serializers.Serializer[Any]):
-    username = serializers.CharField()
+    username = serializers.CharField(allow_null=True)
 
 
 class TokenSerializer(serializers.Serializer[Any]):

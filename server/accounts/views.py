@@ -15,19 +15,19 @@ from accounts.serializers import CredentialsSerializer, TokenSerializer, UserSer
 
 
 class SessionView(APIView):
-    """The session of the browser: who is signed in, signing in and out."""
+    """The session of the browser: who is signed in (nobody: null), signing in and out."""
 
     throttle_scope = "sign-in"
 
     def get_permissions(self):  # type: ignore[no-untyped-def]
-        return [AllowAny()] if self.request.method == "POST" else super().get_permissions()
+        return super().get_permissions() if self.request.method == "DELETE" else [AllowAny()]
 
     def get_throttles(self):  # type: ignore[no-untyped-def]
         return [ScopedRateThrottle()] if self.request.method == "POST" else []
 
     @extend_schema(responses=UserSerializer)
     def get(self, request: Request) -> Response:
-        return Response({"username": request.user.get_username()})
+        return Response({"username": request.user.get_username() or None})
 
     @extend_schema(request=CredentialsSerializer, responses=UserSerializer)
     def post(self, request: Request) -> Response:

@@ -81,14 +81,16 @@ def cause_json(cause: Cause) -> Json:
     }
 
 
-def strand_json(solved: Solved, finder: CauseFinder, strand: Strand, is_reply: bool, remedies: bool = True) -> Json:
+def strand_json(
+    solved: Solved, finder: CauseFinder, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()
+) -> Json:
     """A strand in the shape of ``routrel walk``."""
     names = solved.topology.devices
     return {
         "verdict": strand.verdict,
         "path_count": strand.path_count,
         "paths": [[names[device].name for device in path] for path in strand.paths()],
-        "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, remedies)],
+        "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, stateful)],
     }
 
 
@@ -100,13 +102,13 @@ class Answerer:
         self.asker = Asker(solved)
         self.finder = CauseFinder(solved, self.asker.walker)
 
-    def walk_json(self, walk: Walk, remedies: bool = True) -> Json:
+    def walk_json(self, walk: Walk) -> Json:
         answer: Json = {
-            "forward": strand_json(self.solved, self.finder, walk.forward, False, remedies),
+            "forward": strand_json(self.solved, self.finder, walk.forward, False),
             "return": None,
         }
         if walk.reply is not None:
-            answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, remedies)
+            answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, walk.stateful)
         if walk.reply_note:
             answer["return_note"] = walk.reply_note
         return answer

@@ -103,7 +103,7 @@ class CauseFinder:
         self.walker = walker
         self.topology = solved.topology
 
-    def causes(self, strand: Strand, is_reply: bool, with_remedies: bool = True) -> list[Cause]:
+    def causes(self, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()) -> list[Cause]:
         """One cause per bad ending, in the order of the walk, none named twice.
 
         Where some ways arrive and others leave the model, the leaving ones are named too.
@@ -113,19 +113,19 @@ class CauseFinder:
         if not bad and strand.verdict == "mixed":
             bad = [ending for ending in strand.endings if ending.verdict == "leaves"]
         for ending in bad:
-            cause = self._cause(strand, ending, is_reply, with_remedies)
+            cause = self._cause(strand, ending, is_reply, stateful)
             key = (cause.device, cause.stage, cause.interface, cause.acl, cause.entry, cause.message)
             found.setdefault(key, cause)
         return list(found.values())
 
-    def _cause(self, strand: Strand, ending: Ending, is_reply: bool, with_remedies: bool) -> Cause:
+    def _cause(self, strand: Strand, ending: Ending, is_reply: bool, stateful: frozenset[int]) -> Cause:
         stop = strand.stops[ending.stop]
         branch = stop.branches[ending.branch] if ending.branch >= 0 else None
         if ending.stage in ("acl_in", "acl_out"):
-            return self._blocked(stop, branch, ending, is_reply, with_remedies)
+            return self._blocked(stop, branch, ending, is_reply)
         device = self.topology.devices[stop.device]
         route = stop.route
-        place = route.place if route else device.place
+        place = route.place if route else (device.routing or device).place
         remedy = None
         header = stop.header
         if ending.stage == "steering":
@@ -141,14 +141,14 @@ class CauseFinder:
             place = device.place
         elif ending.verdict == "unrouted":
             message = f"{device.name} has no route for {header.destination}"
-            remedy = self._missing_route(stop) if with_remedies else None
+            remedy = self._missing_route(stop, stateful)
         elif ending.verdict == "discarded":
             assert route is not None
             message = (
                 f"the longest match for {header.destination} is {route.prefix}, a {route.protocol} route"
                 f" that {'discards' if route.action == 'discard' else 'rejects'}"
             )
-            remedy = self._longer_route(stop) if with_remedies else None
+            remedy = self._longer_route(stop, stateful)
         elif ending.verdict == "loops":
             assert branch is not None
             again = self.topology.devices[strand.stops[branch.target].device].name
@@ -188,7 +188,7 @@ class CauseFinder:
         what = "next hop" if branch.via_next_hop else "destination"
         return f"no device on the segment of {port.name} has the {what} {branch.address}"
 
-    def _blocked(self, stop: Stop, branch: Branch | None, ending: Ending, is_reply: bool, with_remedies: bool) -> Cause:
+    def _blocked(self, stop: Stop, branch: Branch | None, ending: Ending, is_reply: bool) -> Cause:
         device = self.topology.devices[stop.device]
         check = stop.acl_in if branch is None else branch.acl_out
         assert check is not None
@@ -216,7 +216,7 @@ class CauseFinder:
             None if check.entry is None else check.entry + 1,
             place,
             near_misses(acl, stop.header),
-            self._missing_entry(acl, check.entry, stop.header, is_reply) if with_remedies else None,
+            self._missing_entry(acl, check.entry, stop.header, is_reply),
             self._gap_notes(device, interface),
         )
 
@@ -232,10 +232,10 @@ class CauseFinder:
         place = acl.entries[entry].place if entry is not None else acl.place
         return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(accepting)}", place)
 
-    def _missing_route(self, stop: Stop) -> Remedy | None:
+    def _missing_route(self, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """A static route by a neighbour from which the same packet arrives."""
         device = self.topology.devices[stop.device]
-        neighbor = self._arriving_neighbor(stop)
+        neighbor = self._arriving_neighbor(stop, stateful)
         if neighbor is None:
             return None
         prefix = self._prefix_at_destination(stop.header.destination)
@@ -244,11 +244,11 @@ class CauseFinder:
             f"add to the static routes of {device.name}", f"- {{prefix: {prefix}, next_hop: {neighbor}}}", place
         )
 
-    def _longer_route(self, stop: Stop) -> Remedy | None:
+    def _longer_route(self, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """Past a discarding route: a longer route by a neighbour, where one leads on."""
         assert stop.route is not None
         device = self.topology.devices[stop.device]
-        neighbor = self._arriving_neighbor(stop)
+        neighbor = self._arriving_neighbor(stop, stateful)
         prefix = self._prefix_at_destination(stop.header.destination)
         if neighbor is None or not stop.route.prefix.covers(prefix):
             return None
@@ -271,7 +271,7 @@ class CauseFinder:
                     return address.prefix
         return destination.host_prefix()
 
-    def _arriving_neighbor(self, stop: Stop) -> Address | None:
+    def _arriving_neighbor(self, stop: Stop, stateful: frozenset[int]) -> Address | None:
         """The first neighbour's address from which the packet arrives without coming back here."""
         for number in self.topology.ports_of[stop.device]:
             segment = self.topology.segment_of[number]
@@ -290,7 +290,7 @@ class CauseFinder:
                 ]
                 if not addresses or not self.topology.devices[neighbor.device].forwards:
                     continue
-                onward = self.walker.walk([Start(neighbor.device, other, stop.header)])
+                onward = self.walker.walk([Start(neighbor.device, other, stop.header)], stateful)
                 back = any(s.device == stop.device for s in onward.stops)
                 if onward.verdict in GOOD and not back:
                     return addresses[0]

@@ -34,7 +34,7 @@ class Evidence:
             "to": self._place(walk.destination.word, walk.destination.device, walk.destination.address),
             "service": str(walk.service),
             "forward": self._strand(walk.forward, False),
-            "return": None if walk.reply is None else self._strand(walk.reply, True),
+            "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful),
             "return_note": walk.reply_note,
         }
 
@@ -45,8 +45,8 @@ class Evidence:
             "address": None if address is None else str(address),
         }
 
-    def _strand(self, strand: Strand, is_reply: bool) -> Json:
-        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply)
+    def _strand(self, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()) -> Json:
+        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply, stateful)
         answer["starts"] = strand.starts
         answer["stops"] = [self._stop(stop) for stop in strand.stops]
         answer["mtu"] = self._mtu(strand)

@@ -59,6 +59,8 @@ class Walk:
     forward: Strand
     reply: Strand | None
     reply_note: str = ""
+    stateful: frozenset[int] = frozenset()
+    """Devices that let the answer pass by the state of the flow."""
 
 
 def parse_place(solved: Solved, word: str) -> Place:
@@ -132,6 +134,13 @@ class Asker:
     def __init__(self, solved: Solved):
         self.solved = solved
         self.walker = Walker(solved)
+        self._addresses: dict[tuple[int, int], Address | None] = {}
+
+    def _device_address(self, device: int, family: int) -> Address | None:
+        key = (device, family)
+        if key not in self._addresses:
+            self._addresses[key] = device_address(self.solved.topology.devices[device], family)
+        return self._addresses[key]
 
     def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
         """Walk a flow both ways; raises ``FlowError`` where its words name nothing."""
@@ -146,8 +155,9 @@ class Asker:
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
         reply_starts, note = self._reply_starts(destination, forward, starts)
-        reply = self.walker.walk(reply_starts, stateful_devices(forward)) if reply_starts else None
-        return Walk(flow, source, destination, service, forward, reply, note)
+        stateful = stateful_devices(forward)
+        reply = self.walker.walk(reply_starts, stateful) if reply_starts else None
+        return Walk(flow, source, destination, service, forward, reply, note, stateful)
 
     def _own_address(self, source: Place, text: str) -> Address:
         try:
@@ -166,13 +176,12 @@ class Asker:
         """Give a destination device an address of a family that the source has too."""
         if destination.address is not None or destination.device is None:
             return destination
-        device = self.solved.topology.devices[destination.device]
         families: tuple[int, ...] = (4, 6) if source.address is None else (source.address.family,)
         if source.address is None and source.device is not None:
-            origin = self.solved.topology.devices[source.device]
-            families = tuple(family for family in (4, 6) if device_address(origin, family)) or families
+            origin = source.device
+            families = tuple(family for family in (4, 6) if self._device_address(origin, family)) or families
         for family in families:
-            address = device_address(device, family)
+            address = self._device_address(destination.device, family)
             if address is not None:
                 return replace(destination, address=address)
         raise FlowError(f"{destination.word} has no address of the family the source has")
@@ -221,7 +230,7 @@ class Asker:
         assert source.device is not None
         topology = self.solved.topology
         family = header.destination.family
-        fallback = device_address(topology.devices[source.device], family)
+        fallback = self._device_address(source.device, family)
         route = self.solved.lookup(source.device, header.destination)
         by_source: dict[Address, list[NextHop]] = {}
         if route is not None and not self._owns(source.device, header.destination):

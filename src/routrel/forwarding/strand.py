@@ -57,7 +57,11 @@ class Branch:
 
 @dataclass(slots=True)
 class Stop:
-    """A device on the way, with the decisions it made. ``ingress`` is a port, or -1 at the origin."""
+    """A device on the way, with the decisions it made.
+
+    ``ingress`` is the port it was first reached by, or -1 at the origin; others that treat the packet alike
+    lead to the same stop.
+    """
 
     device: int
     ingress: int

@@ -6,19 +6,22 @@ longest match in the table; the ACL of the interface it goes out by; the next ho
 order is the network file's (docs/network-file.md); ACL semantics are RFC 8519's. Where both the ACL and
 the table would stop a packet at one device, the verdict is the table's, as with real routers.
 
-States are (device, incoming interface, header): what a device does depends on nothing else, so equal
-states are walked once, and the result is a graph. A state met again on its own way is a loop.
+States are (device, way in, header): what a device does depends on nothing else, so equal states are
+walked once, and the result is a graph. All interfaces without an ACL or policy are one way in. A state
+met again on its own way is a loop.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from routrel.forwarding.strand import AclCheck, Branch, SteeringCheck, Stop, Strand
+from routrel.model.devices import Interface
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
 ORIGIN = -1
+OPEN = -2
 
 
 class Start(NamedTuple):
@@ -62,6 +65,17 @@ class Walker:
             self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
             policy = interface.forwarding_policy
             self._policy.append(device.forwarding_policies[policy] if policy else None)
+        plain = (interface.acl_in is None and interface.forwarding_policy is None for interface in self._interfaces())
+        self._way_in: list[int] = [OPEN if is_plain else index for index, is_plain in enumerate(plain)]
+
+    def _interfaces(self) -> Iterator[Interface]:
+        return (port.interface for port in self.topology.ports)
+
+    def _key(self, device: int, ingress: int, header: Header) -> tuple[int, int, Header]:
+        """A packet's own device treats it as one that came in unfiltered, unless it forwards nothing."""
+        if ingress == ORIGIN:
+            return (device, OPEN if self._forwards[device] else ORIGIN, header)
+        return (device, self._way_in[ingress], header)
 
     def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
@@ -75,7 +89,7 @@ class Walker:
             packet = packets.get(header)
             if packet is None:
                 packet = packets[header] = _Packet(self.solved, header)
-            key = (start.device, start.ingress, header)
+            key = self._key(start.device, start.ingress, header)
             if key in numbers:
                 if numbers[key] not in first:
                     first.append(numbers[key])
@@ -95,7 +109,7 @@ class Walker:
                         continue
                     port = branch.target
                     device = self.topology.ports[port].device
-                    key = (device, port, header)
+                    key = self._key(device, port, header)
                     target = numbers.get(key)
                     if target is None:
                         target = len(stops)

@@ -288,12 +288,12 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The session of the browser: who is signed in, signing in and out. */
+        /** @description The session of the browser: who is signed in (nobody: null), signing in and out. */
         get: operations["session_retrieve"];
         put?: never;
-        /** @description The session of the browser: who is signed in, signing in and out. */
+        /** @description The session of the browser: who is signed in (nobody: null), signing in and out. */
         post: operations["session_create"];
-        /** @description The session of the browser: who is signed in, signing in and out. */
+        /** @description The session of the browser: who is signed in (nobody: null), signing in and out. */
         delete: operations["session_destroy"];
         options?: never;
         head?: never;
@@ -607,7 +607,7 @@ export interface components {
             note?: string;
         };
         User: {
-            username: string;
+            username: string | null;
         };
         /**
          * @description * `arrives` - arrives

@@ -1,0 +1,153 @@
+"""Run with ./routrel bench: every figure is a ratio to a yardstick measured in the same run.
+
+--quick   small networks: whether it runs, not what it shows
+--write FILE --routers N --areas N ...   write a generated network file and stop
+"""
+
+import argparse
+import json
+import random
+import resource
+import statistics
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import dijkstra
+
+from bench.generator import Shape, document, network
+from routrel.analysis.check import check
+from routrel.forwarding.flow import Asker, Flow
+from routrel.routing.ospf.database import Database
+from routrel.routing.ospf.solution import OspfSolution
+from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.solve import Solved, solve
+from routrel.topology.segments import Topology
+
+RUNS = 3
+
+
+def timed(action: Callable[[], object], clock: Callable[[], float] = time.perf_counter) -> float:
+    """Seconds the action takes: the median of a few runs."""
+    seconds = []
+    for _ in range(RUNS):
+        start = clock()
+        action()
+        seconds.append(clock() - start)
+    return statistics.median(seconds)
+
+
+def memory() -> str:
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    return f"peak memory so far {peak:,.0f} MiB"
+
+
+def graph_of(database: Database) -> csr_array:
+    """The first area's graph as the yardstick takes it: of parallel edges the cheapest."""
+    area = next(iter(database.areas.values()))
+    best: dict[tuple[int, int], int] = {}
+    for edge in area.edges:
+        key = (edge.source, edge.target)
+        best[key] = min(edge.cost, best.get(key, edge.cost))
+    ends = np.array(list(best), dtype=np.int64)
+    n = max(area.routers) + 1
+    return csr_array((np.array(list(best.values()), dtype=np.float64), (ends[:, 0], ends[:, 1])), shape=(n, n))
+
+
+def bench_ospf(quick: bool) -> None:
+    routers = 300 if quick else 2000
+    model = network(Shape(routers, prefixes=routers))
+    topology = Topology(model)
+    database = Database(topology)
+    graph = graph_of(database)
+    prefixes = PrefixIndex(stub.prefix for area in database.areas.values() for stub in area.stubs)
+    yardstick = timed(lambda: dijkstra(graph))
+
+    def everything() -> None:
+        fresh = Database(topology)
+        solution = OspfSolution(topology, fresh, prefixes)
+        for device in range(routers):
+            solution.routes_of(device)
+
+    shared = timed(lambda: OspfSolution(topology, database, prefixes))
+    whole = timed(everything)
+    print(f"OSPF, one area of {routers} routers, {len(prefixes)} prefixes; yardstick: SciPy's all-pairs dijkstra")
+    print(f"  yardstick                              {yardstick:8.3f} s")
+    print(f"  distances and next hops                {shared / yardstick:8.2f} x")
+    print(f"  adjacencies to every router's routes   {whole / yardstick:8.2f} x   (limit 4)")
+    print(f"  {memory()}")
+
+
+def bench_walks(quick: bool) -> None:
+    routers = 200 if quick else 1000
+    model = network(Shape(routers, areas=5, prefixes=routers, hosts=routers // 2, acl_share=0.3))
+    solved = solve(model)
+    for device in range(len(solved.topology.devices)):
+        solved.table(device)
+    asker = Asker(solved)
+    chance = random.Random(1)
+    hosts = [name for name, device in model.devices.items() if device.kind == "host"]
+    everyone = list(model.devices)
+    for title, names in (("hosts", hosts), ("any devices", everyone)):
+        services = ("icmp", "tcp/443", "udp/53", "tcp/25")
+        flows = [Flow(chance.choice(names), chance.choice(names), chance.choice(services)) for _ in range(2000)]
+
+        def walk_all(flows: list[Flow] = flows) -> int:
+            stops = 0
+            for flow in flows:
+                walk = asker.ask(flow)
+                assert walk.reply is not None
+                stops += len(walk.forward.stops) + len(walk.reply.stops)
+                stops += 0 * (len(walk.forward.verdict) + walk.forward.path_count)
+            return stops
+
+        stops = walk_all() / len(flows)
+        rate = len(flows) / timed(walk_all, time.process_time)
+        print(f"walks on {routers} routers, between {title}: {rate:,.0f} flows/s on one core, forward and return")
+        print(f"  {stops:.1f} stops a flow; {rate / 2000:.2f} x the 2,000 flows/s wanted")
+
+
+def bench_large(quick: bool) -> None:
+    routers, areas = (1000, 10) if quick else (10_000, 50)
+    start = time.perf_counter()
+    model = network(Shape(routers, areas=areas, prefixes=routers))
+    loaded = time.perf_counter()
+    solved = Solved(model)
+    done = time.perf_counter()
+    for device in range(routers):
+        solved.table(device)
+    print(f"{routers} routers in {areas} areas, {len(solved.prefixes)} prefixes")
+    print(f"  reading {loaded - start:.1f} s, solving {(done - loaded) / (loaded - start):.2f} x that,")
+    print(f"  every router's table {(time.perf_counter() - done) / (loaded - start):.2f} x; {memory()}")
+
+
+def bench_check(quick: bool) -> None:
+    model = network(Shape(200 if quick else 1000, prefixes=1000, acl_share=0.5))
+    solved = solve(model)
+    whole = timed(lambda: solve(model))
+    print(f"check, {len(model.devices)} routers: {timed(lambda: check(solved)) / whole:.2f} x solving the same network")
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(prog="routrel bench")
+    parser.add_argument("--quick", action="store_true")
+    parser.add_argument("--write", metavar="FILE", type=Path)
+    for name in ("routers", "areas", "prefixes", "hosts", "sites", "seed"):
+        parser.add_argument(f"--{name}", type=int, default={"routers": 1000, "areas": 1, "seed": 1}.get(name, 0))
+    parser.add_argument("--degree", type=float, default=4.0)
+    options = parser.parse_args()
+    if options.write:
+        shape = {name: getattr(options, name) for name in ("routers", "areas", "prefixes", "hosts", "sites", "seed")}
+        options.write.write_text(json.dumps(document(Shape(**shape, degree=options.degree)), indent=1))
+        return 0
+    for bench in (bench_ospf, bench_walks, bench_check, bench_large):
+        bench(options.quick)
+        sys.stdout.flush()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,216 @@
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap } from "./client";
+
+export type Question = { from: string; to: string; service: string; enter: string };
+export type RevisionKey = { networkId: string; number: number };
+
+export function useSession() {
+  return useQuery({
+    queryKey: ["session"],
+    queryFn: () => unwrap(api.GET("/api/session")),
+  });
+}
+
+export function useSignIn() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { username: string; password: string }) => unwrap(api.POST("/api/session", { body })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+}
+
+export function useSignOut() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () => unwrap(api.DELETE("/api/session")),
+    onSuccess: () => {
+      queries.clear();
+      window.location.assign("/");
+    },
+  });
+}
+
+export function useNetworks() {
+  return useQuery({ queryKey: ["networks"], queryFn: () => unwrap(api.GET("/api/networks")) });
+}
+
+export function useNetwork(networkId: string) {
+  return useQuery({
+    queryKey: ["network", networkId],
+    queryFn: () =>
+      unwrap(api.GET("/api/networks/{network_id}", { params: { path: { network_id: networkId } } })),
+  });
+}
+
+export function useRevisions(networkId: string) {
+  return useQuery({
+    queryKey: ["revisions", networkId],
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions", { params: { path: { network_id: networkId } } }),
+      ),
+  });
+}
+
+export type UploadContent = { file?: File; text?: string; name?: string; note?: string };
+
+function formOf(content: UploadContent): FormData {
+  const form = new FormData();
+  for (const [key, value] of Object.entries(content)) if (value !== undefined) form.append(key, value);
+  return form;
+}
+
+/** Multipart bodies are built here; the schema's type for them is the JSON form. */
+function multipart(content: UploadContent) {
+  return { body: content as never, bodySerializer: () => formOf(content) };
+}
+
+export function useCreateNetwork() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (content: UploadContent) => unwrap(api.POST("/api/networks", multipart(content))),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["networks"] }),
+  });
+}
+
+export function useAddRevision(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (content: UploadContent) =>
+      unwrap(
+        api.POST("/api/networks/{network_id}/revisions", {
+          params: { path: { network_id: networkId } },
+          ...multipart(content),
+        }),
+      ),
+    onSuccess: () =>
+      Promise.all([
+        queries.invalidateQueries({ queryKey: ["network", networkId] }),
+        queries.invalidateQueries({ queryKey: ["revisions", networkId] }),
+        queries.invalidateQueries({ queryKey: ["networks"] }),
+      ]),
+  });
+}
+
+export function useDeleteNetwork() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (networkId: string) =>
+      unwrap(api.DELETE("/api/networks/{network_id}", { params: { path: { network_id: networkId } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["networks"] }),
+  });
+}
+
+function pathOf({ networkId, number }: RevisionKey) {
+  return { network_id: networkId, number };
+}
+
+/** A revision never changes: what was computed from it stays right for as long as the page is open. */
+const FOREVER = { staleTime: Number.POSITIVE_INFINITY };
+
+export function useMap(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["map", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(api.GET("/api/networks/{network_id}/revisions/{number}/map", { params: { path: pathOf(key) } })),
+  });
+}
+
+export function useWalk(key: RevisionKey, question: Question) {
+  const query = {
+    from: question.from,
+    to: question.to,
+    service: question.service || "icmp",
+    ...(question.enter ? { enter: question.enter } : {}),
+  };
+  return useQuery({
+    queryKey: ["walk", key, query],
+    ...FOREVER,
+    enabled: Boolean(question.from && question.to),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/walk", {
+          params: { path: pathOf(key), query },
+          signal,
+        }),
+      ),
+  });
+}
+
+export function useFindings(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["findings", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/findings", { params: { path: pathOf(key) } }),
+      ),
+  });
+}
+
+export function useWords(key: RevisionKey, typed: string, enabled: boolean) {
+  return useQuery({
+    queryKey: ["words", key, typed],
+    ...FOREVER,
+    enabled,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/words", {
+          params: { path: pathOf(key), query: { q: typed } },
+        }),
+      ),
+  });
+}
+
+export function useServices(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["services", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/services", { params: { path: pathOf(key) } }),
+      ),
+  });
+}
+
+export function useTable(key: RevisionKey, device: string) {
+  return useQuery({
+    queryKey: ["table", key, device],
+    ...FOREVER,
+    enabled: Boolean(device),
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/table", {
+          params: { path: pathOf(key), query: { device } },
+        }),
+      ),
+  });
+}
+
+export function useSources(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["sources", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/sources", { params: { path: pathOf(key) } }),
+      ),
+  });
+}
+
+export function useSource(key: RevisionKey, file: string | undefined) {
+  return useQuery({
+    queryKey: ["source", key, file],
+    ...FOREVER,
+    enabled: Boolean(file),
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/source", {
+          params: { path: pathOf(key), query: { file: file ?? "" } },
+        }),
+      ),
+  });
+}

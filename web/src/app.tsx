@@ -1,0 +1,36 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes } from "react-router";
+import { useSession } from "./api/queries";
+import { FlowPage } from "./flows/FlowPage";
+import { NetworkFrame } from "./frame/NetworkFrame";
+import { NetworksPage } from "./networks/NetworksPage";
+import { RevisionsPage } from "./networks/RevisionsPage";
+import { ProblemsPage } from "./problems/ProblemsPage";
+import { SignIn } from "./session/SignIn";
+import { TablePage } from "./tables/TablePage";
+import { Failed, Waiting } from "./ui/states";
+
+const SourcePage = lazy(() => import("./source/SourcePage"));
+
+export function App() {
+  const session = useSession();
+  if (session.isPending) return <Waiting what="your session" />;
+  if (session.isError) return <Failed error={session.error} what="Routrel cannot be used just now." />;
+  if (!session.data.username) return <SignIn />;
+  return (
+    <Suspense fallback={<Waiting what="this page" />}>
+      <Routes>
+        <Route path="/" element={<NetworksPage />} />
+        <Route path="/networks/:networkId" element={<NetworkFrame />}>
+          <Route index element={<Navigate to="flow" replace />} />
+          <Route path="flow" element={<FlowPage />} />
+          <Route path="table" element={<TablePage />} />
+          <Route path="problems" element={<ProblemsPage />} />
+          <Route path="source" element={<SourcePage />} />
+          <Route path="revisions" element={<RevisionsPage />} />
+        </Route>
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+    </Suspense>
+  );
+}

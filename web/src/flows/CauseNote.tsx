@@ -1,0 +1,37 @@
+import type { Cause } from "../api/client";
+import { SourceLink } from "../source/SourceLink";
+import type { Direction } from "../ui/marks";
+
+/** What stops the flow, opened by itself: the entry and its source line, near misses, and the remedy. */
+export function CauseNote({ cause, direction }: { cause: Cause; direction: Direction }) {
+  return (
+    <div
+      className="settle border-l-2 border-stop pl-2.5 py-0.5 text-[14px] leading-snug"
+      data-testid={`cause-${direction}`}
+    >
+      <p>
+        {cause.message} {cause.place && <SourceLink place={cause.place} />}
+      </p>
+      {cause.near_misses.slice(0, 3).map((miss) => (
+        <p key={`${miss.entry}${miss.field}`} className="text-faint">
+          entry {miss.entry} fits but for {miss.field.replace("_", " ")}:{" "}
+          <span className="mono">{miss.has}</span>, not <span className="mono">{miss.needs}</span>{" "}
+          {miss.place && <SourceLink place={miss.place} />}
+        </p>
+      ))}
+      {cause.remedy && (
+        <p className="mt-0.5">
+          <span className="text-good font-semibold">remedy</span> {cause.remedy.message}:
+          <code className="block bg-sheet border border-hair px-1.5 py-0.5 mt-0.5 break-words whitespace-pre-wrap text-[12px]">
+            {cause.remedy.text}
+          </code>
+        </p>
+      )}
+      {cause.notes.map((note) => (
+        <p key={note} className="text-faint italic">
+          not represented here: {note}
+        </p>
+      ))}
+    </div>
+  );
+}

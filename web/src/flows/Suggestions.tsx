@@ -1,0 +1,60 @@
+import { Link, useSearchParams } from "react-router";
+import { useFindings, useMap, useServices, useWords } from "../api/queries";
+import { useCurrentNetwork } from "../frame/context";
+import { Key } from "../ui/Key";
+import { withQuestion } from "./sentence";
+
+/** Before anything is asked: how to ask, and a few questions this network suggests. */
+export function Suggestions() {
+  const { revision, network } = useCurrentNetwork();
+  const [search] = useSearchParams();
+  const map = useMap(revision);
+  const words = useWords(revision, "", true);
+  const services = useServices(revision);
+  const findings = useFindings(revision);
+  const hosts = (map.data?.devices ?? [])
+    .filter((device) => device.kind === "host")
+    .map((device) => device.name);
+  const endpoints = (words.data ?? []).filter((word) => word.kind === "endpoint").map((word) => word.word);
+  const targets = endpoints.length > 0 ? endpoints : hosts.slice(1);
+  const named = (services.data ?? []).map((service) => service.word);
+  const questions = [0, 1, 2, 3].flatMap((index) => {
+    const from = hosts[Math.floor(((3.5 - index) * hosts.length) / 4)];
+    const to = targets[index];
+    return from && to && from !== to ? [{ from, to, service: named[index] ?? "icmp", enter: "" }] : [];
+  });
+  return (
+    <div className="p-6 max-w-prose overflow-auto">
+      <p className="text-lg">Does it get through, by which way, and if not, what stops it?</p>
+      <p className="text-faint mt-2">
+        Fill the sentence above: <Key>f</Key> from, <Key>t</Key> to, <Key>o</Key> the service. Or type it as
+        one line with <Key>/</Key>. A place is a device, an interface, any address, or an endpoint’s name.
+      </p>
+      {questions.length > 0 && (
+        <>
+          <p className="mt-5 mb-1">For example</p>
+          <ul>
+            {questions.map((question) => (
+              <li key={`${question.from}${question.to}`}>
+                <Link
+                  className="mono text-forward underline underline-offset-2"
+                  to={`/networks/${network.id}/flow?${withQuestion(search, question)}`}
+                >
+                  {question.from} &gt; {question.to} {question.service}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {findings.data && findings.data.length > 0 && (
+        <p className="mt-5">
+          <Link className="underline underline-offset-2" to={`/networks/${network.id}/problems`}>
+            {findings.data.length} problems
+          </Link>{" "}
+          <span className="text-faint">were found in the model itself.</span>
+        </p>
+      )}
+    </div>
+  );
+}

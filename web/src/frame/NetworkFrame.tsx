@@ -1,0 +1,103 @@
+import { useState } from "react";
+import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
+import { useFindings, useNetwork, useSession, useSignOut } from "../api/queries";
+import { Key } from "../ui/Key";
+import { Failed, Waiting } from "../ui/states";
+import { useKeys } from "../ui/useKeys";
+import { Wordmark } from "../ui/Wordmark";
+import { CurrentNetwork } from "./context";
+import { Palette } from "./Palette";
+import { toggleTheme } from "./theme";
+
+const ACTIVITIES = [
+  { to: "flow", label: "Flow", key: "1" },
+  { to: "table", label: "Table", key: "2" },
+  { to: "problems", label: "Problems", key: "3" },
+  { to: "source", label: "Source", key: "4" },
+  { to: "revisions", label: "Revisions", key: "5" },
+];
+
+export function NetworkFrame() {
+  const { networkId = "" } = useParams();
+  const [search] = useSearchParams();
+  const network = useNetwork(networkId);
+  const latest = network.data?.latest;
+  if (network.isPending) return <Waiting what="the network" />;
+  if (network.isError) return <Failed error={network.error} what="This network cannot be shown." />;
+  if (!latest) return <Failed error="It has no revision." what="This network cannot be shown." />;
+  const number = Number(search.get("revision")) || latest.number;
+  const takenAt = number === latest.number ? latest.taken_at : "";
+  return (
+    <CurrentNetwork.Provider value={{ network: network.data, revision: { networkId, number }, takenAt }}>
+      <Frame number={number} latest={latest.number} />
+    </CurrentNetwork.Provider>
+  );
+}
+
+function Frame({ number, latest }: { number: number; latest: number }) {
+  const { networkId = "" } = useParams();
+  const network = useNetwork(networkId).data;
+  const session = useSession();
+  const signOut = useSignOut();
+  const navigate = useNavigate();
+  const [paletteOpen, setPaletteOpen] = useState(false);
+  const findings = useFindings({ networkId, number });
+  const suffix = number === latest ? "" : `?revision=${number}`;
+  const go = (to: string) => navigate(`/networks/${networkId}/${to}${suffix}`);
+  useKeys({
+    "ctrl+k": () => setPaletteOpen(true),
+    k: () => setPaletteOpen(true),
+    d: toggleTheme,
+    ...Object.fromEntries(ACTIVITIES.map((activity) => [activity.key, () => go(activity.to)])),
+  });
+  const worrying = findings.data?.filter((finding) => finding.severity !== "note").length ?? 0;
+  return (
+    <div className="h-full flex flex-col">
+      <header className="flex items-baseline gap-5 px-4 pt-2 pb-1.5 border-b border-hair shrink-0">
+        <Link to="/" className="text-lg" title="all networks">
+          <Wordmark />
+        </Link>
+        <span className="font-semibold truncate" data-testid="network-name">
+          {network?.name}
+        </span>
+        {number !== latest && (
+          <Link to={`/networks/${networkId}/flow`} className="text-return underline">
+            revision {number}, not the latest
+          </Link>
+        )}
+        <nav className="flex gap-4" aria-label="activities">
+          {ACTIVITIES.map((activity) => (
+            <NavLink
+              key={activity.to}
+              to={`/networks/${networkId}/${activity.to}${suffix}`}
+              className={({ isActive }) =>
+                `pb-0.5 border-b-2 ${isActive ? "border-ink" : "border-transparent text-faint hover:text-ink"}`
+              }
+            >
+              {activity.label}
+              {activity.to === "problems" && worrying > 0 && (
+                <span className="ml-1 text-stop">{worrying}</span>
+              )}{" "}
+              <Key>{activity.key}</Key>
+            </NavLink>
+          ))}
+        </nav>
+        <span className="ml-auto flex items-baseline gap-4 text-faint">
+          <button type="button" onClick={() => setPaletteOpen(true)} className="hover:text-ink">
+            find <Key>k</Key>
+          </button>
+          <button type="button" onClick={toggleTheme} className="hover:text-ink">
+            light/dark <Key>d</Key>
+          </button>
+          <button type="button" onClick={() => signOut.mutate()} className="hover:text-ink">
+            sign out {session.data?.username}
+          </button>
+        </span>
+      </header>
+      <main className="flex-1 min-h-0 overflow-hidden">
+        <Outlet />
+      </main>
+      <Palette open={paletteOpen} onClose={() => setPaletteOpen(false)} go={go} />
+    </div>
+  );
+}

@@ -1,0 +1,112 @@
+import {
+  Combobox,
+  ComboboxInput,
+  ComboboxOption,
+  ComboboxOptions,
+  Dialog,
+  DialogPanel,
+} from "@headlessui/react";
+import { useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import type { Word } from "../api/client";
+import { useWords } from "../api/queries";
+import { useCurrentNetwork } from "./context";
+import { toggleTheme } from "./theme";
+
+type Action = { label: string; detail: string; run: () => void };
+
+/** One place to find anything and do anything: devices, addresses and interfaces, then actions. */
+export function Palette({
+  open,
+  onClose,
+  go,
+}: {
+  open: boolean;
+  onClose: () => void;
+  go: (to: string) => void;
+}) {
+  const { network, revision } = useCurrentNetwork();
+  const [typed, setTyped] = useState("");
+  const navigate = useNavigate();
+  const [search] = useSearchParams();
+  const found = useWords(revision, typed, open);
+  const base = `/networks/${network.id}`;
+
+  function ask(key: "from" | "to", word: string) {
+    const next = new URLSearchParams(search);
+    next.set(key, word);
+    navigate(`${base}/flow?${next}`);
+  }
+
+  const pages: Action[] = ["flow", "table", "problems", "source", "revisions"].map((to) => ({
+    label: to,
+    detail: "open",
+    run: () => go(to),
+  }));
+  const actions: Action[] = [
+    ...pages,
+    { label: "light or dark", detail: "change", run: toggleTheme },
+    { label: "all networks", detail: "open", run: () => navigate("/") },
+  ].filter((action) => action.label.includes(typed.toLowerCase()));
+  const places: Action[] = (typed ? (found.data ?? []) : []).flatMap((word: Word) => [
+    {
+      label: word.word,
+      detail: `ask from here · ${word.kind} ${word.detail}`,
+      run: () => ask("from", word.word),
+    },
+    { label: word.word, detail: "ask to here", run: () => ask("to", word.word) },
+    ...(word.kind === "endpoint" || word.kind === "interface"
+      ? []
+      : [
+          {
+            label: word.word,
+            detail: "its table",
+            run: () => navigate(`${base}/table?device=${encodeURIComponent(word.word)}`),
+          },
+        ]),
+  ]);
+  const options = [...places, ...actions];
+
+  function close() {
+    setTyped("");
+    onClose();
+  }
+
+  return (
+    <Dialog open={open} onClose={close} className="relative z-50">
+      <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
+      <div className="fixed inset-x-0 top-24 mx-auto w-[36rem]">
+        <DialogPanel className="bg-sheet border border-faint shadow-lg">
+          <Combobox
+            value={null}
+            onChange={(action: Action | null) => {
+              close();
+              action?.run();
+            }}
+          >
+            <ComboboxInput
+              autoFocus
+              aria-label="find anything"
+              placeholder="a device, interface, address, or an action"
+              className="w-full bg-transparent px-4 py-3 text-lg outline-none"
+              onChange={(event) => setTyped(event.target.value)}
+            />
+            <ComboboxOptions static className="max-h-96 overflow-auto border-t border-hair py-1">
+              {options.map((action) => (
+                <ComboboxOption
+                  key={`${action.label} ${action.detail}`}
+                  value={action}
+                  className="px-4 py-1 flex gap-3 items-baseline data-focus:bg-wash cursor-pointer"
+                >
+                  <span className="mono">{action.label}</span>
+                  <span className="text-faint text-sm truncate">{action.detail}</span>
+                </ComboboxOption>
+              ))}
+              {options.length === 0 && <p className="px-4 py-2 text-faint">nothing of this name</p>}
+            </ComboboxOptions>
+          </Combobox>
+        </DialogPanel>
+      </div>
+    </Dialog>
+  );
+}

@@ -1,0 +1,22 @@
+import { createContext, useContext } from "react";
+import type { Network } from "../api/client";
+import type { RevisionKey } from "../api/queries";
+
+export type NetworkContext = { network: Network; revision: RevisionKey; takenAt: string };
+
+export const CurrentNetwork = createContext<NetworkContext | null>(null);
+
+export function useCurrentNetwork(): NetworkContext {
+  const current = useContext(CurrentNetwork);
+  if (!current) throw new Error("useCurrentNetwork is used outside a network");
+  return current;
+}
+
+/** A time as people read it, in their own zone; '' for none. */
+export function shownTime(text: string | null | undefined): string {
+  if (!text) return "";
+  const time = new Date(text);
+  return Number.isNaN(time.getTime())
+    ? text
+    : time.toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
+}

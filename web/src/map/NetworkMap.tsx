@@ -1,0 +1,427 @@
+import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import type { MapData, Walk } from "../api/client";
+import { Key } from "../ui/Key";
+import { kindPath, type Verdict, VerdictMark } from "../ui/marks";
+import { useKeys } from "../ui/useKeys";
+import { type Cluster, clusters } from "./clusters";
+import { type Label, placeLabels } from "./labels";
+import { layOut, type Point } from "./layout";
+import { strandSteps } from "./ways";
+
+type View = { scale: number; x: number; y: number };
+type Size = { width: number; height: number };
+
+const MARGIN = { x: 74, y: 46 };
+const CHARACTER = 6.9;
+
+function fitted(points: Point[], size: Size): View {
+  if (points.length === 0 || size.width === 0) return { scale: 1, x: 0, y: 0 };
+  const xs = points.map((point) => point.x);
+  const ys = points.map((point) => point.y);
+  const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+  const scale = Math.min(
+    2.2,
+    (size.width - 2 * MARGIN.x) / Math.max(1, right - left),
+    (size.height - 2 * MARGIN.y) / Math.max(1, bottom - top),
+  );
+  return {
+    scale,
+    x: size.width / 2 - (scale * (left + right)) / 2,
+    y: size.height / 2 - (scale * (top + bottom)) / 2,
+  };
+}
+
+/** The network laid out by site, with both strands over it; what they do not touch is dimmed. */
+export function NetworkMap({
+  map,
+  walk,
+  chosen,
+  choose,
+}: {
+  map: MapData;
+  walk: Walk | undefined;
+  chosen: string | null;
+  choose: (device: string) => void;
+}) {
+  const layout = useMemo(() => layOut(map), [map]);
+  const host = useRef<HTMLDivElement>(null);
+  const [size, setSize] = useState<Size>({ width: 0, height: 0 });
+  const [view, setView] = useState<View | null>(null);
+  const drag = useRef<{ x: number; y: number; view: View; moved: boolean } | null>(null);
+
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const observer = new ResizeObserver(() =>
+      setSize({ width: element.clientWidth, height: element.clientHeight }),
+    );
+    observer.observe(element);
+    return () => observer.disconnect();
+  }, []);
+
+  const all = useMemo(() => [...layout.devices.values()], [layout]);
+  const shown = view ?? fitted(all, size);
+  const zoom = (factor: number, at: Point) =>
+    setView((before) => {
+      const old = before ?? shown;
+      const scale = Math.min(8, Math.max(0.05, old.scale * factor));
+      const ratio = scale / old.scale;
+      return { scale, x: at.x - (at.x - old.x) * ratio, y: at.y - (at.y - old.y) * ratio };
+    });
+  const middle = { x: size.width / 2, y: size.height / 2 };
+  useKeys({ "+": () => zoom(1.35, middle), "-": () => zoom(1 / 1.35, middle), "0": () => setView(null) });
+
+  // React's wheel listeners are passive: this one must keep the page from scrolling.
+  const zoomNow = useRef(zoom);
+  zoomNow.current = zoom;
+  useEffect(() => {
+    const element = host.current;
+    if (!element) return;
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault();
+      const box = element.getBoundingClientRect();
+      zoomNow.current(Math.exp(-event.deltaY * 0.0016), {
+        x: event.clientX - box.left,
+        y: event.clientY - box.top,
+      });
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  }, []);
+
+  function down(event: PointerEvent) {
+    drag.current = { x: event.clientX, y: event.clientY, view: shown, moved: false };
+  }
+  function move(event: PointerEvent) {
+    const start = drag.current;
+    if (!start) return;
+    const [dx, dy] = [event.clientX - start.x, event.clientY - start.y];
+    if (!start.moved && Math.hypot(dx, dy) < 4) return;
+    start.moved = true;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    setView({ ...start.view, x: start.view.x + dx, y: start.view.y + dy });
+  }
+
+  return (
+    <div
+      ref={host}
+      className="relative h-full overflow-hidden touch-none cursor-grab active:cursor-grabbing"
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={() => {
+        drag.current = null;
+      }}
+      data-testid="map"
+    >
+      {size.width > 0 && (
+        <svg width={size.width} height={size.height} aria-label="map of the network">
+          <g transform={`translate(${shown.x} ${shown.y})`}>
+            <Picture
+              map={map}
+              layout={layout}
+              scale={shown.scale}
+              walk={walk}
+              chosen={chosen}
+              choose={choose}
+              window={cut(shown, size)}
+              zoom={zoom}
+              view={shown}
+            />
+          </g>
+        </svg>
+      )}
+      <p className="absolute left-3 bottom-2 text-sm text-faint flex gap-3">
+        <button type="button" className="hover:text-ink" onClick={() => setView(null)}>
+          whole <Key>0</Key>
+        </button>
+        <button type="button" className="hover:text-ink" onClick={() => zoom(1.35, middle)}>
+          nearer <Key>+</Key>
+        </button>
+        <button type="button" className="hover:text-ink" onClick={() => zoom(1 / 1.35, middle)}>
+          farther <Key>-</Key>
+        </button>
+      </p>
+    </div>
+  );
+}
+
+/** The part of the picture near the window, in steps, so that a pan draws anew only now and then. */
+function cut(view: View, size: Size): string {
+  const step = 300;
+  const left = Math.floor(-view.x / step) * step - step;
+  const top = Math.floor(-view.y / step) * step - step;
+  return [left, top, left + size.width + 3 * step, top + size.height + 3 * step].join(" ");
+}
+
+const VERDICT_ORDER: Verdict[] = [
+  "blocked",
+  "unrouted",
+  "discarded",
+  "unresolved",
+  "loops",
+  "leaves",
+  "arrives",
+];
+
+function Picture({
+  map,
+  layout,
+  scale,
+  walk,
+  chosen,
+  choose,
+  window: visible,
+  zoom,
+  view,
+}: {
+  map: MapData;
+  layout: ReturnType<typeof layOut>;
+  scale: number;
+  walk: Walk | undefined;
+  chosen: string | null;
+  choose: (device: string) => void;
+  window: string;
+  zoom: (factor: number, at: Point) => void;
+  view: View;
+}) {
+  const steps = useMemo(
+    () => ({
+      forward: walk ? strandSteps(walk.forward, map.cables) : [],
+      return: walk?.return ? strandSteps(walk.return, map.cables) : [],
+    }),
+    [walk, map],
+  );
+  const endings = useMemo(() => endingsOf(walk), [walk]);
+  const touched = useMemo(() => {
+    const stops = [...(walk?.forward.stops ?? []), ...(walk?.return?.stops ?? [])].map((stop) => stop.device);
+    return new Set([...stops, ...steps.forward.flat(), ...steps.return.flat()]);
+  }, [walk, steps]);
+
+  const drawn = useMemo(() => {
+    const [left = 0, top = 0, right = 0, bottom = 0] = visible.split(" ").map(Number);
+    const apart = new Set(touched);
+    if (chosen) apart.add(chosen);
+    const made =
+      layout.devices.size > 60
+        ? clusters(layout.devices, scale, apart)
+        : [...layout.devices].map(([name, place]) => ({ id: name, members: [name], ...place }));
+    const clusterOf = new Map(
+      made.flatMap((cluster) => cluster.members.map((name) => [name, cluster] as const)),
+    );
+    const at = (cluster: Cluster): Point => ({ x: cluster.x * scale, y: cluster.y * scale });
+    const near = (point: Point) => point.x > left && point.x < right && point.y > top && point.y < bottom;
+    const lines = new Map<string, { from: Point; to: Point; up: boolean; count: number }>();
+    for (const cable of map.cables) {
+      const ends = [...new Set(cable.ends.map((end) => clusterOf.get(end.device)))].filter(
+        (one) => one !== undefined,
+      );
+      const hub = ends[0];
+      for (const other of ends.slice(1)) {
+        if (!hub) continue;
+        const [from, to] = [at(hub), at(other)];
+        if (!near(from) && !near(to)) continue;
+        const key = hub.id < other.id ? `${hub.id}\n${other.id}` : `${other.id}\n${hub.id}`;
+        const line = lines.get(key);
+        if (line) {
+          line.count += 1;
+          line.up ||= cable.up;
+        } else lines.set(key, { from, to, up: cable.up, count: 1 });
+      }
+    }
+    const kinds = new Map(map.devices.map((device) => [device.name, device.kind]));
+    const marks = made.map((cluster) => ({ cluster, ...at(cluster) })).filter(near);
+    const labels: Label[] = marks
+      .filter((mark) => mark.cluster.members.length === 1)
+      .map((mark) => {
+        const name = mark.cluster.id;
+        const rank = name === chosen ? 0 : touched.has(name) ? 1 : kinds.get(name) === "host" ? 6 : 4;
+        return { id: name, x: mark.x, y: mark.y, width: name.length * CHARACTER + 4, height: 14, rank };
+      })
+      .filter((label) => layout.devices.size <= 60 || label.rank < 2 || marks.length < 160);
+    const siteLabels: Label[] = layout.sites.map((site) => ({
+      id: `site ${site.name}`,
+      x: site.x * scale,
+      y: siteTop(site.name, map, layout, scale) - 26,
+      width: site.label.length * 8 + 6,
+      height: 18,
+      rank: 2,
+    }));
+    const placed = placeLabels(
+      [...labels, ...siteLabels],
+      marks.map((mark) => ({ x: mark.x, y: mark.y, radius: mark.cluster.members.length > 1 ? 13 : 8 })),
+    );
+    return { marks, lines: [...lines], placed, clusterOf, at, kinds };
+  }, [layout, scale, touched, chosen, map, visible]);
+
+  const place = (name: string): Point => {
+    const cluster = drawn.clusterOf.get(name);
+    return cluster ? drawn.at(cluster) : { x: 0, y: 0 };
+  };
+  const dimmed = touched.size > 0;
+  const siteLabelOf = new Map(layout.sites.map((site) => [`site ${site.name}`, site.label]));
+  return (
+    <>
+      <g stroke="var(--faint)" opacity={dimmed ? 0.38 : 0.7}>
+        {drawn.lines.map(([key, line]) => (
+          <line
+            key={key}
+            x1={line.from.x}
+            y1={line.from.y}
+            x2={line.to.x}
+            y2={line.to.y}
+            strokeWidth={Math.min(3, 0.8 + 0.25 * line.count)}
+            strokeDasharray={line.up ? undefined : "1 5"}
+          />
+        ))}
+      </g>
+      <Steps steps={steps.forward} place={place} tone="var(--forward)" />
+      <Steps steps={steps.return} place={place} tone="var(--return)" />
+      {drawn.marks.map(({ cluster, x, y }) =>
+        cluster.members.length > 1 ? (
+          // biome-ignore lint/a11y/noStaticElementInteractions: the same is done by the key for nearer
+          <g
+            key={cluster.id}
+            transform={`translate(${x} ${y})`}
+            opacity={dimmed ? 0.55 : 1}
+            className="cursor-zoom-in"
+            onClick={() => zoom(2, { x: x + view.x, y: y + view.y })}
+          >
+            <circle
+              r={11 + Math.min(8, Math.sqrt(cluster.members.length))}
+              fill="var(--wash)"
+              stroke="var(--faint)"
+            />
+            <text textAnchor="middle" dy="4" fontSize="11.5" fill="var(--ink)">
+              {cluster.members.length}
+            </text>
+          </g>
+        ) : (
+          // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside a drawing
+          <g
+            key={cluster.id}
+            transform={`translate(${x} ${y})`}
+            role="button"
+            tabIndex={touched.has(cluster.id) ? 0 : -1}
+            aria-label={`${drawn.kinds.get(cluster.id)} ${cluster.id}`}
+            aria-pressed={cluster.id === chosen}
+            opacity={dimmed && !touched.has(cluster.id) ? 0.45 : 1}
+            className="cursor-pointer outline-offset-4"
+            onClick={() => choose(cluster.id)}
+            onKeyDown={(event) => {
+              if (event.key === "Enter" || event.key === " ") choose(cluster.id);
+            }}
+          >
+            <circle r="13" fill={cluster.id === chosen ? "var(--mark)" : "transparent"} />
+            <path
+              d={kindPath(drawn.kinds.get(cluster.id) ?? "router")}
+              fill={drawn.kinds.get(cluster.id) === "host" ? "var(--ink)" : "var(--paper)"}
+              stroke="var(--ink)"
+              strokeWidth="1.5"
+            />
+          </g>
+        ),
+      )}
+      {[...endings].map(([device, verdict]) => {
+        const at = place(device);
+        return (
+          <g
+            key={`end ${device}`}
+            transform={`translate(${at.x + 7} ${at.y - 19})`}
+            color={
+              verdict === "arrives" ? "var(--good)" : verdict === "leaves" ? "var(--ink)" : "var(--stop)"
+            }
+            className="pointer-events-none"
+          >
+            <rect x="-2" y="-2" width="16" height="16" rx="2" fill="var(--paper)" stroke="currentColor" />
+            <VerdictMark verdict={verdict} size={12} />
+          </g>
+        );
+      })}
+      <g className="pointer-events-none" textAnchor="middle">
+        {drawn.placed.map((label) => {
+          const site = siteLabelOf.get(label.id);
+          return site ? (
+            <text
+              key={label.id}
+              x={label.x}
+              y={label.y + 5}
+              fontSize="15"
+              fontStyle="italic"
+              fill="var(--faint)"
+            >
+              {site}
+            </text>
+          ) : (
+            <text
+              key={label.id}
+              x={label.x}
+              y={label.y + 4}
+              fontSize="11.5"
+              className="mono"
+              fill="var(--ink)"
+              opacity={dimmed && !touched.has(label.id) ? 0.6 : 1}
+            >
+              {label.id}
+            </text>
+          );
+        })}
+      </g>
+    </>
+  );
+}
+
+/** A strand's steps as arrows, each kept to its own side of the cable so that both strands are seen. */
+function Steps({
+  steps,
+  place,
+  tone,
+}: {
+  steps: [string, string][];
+  place: (name: string) => Point;
+  tone: string;
+}) {
+  return (
+    <g stroke={tone} fill="none" strokeWidth="2.4" strokeLinecap="round">
+      {steps.map(([from, to]) => {
+        const [a, b] = [place(from), place(to)];
+        const length = Math.hypot(b.x - a.x, b.y - a.y);
+        if (length < 1) return null;
+        const [ux, uy] = [(b.x - a.x) / length, (b.y - a.y) / length];
+        const [px, py] = [-uy * 3.2, ux * 3.2];
+        const start = { x: a.x + ux * 9 + px, y: a.y + uy * 9 + py };
+        const end = { x: b.x - ux * 10 + px, y: b.y - uy * 10 + py };
+        const wing = (side: number) =>
+          `${end.x - ux * 6 + side * uy * 3.4} ${end.y - uy * 6 - side * ux * 3.4}`;
+        return (
+          <path
+            key={`${from} ${to}`}
+            d={`M${start.x} ${start.y}L${end.x} ${end.y}M${wing(1)}L${end.x} ${end.y}L${wing(-1)}`}
+          />
+        );
+      })}
+    </g>
+  );
+}
+
+/** Where the answer's ways end, the worst ending of each device. */
+function endingsOf(walk: Walk | undefined): Map<string, Verdict> {
+  const endings = new Map<string, Verdict>();
+  for (const strand of [walk?.forward, walk?.return]) {
+    for (const stop of strand?.stops ?? []) {
+      for (const verdict of [stop.verdict, ...stop.branches.map((branch) => branch.verdict)]) {
+        if (!verdict) continue;
+        const standing = endings.get(stop.device);
+        if (!standing || VERDICT_ORDER.indexOf(verdict) < VERDICT_ORDER.indexOf(standing))
+          endings.set(stop.device, verdict);
+      }
+    }
+  }
+  return endings;
+}
+
+function siteTop(site: string, map: MapData, layout: ReturnType<typeof layOut>, scale: number): number {
+  const tops = map.devices
+    .filter((device) => device.site === site)
+    .map((device) => (layout.devices.get(device.name)?.y ?? 0) * scale);
+  return Math.min(...tops);
+}

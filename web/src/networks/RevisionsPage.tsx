@@ -1,0 +1,69 @@
+import { Link, useNavigate } from "react-router";
+import { useAddRevision, useRevisions } from "../api/queries";
+import { shownTime, useCurrentNetwork } from "../frame/context";
+import { Failed, Waiting } from "../ui/states";
+import { ImportForm } from "./ImportForm";
+
+export function RevisionsPage() {
+  const { network, revision } = useCurrentNetwork();
+  const revisions = useRevisions(network.id);
+  const add = useAddRevision(network.id);
+  const navigate = useNavigate();
+  const mayEdit = network.role !== "reader";
+  return (
+    <div className="h-full overflow-auto grid grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5">
+      <section aria-labelledby="revisions-title">
+        <h2 id="revisions-title" className="text-lg mb-3">
+          Revisions of {network.name}
+        </h2>
+        {revisions.isPending && <Waiting what="the revisions" />}
+        {revisions.isError && <Failed error={revisions.error} what="The revisions cannot be listed." />}
+        <ol>
+          {revisions.data?.results.map((one) => (
+            <li key={one.number} className="border-t border-hair py-2">
+              <div className="flex items-baseline gap-4">
+                <Link
+                  to={`/networks/${network.id}/flow?revision=${one.number}`}
+                  className={`underline-offset-4 hover:underline ${one.number === revision.number ? "font-semibold" : ""}`}
+                >
+                  revision {one.number}
+                </Link>
+                <span>
+                  {one.device_count} devices{one.is_capture ? ", captured" : ""}
+                </span>
+                <span className="text-faint">
+                  {one.taken_at ? `true at ${shownTime(one.taken_at)}` : "no time stated"}
+                </span>
+                <a
+                  className="ml-auto underline"
+                  href={`/api/networks/${network.id}/revisions/${one.number}/download`}
+                  download
+                >
+                  download
+                </a>
+              </div>
+              <div className="text-faint text-sm">
+                {shownTime(one.created_at)} by {one.created_by ?? "a former user"} · {one.file_name},{" "}
+                {one.size.toLocaleString()} bytes{one.note ? ` · ${one.note}` : ""}
+              </div>
+            </li>
+          ))}
+        </ol>
+      </section>
+      {mayEdit && (
+        <section aria-labelledby="add-title">
+          <h2 id="add-title" className="text-lg mb-3">
+            Add a revision
+          </h2>
+          <ImportForm
+            pending={add.isPending}
+            error={add.error}
+            submit={(content) =>
+              add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/flow`) })
+            }
+          />
+        </section>
+      )}
+    </div>
+  );
+}

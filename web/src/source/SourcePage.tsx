@@ -1,0 +1,103 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useMemo, useRef, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import { useFindings, useSource, useSources } from "../api/queries";
+import { useCurrentNetwork } from "../frame/context";
+import { Key } from "../ui/Key";
+import { Failed, Waiting } from "../ui/states";
+import { useKeys } from "../ui/useKeys";
+import SourceText from "./SourceText";
+
+export default function SourcePage() {
+  const { revision } = useCurrentNetwork();
+  const [search, setSearch] = useSearchParams();
+  const navigate = useNavigate();
+  const sources = useSources(revision);
+  const findings = useFindings(revision);
+  const [filter, setFilter] = useState("");
+  const file = search.get("file") ?? sources.data?.[0]?.file;
+  const source = useSource(revision, file);
+  const line = Number(search.get("line")) || undefined;
+  const column = Number(search.get("column")) || undefined;
+  const scroller = useRef<HTMLDivElement>(null);
+  const shown = useMemo(
+    () => sources.data?.filter((one) => one.file.includes(filter)) ?? [],
+    [sources.data, filter],
+  );
+  const rows = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => 26,
+    overscan: 20,
+  });
+  useKeys({ b: () => navigate(-1) });
+  const marks = (findings.data ?? []).flatMap((finding) =>
+    finding.places
+      .slice(0, 1)
+      .filter((place) => place.file === file)
+      .map((place) => ({ line: place.line, message: finding.message })),
+  );
+  if (sources.isError) return <Failed error={sources.error} what="The source cannot be shown." />;
+  return (
+    <div className="h-full grid grid-cols-[15rem_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
+      <div className="border-r border-hair flex flex-col min-h-0">
+        <input
+          aria-label="filter the files"
+          placeholder={`filter ${sources.data?.length ?? ""} files`}
+          value={filter}
+          onChange={(event) => setFilter(event.target.value)}
+          className="bg-transparent border-b border-hair px-3 py-2"
+        />
+        <div ref={scroller} className="flex-1 overflow-auto">
+          <ul className="relative" style={{ height: rows.getTotalSize() }}>
+            {rows.getVirtualItems().map((item) => {
+              const one = shown[item.index];
+              if (!one) return null;
+              return (
+                <li
+                  key={item.key}
+                  className="absolute inset-x-0"
+                  style={{ transform: `translateY(${item.start}px)`, height: item.size }}
+                >
+                  <button
+                    type="button"
+                    aria-current={one.file === file}
+                    className={`mono w-full text-left px-3 truncate leading-[26px] ${one.file === file ? "bg-wash" : "hover:bg-wash"}`}
+                    onClick={() => {
+                      const next = new URLSearchParams(search);
+                      next.set("file", one.file);
+                      next.delete("line");
+                      next.delete("column");
+                      setSearch(next);
+                    }}
+                  >
+                    {one.file}
+                  </button>
+                </li>
+              );
+            })}
+          </ul>
+        </div>
+      </div>
+      <div className="min-w-0 min-h-0 flex flex-col">
+        <p className="px-4 py-1.5 border-b border-hair flex gap-4 items-baseline">
+          <span className="mono" data-testid="source-file">
+            {file}
+            {line ? `:${line}` : ""}
+          </span>
+          <button type="button" className="text-faint hover:text-ink" onClick={() => navigate(-1)}>
+            back <Key>b</Key>
+          </button>
+          {marks.length > 0 && (
+            <span className="text-stop">{marks.length} lines with findings, underlined</span>
+          )}
+        </p>
+        <div className="flex-1 min-h-0">
+          {source.isPending && <Waiting what="the text" />}
+          {source.isError && <Failed error={source.error} what="The text cannot be shown." />}
+          {source.data && <SourceText text={source.data.text} line={line} column={column} marks={marks} />}
+        </div>
+      </div>
+    </div>
+  );
+}

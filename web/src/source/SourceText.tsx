@@ -1,0 +1,84 @@
+import { yaml } from "@codemirror/lang-yaml";
+import { defaultHighlightStyle, HighlightStyle, syntaxHighlighting } from "@codemirror/language";
+import { EditorState, RangeSetBuilder } from "@codemirror/state";
+import { Decoration, EditorView, highlightSpecialChars, lineNumbers } from "@codemirror/view";
+import { tags } from "@lezer/highlight";
+import { useEffect, useRef } from "react";
+
+export type Mark = { line: number; message: string };
+
+const LOOKS = EditorView.theme({
+  "&": { height: "100%", fontSize: "13px", backgroundColor: "var(--sheet)", color: "var(--ink)" },
+  ".cm-scroller": { fontFamily: "var(--font-mono)", lineHeight: "1.55" },
+  ".cm-gutters": {
+    backgroundColor: "var(--sheet)",
+    color: "var(--faint)",
+    borderRight: "1px solid var(--hair)",
+  },
+  ".cm-chosen": { backgroundColor: "var(--mark)" },
+  ".cm-wrong": { textDecoration: "underline wavy var(--stop)", textUnderlineOffset: "3px" },
+});
+
+const COLOURS = HighlightStyle.define([
+  { tag: tags.comment, color: "var(--faint)", fontStyle: "italic" },
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: "var(--forward)" },
+  { tag: [tags.string, tags.number, tags.bool], color: "var(--ink)" },
+]);
+
+/** Text that can be read and searched but not changed; one line chosen, some marked as wrong. */
+export default function SourceText({
+  text,
+  line,
+  column,
+  marks = [],
+}: {
+  text: string;
+  line?: number;
+  column?: number;
+  marks?: Mark[];
+}) {
+  const host = useRef<HTMLDivElement>(null);
+  // The marks are made anew with each render: their content is what decides.
+  const marked = JSON.stringify(marks);
+  useEffect(() => {
+    if (!host.current) return;
+    const view = new EditorView({
+      parent: host.current,
+      state: EditorState.create({
+        doc: text,
+        extensions: [
+          lineNumbers(),
+          highlightSpecialChars(),
+          EditorState.readOnly.of(true),
+          EditorView.contentAttributes.of({ "aria-label": "source text", tabindex: "0" }),
+          EditorView.decorations.of((current) => decorations(current.state, line, JSON.parse(marked))),
+          LOOKS,
+          syntaxHighlighting(COLOURS),
+          syntaxHighlighting(defaultHighlightStyle, { fallback: true }),
+          ...(text.length < 2_000_000 ? [yaml()] : []),
+        ],
+      }),
+    });
+    if (line && line <= view.state.doc.lines) {
+      const at = view.state.doc.line(line);
+      const position = Math.min(at.to, at.from + Math.max(0, (column ?? 1) - 1));
+      view.dispatch({ effects: EditorView.scrollIntoView(position, { y: "center", x: "start" }) });
+    }
+    return () => view.destroy();
+  }, [text, line, column, marked]);
+  return <div ref={host} className="h-full overflow-hidden" data-testid="source-text" data-line={line} />;
+}
+
+function decorations(state: EditorState, line: number | undefined, marks: Mark[]) {
+  const builder = new RangeSetBuilder<Decoration>();
+  const wrong = new Map(marks.map((mark) => [mark.line, mark.message]));
+  for (const number of [...new Set([...(line ? [line] : []), ...wrong.keys()])].sort((a, b) => a - b)) {
+    if (number < 1 || number > state.doc.lines) continue;
+    const at = state.doc.line(number);
+    if (number === line) builder.add(at.from, at.from, Decoration.line({ class: "cm-chosen" }));
+    const message = wrong.get(number);
+    if (message && at.length)
+      builder.add(at.from, at.to, Decoration.mark({ class: "cm-wrong", attributes: { title: message } }));
+  }
+  return builder.finish();
+}
