@@ -18,7 +18,15 @@ disagree) must be `mixed`. A `mixed` answer for an icmp flow that was seen to co
 Details (own column): the kind of failure (blocked, unrouted, discarded, loops) and the ACL entry that dropped it.
 """
 
-import argparse, concurrent.futures as cf, ipaddress, json, pathlib, shlex, subprocess, sys, tempfile
+import argparse
+import concurrent.futures as cf
+import ipaddress
+import json
+import pathlib
+import shlex
+import subprocess
+import sys
+import tempfile
 
 
 def call(cmd, args, timeout):

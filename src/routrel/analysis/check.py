@@ -78,7 +78,7 @@ def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
             others = set().union(*(p for index, p in subnets.items() if index != port.index)) if mine else set()
             if mine and others and not mine & others:
                 near = next(p for p in ports if p.index != port.index and subnets.get(p.index))
-                if near.index < port.index and not subnets[near.index] & others - mine and len(subnets) == 2:
+                if near.index < port.index and len(subnets) == 2:
                     continue  # said once for a pair
                 yield Finding(
                     "subnet-mismatch",

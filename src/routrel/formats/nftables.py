@@ -133,7 +133,7 @@ class _Reader:
                 if acl is None:
                     continue
                 standing = acls.setdefault(acl.name, acl)
-                if standing.entries != acl.entries:
+                if _meaning(standing.entries) != _meaning(acl.entries):
                     acl = replace(acl, name=f"{acl.name}-{name}-{direction}")
                     acls[acl.name] = acl
                 applied[direction][name] = acl.name
@@ -144,7 +144,7 @@ class _Reader:
         passing, passing_names = self._hook_entries("forward", interface, direction)
         if own is None and passing is None:
             return None
-        if own == passing:
+        if _meaning(own) == _meaning(passing):
             entries = passing or []
         else:
             first = [AclEntry("accept")] if own is None else own
@@ -186,7 +186,7 @@ class _Reader:
                 if not any(entry.action != "accept" for entry in entries):
                     continue
                 entries.append(AclEntry("accept", name="policy"))
-            if found is not None and entries != found:
+            if found is not None and _meaning(entries) != _meaning(found):
                 self._gap(
                     f"several chains at hook {hook} filter {interface}; only the first is represented",
                     chain.rules[0].place if chain.rules else Place("", 0, 0),
@@ -250,6 +250,11 @@ class _Reader:
             if rule.matches == [HeaderMatch()]:
                 return True
         return False
+
+
+def _meaning(entries: Iterable[AclEntry] | None) -> list[tuple[object, ...]] | None:
+    """What entries do, wherever they stand: the same rules may be written in two hooks."""
+    return None if entries is None else [(entry.action, entry.match, entry.stateful) for entry in entries]
 
 
 def _action(verdict: str) -> AclAction | None:

@@ -1,0 +1,131 @@
+"""The command line: shapes, exit statuses, and errors that say where."""
+
+import json
+
+import pytest
+
+from routrel.cli import main
+from tests.core.test_walk import lan
+
+
+@pytest.fixture
+def network(tmp_path):
+    path = tmp_path / "network.yaml"
+    path.write_text(
+        "routrel: 1\nname: test\n" + lan("{e: [{action: drop, protocol: udp}, {action: accept}]}", ", acl_in: e")
+    )
+    return str(path)
+
+
+def run(capsys, *arguments: str) -> tuple[int, str, str]:
+    status = main(arguments)
+    captured = capsys.readouterr()
+    return status, captured.out, captured.err
+
+
+def test_routes_in_the_agreed_shape(network, capsys):
+    status, out, _ = run(capsys, "routes", network, "--device", "h1", "--json")
+    rows = json.loads(out)["routes"]
+    assert status == 0
+    assert [row["prefix"] for row in rows] == ["0.0.0.0/0", "10.0.1.0/24", "10.0.1.10/32"]
+    assert rows[0] == {
+        "device": "h1",
+        "vrf": "default",
+        "prefix": "0.0.0.0/0",
+        "protocol": "static",
+        "preference": 1,
+        "metric": 0,
+        "action": "forward",
+        "next_hops": [{"address": "10.0.1.1", "interface": "e1", "device": "r"}],
+    }
+    assert rows[1]["next_hops"] == [{"address": None, "interface": "e1", "device": None}]
+
+
+def test_routes_are_sorted_and_can_be_narrowed(network, capsys):
+    rows = json.loads(run(capsys, "routes", network, "--json")[1])["routes"]
+    assert [row["device"] for row in rows] == sorted(row["device"] for row in rows)
+    narrowed = json.loads(run(capsys, "routes", network, "--prefix", "10.0.2.0/24", "--json")[1])["routes"]
+    assert {row["device"] for row in narrowed} == {"r", "h2"}
+    assert "10.0.2.0/24" in run(capsys, "routes", network)[1]
+
+
+def test_exit_status_tells_the_answer(network, capsys):
+    assert run(capsys, "walk", network, "--from", "h1", "--to", "h2")[0] == 0
+    status, out, _ = run(capsys, "walk", network, "--from", "h1", "--to", "h2", "--service", "udp/53")
+    assert status == 1
+    assert "entry 1 of ACL e drops" in out
+    assert "network.yaml:" in out
+    assert run(capsys, "walk", network, "--from", "h2", "--to", "h1", "--service", "udp/53", "--no-return")[0] == 0
+    assert run(capsys, "check", network)[0] == 0
+
+
+def test_many_flows_in_one_call(network, capsys, tmp_path):
+    flows = tmp_path / "flows.json"
+    flows.write_text(
+        json.dumps([{"from": "h1", "to": "h2", "service": "tcp/80", "source_port": 999}, {"from": "x", "to": "h1"}])
+    )
+    status, out, _ = run(capsys, "walk", network, "--flows", str(flows), "--json")
+    first, second = json.loads(out)["walks"]
+    assert status == 1
+    assert first["flow"] == {"from": "h1", "to": "h2", "service": "tcp/80", "source_port": 999, "enter": None}
+    assert first["forward"]["verdict"] == "arrives"
+    assert "no device" in second["error"]
+    assert "no device" in run(capsys, "walk", network, "--flows", str(flows))[1]
+
+
+@pytest.mark.parametrize(
+    ("flows", "said"),
+    [
+        ("[", "flows.json:1:2: this is not JSON"),
+        ('[{"from": "a"}]', "flows.json:1:2: a flow needs 'to' as text"),
+        ('[{"from": "a", "to": "b", "size": 5}]', "unknown key 'size'"),
+        ('[{"from": "a", "to": "b", "source_port": "x"}]', "'source_port' must be an integer"),
+        ('[{"from": "a", "to": "b", "service": 5}]', "'service' must be text"),
+    ],
+)
+def test_a_bad_list_of_flows_is_refused(network, capsys, tmp_path, flows, said):
+    path = tmp_path / "flows.json"
+    path.write_text(flows)
+    status, out, err = run(capsys, "walk", network, "--flows", str(path))
+    assert (status, out) == (2, "")
+    assert said in err
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (("walk", "NET"), "needs --from and --to"),
+        (("walk", "NET", "--from", "h1", "--to", "nobody"), "no device"),
+        (("walk", "NET", "--flows", "nowhere.json"), "no file"),
+        (("routes", "NET", "--device", "nobody"), "no device"),
+        (("routes", "NET", "--device", "10.0.1.1"), "no device"),
+        (("routes", "NET", "--prefix", "10.0.0.1/8"), "--prefix"),
+        (("routes", "NET", "--vrf", "red"), "no routing instance"),
+        (("check", "/nowhere"), "no such file"),
+    ],
+)
+def test_a_wrong_call_exits_with_2_and_says_why(network, capsys, arguments, said):
+    status, out, err = run(capsys, *(network if word == "NET" else word for word in arguments))
+    assert (status, out) == (2, "")
+    assert said in err
+
+
+def test_every_error_of_a_file_goes_to_standard_error(tmp_path, capsys):
+    path = tmp_path / "bad.yaml"
+    path.write_text("routrel: 1\nname: x\ndevices: {r1: {kind: rooter, vrfs: {}}}\n")
+    status, out, err = run(capsys, "check", str(path), "--json")
+    assert (status, out) == (2, "")
+    assert len(err.splitlines()) == 2
+
+
+def test_problems_as_data(network, capsys, tmp_path):
+    path = tmp_path / "n.yaml"
+    path.write_text(
+        "routrel: 1\nname: x\ndevices: {a: {interfaces: {e1: {addresses: [10.0.0.1/24]}, e2: {addresses: [10.0.0.1/24]}}}}\n"
+    )
+    status, out, _ = run(capsys, "check", str(path), "--json")
+    findings = json.loads(out)["findings"]
+    assert status == 1
+    assert findings[0]["code"] == "duplicate-address"
+    assert findings[0]["places"][0] == {"file": "n.yaml", "line": 3, "column": 45}
+    assert json.loads(run(capsys, "schema")[1])["title"].startswith("Routrel")

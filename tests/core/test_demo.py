@@ -1,0 +1,73 @@
+"""The demo network: as large and as faulty as its tour says."""
+
+from pathlib import Path
+
+import pytest
+
+from routrel.analysis.answers import Answerer
+from routrel.analysis.check import check
+from routrel.analysis.evidence import Evidence
+from routrel.formats.sources import read_path
+from routrel.forwarding.flow import Flow
+from routrel.routing.solve import solve
+
+EXAMPLE = Path(__file__).parents[2] / "examples" / "saltmarsh"
+
+
+@pytest.fixture(scope="module")
+def answerer():
+    return Answerer(solve(read_path(EXAMPLE)))
+
+
+def ask(answerer, *flow: str) -> dict:
+    return Evidence(answerer).walk(answerer.asker.ask(Flow(*flow)))
+
+
+def test_it_has_all_kinds_over_all_sites(answerer):
+    network = answerer.solved.network
+    assert len(network.devices) >= 25
+    assert {device.kind for device in network.devices.values()} == {"router", "switch", "firewall", "host", "gateway"}
+    assert len({device.site for device in network.devices.values()}) == 6
+
+
+def test_an_entry_has_the_wrong_protocol(answerer):
+    found = ask(answerer, "ot-tracking", "bookings", "tracking")["forward"]
+    assert found["verdict"] == "blocked"
+    assert found["path_count"] == 2
+    assert all(cause["near_misses"][0]["field"] == "protocol" for cause in found["causes"])
+
+
+def test_a_return_route_is_missing(answerer):
+    found = ask(answerer, "tq-office", "resolver", "names")
+    assert (found["forward"]["verdict"], found["return"]["verdict"]) == ("arrives", "unrouted")
+    assert found["return"]["causes"][0]["device"] == "lantern"
+    assert found["return"]["causes"][0]["remedy"]["text"] == "- {prefix: 10.40.129.0/24, next_hop: 203.0.113.1}"
+
+
+def test_the_radio_link_takes_smaller_packets(answerer):
+    assert ask(answerer, "nf-camera", "control-room", "pictures")["forward"]["mtu"]["largest_packet"] == 1400
+
+
+def test_there_and_back_go_different_ways(answerer):
+    found = ask(answerer, "gp-gates", "bookings", "booking")
+    assert found["forward"]["paths"][0] != found["return"]["paths"][0][::-1]
+
+
+def test_a_discard_route_wins_by_longer_match(answerer):
+    found = ask(answerer, "control-room", "ot-tracking")["forward"]
+    assert found["verdict"] == "discarded"
+    assert "10.40.51.128/25" in found["causes"][0]["message"]
+
+
+def test_a_router_on_the_way_lacks_the_default(answerer):
+    found = ask(answerer, "gp-kiosk", "card-payments", "cards")["forward"]
+    assert (found["verdict"], found["causes"][0]["device"]) == ("unrouted", "nf-radio")
+
+
+def test_both_families_get_out(answerer):
+    assert ask(answerer, "gp-gates", "resolver-v6", "names")["return"]["verdict"] == "arrives"
+
+
+def test_the_model_has_the_problems_the_tour_names(answerer):
+    codes = {finding.code for finding in check(answerer.solved)}
+    assert codes == {"ospf-neighbours", "mtu-mismatch", "shadowed", "unattached"}
