@@ -1,0 +1,134 @@
+"""A reader cannot edit and a stranger sees nothing: tried on every endpoint the schema lists."""
+
+import pytest
+from drf_spectacular.generators import SchemaGenerator
+from rest_framework.test import APIClient
+
+from networks.models import Membership, Network, Revision
+
+METHODS = ("get", "post", "put", "patch", "delete")
+OPEN = {("/api/session", "get"), ("/api/session", "post"), ("/api/schema", "get")}
+# What a signed-in user may do without being a member of anything.
+OWN = {
+    ("/api/session", "delete"),
+    ("/api/token", "post"),
+    ("/api/token", "delete"),
+    ("/api/networks", "get"),
+    ("/api/networks", "post"),
+    ("/api/load-check", "post"),
+}
+
+
+def endpoints() -> list[tuple[str, str]]:
+    paths = SchemaGenerator().get_schema(public=True)["paths"]
+    return sorted((path, method) for path, methods in paths.items() for method in methods if method in METHODS)
+
+
+ALL = endpoints()
+OF_A_NETWORK = [endpoint for endpoint in ALL if endpoint not in OPEN | OWN]
+CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get"]
+
+
+def url(path: str, network: dict) -> str:
+    filled = path.format(network_id=network["id"], number=1, username="olive")
+    extra = {"walk": "?from=h1&to=h2", "table": "?device=r", "source": "?file=network.yaml"}
+    return filled + extra.get(path.rsplit("/", 1)[1], "")
+
+
+def call(client: APIClient, path: str, method: str, network: dict):
+    body = {} if method == "get" else {"data": {"name": "taken", "username": "olive", "role": "reader"}}
+    return getattr(client, method)(url(path, network), **body)
+
+
+def state() -> tuple:
+    return (
+        list(Network.objects.values_list("id", "name")),
+        list(Membership.objects.values_list("network", "user", "role")),
+        list(Revision.objects.values_list("network", "number", "digest")),
+    )
+
+
+def test_the_schema_lists_what_is_tested():
+    assert len(OF_A_NETWORK) >= 15
+    assert len(CHANGING) >= 5
+
+
+@pytest.mark.parametrize(("path", "method"), [endpoint for endpoint in ALL if endpoint not in OPEN])
+def test_nobody_unknown_gets_anything(path, method, network):
+    before = state()
+    assert call(APIClient(), path, method, network).status_code in (401, 403)
+    assert state() == before
+
+
+@pytest.mark.parametrize(("path", "method"), OF_A_NETWORK)
+def test_to_a_stranger_the_network_does_not_exist(path, method, network, client_of):
+    before = state()
+    answer = call(client_of("stranger"), path, method, network)
+    assert answer.status_code == 404
+    assert "two hosts" not in answer.content.decode()
+    assert state() == before
+
+
+@pytest.mark.parametrize(("path", "method"), CHANGING)
+def test_a_reader_changes_nothing(path, method, network, join):
+    client = join("rita", "reader")
+    before = state()
+    assert call(client, path, method, network).status_code == 403
+    assert state() == before
+
+
+@pytest.mark.parametrize(("path", "method"), [e for e in OF_A_NETWORK if e[1] == "get"])
+def test_a_reader_reads_everything(path, method, network, join):
+    assert call(join("rita", "reader"), path, method, network).status_code == 200
+
+
+def test_an_editor_adds_revisions_but_shares_and_deletes_nothing(network, join):
+    client = join("ed", "editor")
+    base = f"/api/networks/{network['id']}"
+    assert client.patch(base, {"name": "renamed"}).json()["name"] == "renamed"
+    assert client.put(f"{base}/members", {"username": "ed", "role": "owner"}).status_code == 403
+    assert client.delete(base).status_code == 403
+
+
+def test_a_strangers_list_is_empty(network, client_of):
+    assert client_of("stranger").get("/api/networks").json()["results"] == []
+
+
+def test_a_network_keeps_an_owner(network, owner, make_user):
+    base = f"/api/networks/{network['id']}/members"
+    assert owner.delete(f"{base}/olive").status_code == 400
+    assert owner.put(base, {"username": "olive", "role": "reader"}).status_code == 400
+    assert owner.put(base, {"username": "nobody", "role": "reader"}).status_code == 400
+    make_user("second")
+    assert owner.put(base, {"username": "second", "role": "owner"}).status_code == 200
+    assert owner.delete(f"{base}/olive").status_code == 204
+    assert owner.get(base).status_code == 404
+
+
+def test_the_session_of_the_browser(make_user, db):
+    make_user("sam")
+    client = APIClient(enforce_csrf_checks=False)
+    assert client.get("/api/session").json() == {"username": None}
+    assert client.post("/api/session", {"username": "sam", "password": "wrong"}).status_code in (401, 403)
+    assert client.post("/api/session", {"username": "sam", "password": "sam's long password"}).status_code == 200
+    assert client.get("/api/session").json() == {"username": "sam"}
+    token = client.post("/api/token").json()["token"]
+    script = APIClient(HTTP_AUTHORIZATION=f"Token {token}")
+    assert script.get("/api/networks").status_code == 200
+    assert client.delete("/api/token").status_code == 204
+    assert script.get("/api/networks").status_code == 401
+    assert client.delete("/api/session").status_code == 204
+    assert client.get("/api/networks").status_code in (401, 403)
+
+
+def test_a_browser_session_is_guarded_against_other_sites(make_user, db):
+    make_user("sam")
+    client = APIClient(enforce_csrf_checks=True)
+    assert client.login(username="sam", password="sam's long password")
+    assert client.post("/api/token").status_code == 403
+
+
+def test_guessing_passwords_is_slowed_down(db):
+    client = APIClient()
+    wrong = [client.post("/api/session", {"username": "x", "password": "y"}).status_code for _ in range(25)]
+    assert wrong[-1] == 429

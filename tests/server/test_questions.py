@@ -1,0 +1,86 @@
+"""Questions over the API: the answers of the core, fast once a network is solved."""
+
+import json
+
+from routrel.analysis.answers import Answerer
+from routrel.forwarding.flow import Flow
+from tests.core.networks import load
+from tests.server.conftest import TEXT
+
+
+def get(client, network: dict, what: str, **query):
+    return client.get(f"/api/networks/{network['id']}/revisions/1/{what}", query)
+
+
+def test_a_walk_has_the_answer_of_the_command_line_and_its_evidence(owner, network):
+    answer = get(owner, network, "walk", **{"from": "h1", "to": "h2", "service": "udp/53"}).json()
+    answerer = Answerer(load(TEXT.split("\n", 2)[2]))
+    plain = answerer.walk_json(answerer.asker.ask(Flow("h1", "h2", "udp/53")))
+    for direction in ("forward", "return"):
+        for key in ("verdict", "path_count", "paths"):
+            assert answer[direction][key] == plain[direction][key]
+    assert answer["forward"]["causes"][0]["entry"] == 1
+    assert answer["forward"]["stops"][1]["checks"][0]["state"] == "fail"
+
+
+def test_a_walk_that_cannot_be_asked_says_why(owner, network):
+    for query, said in (
+        ({"from": "nobody", "to": "h2"}, "no device"),
+        ({"from": "h1"}, "to"),
+        ({"from": "h1", "to": "h2", "service": "tcp"}, "need a port"),
+        ({"from": "h1", "to": "h2", "source_port": "70000"}, "source_port"),
+        ({"from": "h1", "to": "<script>"}, "no device"),
+    ):
+        answer = get(owner, network, "walk", **query)
+        assert answer.status_code == 400
+        assert said in answer.content.decode()
+        assert answer.headers["Content-Type"] == "application/json"
+
+
+def test_the_map_and_words(owner, network):
+    drawn = get(owner, network, "map").json()
+    assert [device["name"] for device in drawn["devices"]] == ["r", "h1", "h2"]
+    assert len(drawn["cables"]) == 2
+    found = get(owner, network, "words", q="10.0.1.1").json()
+    assert [word["word"] for word in found] == ["r:e1", "h1:e1"]
+    assert get(owner, network, "words", q="h").json()[0]["word"] == "h1"
+    assert get(owner, network, "services").json()[0]["word"] == "icmp"
+
+
+def test_tables_findings_and_source(owner, network):
+    assert [row["prefix"] for row in get(owner, network, "table", device="h1").json()] == [
+        "0.0.0.0/0",
+        "10.0.1.0/24",
+        "10.0.1.10/32",
+    ]
+    assert get(owner, network, "table", device="x").status_code == 404
+    assert get(owner, network, "findings").json() == []
+    assert get(owner, network, "sources").json() == [{"file": "network.yaml", "size": len(TEXT)}]
+    assert get(owner, network, "source", file="network.yaml").json()["text"] == TEXT
+    for name in ("../secret", "/etc/passwd", "", "nowhere"):
+        assert get(owner, network, "source", file=name).status_code == 404
+
+
+def test_what_is_missing_is_not_found(owner, network):
+    assert owner.get(f"/api/networks/{network['id']}/revisions/9/map").status_code == 404
+    assert owner.get("/api/networks/not-an-id/revisions/1/map").status_code == 404
+    assert owner.get("/api/nothing").status_code == 404
+
+
+def test_a_forgotten_solution_is_made_again(owner, network, monkeypatch):
+    from questions import solved
+
+    monkeypatch.setattr(solved, "KEPT", 0)
+    solved._kept.clear()
+    for _ in range(2):
+        assert get(owner, network, "map").status_code == 200
+    assert not solved._kept
+
+
+def test_the_page_and_the_schemas_are_served(client, db):
+    page = client.get("/networks/x/flow")
+    assert page.status_code in (200, 503)
+    assert "default-src 'self'" in page.headers["Content-Security-Policy"]
+    assert client.get("/api/schema").status_code == 200
+    schema = json.loads(client.get("/api/network-file.schema.json").content)
+    assert schema["properties"]["routrel"]["enum"] == ["1", 1]
