@@ -18,6 +18,7 @@ USAGE = """routrel COMMAND
   lint                    formatting, types, import rules, generated files
   bench [--quick]         the benchmarks, as ratios in one run
   generate                write the generated files anew (API types, network file schema)
+  user NAME               add a user, or give one a new password
   stop                    stop the project's own database
 
   routes | walk | check NETWORK ...    the command line: see routrel walk --help
@@ -55,6 +56,8 @@ def run(command: str, rest: list[str]) -> int:
     if command == "generate":
         checks.generate()
         return 0
+    if command == "user" and len(rest) == 1:
+        return serving.add_user(rest[0])
     if command == "stop":
         return serving.stop()
     if command == "install-run":

@@ -13,12 +13,7 @@ THREADS = 8
 def serve(with_demo: bool, port: int) -> int:
     install.python_packages("run")
     install.web_build()
-    environment = database.environment()
-    manage = [install.PYTHON, install.ROOT / "server" / "manage.py"]
-    if install.call([*manage, "create_database"], env=environment):
-        raise install.MissingError("the database cannot be reached")
-    if install.call([*manage, "migrate", "--verbosity", "0"], env=environment):
-        raise install.MissingError("the database could not be brought up to date")
+    manage, environment = _prepared()
     chosen = port or _free_port()
     address = f"http://127.0.0.1:{chosen}/"
     prepare = ["load_demo", "--address", address] if with_demo else ["first_user", "--address", address]
@@ -33,6 +28,23 @@ def serve(with_demo: bool, port: int) -> int:
         *("--timeout", "300", "--log-level", "warning"),
     ]
     os.execv(install.PYTHON, arguments)
+
+
+def _prepared() -> tuple[list[str], dict[str, str]]:
+    """The server's management command, and its environment with the database up to date."""
+    environment = database.environment()
+    manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
+    if install.call([*manage, "create_database"], env=environment):
+        raise install.MissingError("the database cannot be reached")
+    if install.call([*manage, "migrate", "--verbosity", "0"], env=environment):
+        raise install.MissingError("the database could not be brought up to date")
+    return manage, environment
+
+
+def add_user(name: str) -> int:
+    install.python_packages("run")
+    manage, environment = _prepared()
+    return install.call([*manage, "add_user", name], env=environment)
 
 
 def stop() -> int:

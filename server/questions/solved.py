@@ -5,7 +5,6 @@ from collections import OrderedDict
 from dataclasses import dataclass, field
 
 from networks.models import Revision
-
 from routrel.analysis.answers import Answerer
 from routrel.analysis.check import check
 from routrel.analysis.evidence import Evidence

@@ -4,12 +4,12 @@ from abc import ABC, abstractmethod
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from networks.access import revision_of
 from rest_framework.exceptions import NotFound
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from networks.access import revision_of
 from questions.serializers import (
     FindingSerializer,
     FlowSerializer,

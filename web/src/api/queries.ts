@@ -52,6 +52,40 @@ export function useRevisions(networkId: string) {
   });
 }
 
+export function useMembers(networkId: string) {
+  return useQuery({
+    queryKey: ["members", networkId],
+    queryFn: () =>
+      unwrap(api.GET("/api/networks/{network_id}/members", { params: { path: { network_id: networkId } } })),
+  });
+}
+
+export type Role = "reader" | "editor" | "owner";
+
+export function useSetRole(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { username: string; role: Role }) =>
+      unwrap(
+        api.PUT("/api/networks/{network_id}/members", { params: { path: { network_id: networkId } }, body }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["members", networkId] }),
+  });
+}
+
+export function useRemoveMember(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (username: string) =>
+      unwrap(
+        api.DELETE("/api/networks/{network_id}/members/{username}", {
+          params: { path: { network_id: networkId, username } },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["members", networkId] }),
+  });
+}
+
 export type UploadContent = { file?: File; text?: string; name?: string; note?: string };
 
 function formOf(content: UploadContent): FormData {

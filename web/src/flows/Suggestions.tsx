@@ -37,7 +37,7 @@ export function Suggestions() {
             {questions.map((question) => (
               <li key={`${question.from}${question.to}`}>
                 <Link
-                  className="mono text-forward underline underline-offset-2"
+                  className="mono text-forward underline underline-offset-2 inline-block leading-7"
                   to={`/networks/${network.id}/flow?${withQuestion(search, question)}`}
                 >
                   {question.from} &gt; {question.to} {question.service}

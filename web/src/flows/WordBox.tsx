@@ -75,8 +75,12 @@ export function WordBox({ devicesOnly = false, ...props }: Props & { devicesOnly
   const { revision } = useCurrentNetwork();
   const [typed, setTyped] = useState<string | null>(null);
   const found = useWords(revision, typed ?? "", true);
+  // While the completion of what was typed is on its way, of the former one only what still fits is shown.
+  const wanted = found.isPlaceholderData ? (typed ?? "").trim().toLowerCase() : "";
   const options = (found.data ?? []).filter(
-    (word) => !devicesOnly || (word.kind !== "endpoint" && word.kind !== "interface"),
+    (word) =>
+      (!devicesOnly || (word.kind !== "endpoint" && word.kind !== "interface")) &&
+      `${word.word} ${word.detail}`.toLowerCase().includes(wanted),
   );
   return <Box {...props} options={options} typed={typed} setTyped={setTyped} />;
 }

@@ -3,6 +3,7 @@ import { useAddRevision, useRevisions } from "../api/queries";
 import { shownTime, useCurrentNetwork } from "../frame/context";
 import { Failed, Waiting } from "../ui/states";
 import { ImportForm } from "./ImportForm";
+import { Members } from "./Members";
 
 export function RevisionsPage() {
   const { network, revision } = useCurrentNetwork();
@@ -50,20 +51,23 @@ export function RevisionsPage() {
           ))}
         </ol>
       </section>
-      {mayEdit && (
-        <section aria-labelledby="add-title">
-          <h2 id="add-title" className="text-lg mb-3">
-            Add a revision
-          </h2>
-          <ImportForm
-            pending={add.isPending}
-            error={add.error}
-            submit={(content) =>
-              add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/flow`) })
-            }
-          />
-        </section>
-      )}
+      <div>
+        {mayEdit && (
+          <section aria-labelledby="add-title">
+            <h2 id="add-title" className="text-lg mb-3">
+              Add a revision
+            </h2>
+            <ImportForm
+              pending={add.isPending}
+              error={add.error}
+              submit={(content) =>
+                add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/flow`) })
+              }
+            />
+          </section>
+        )}
+        <Members networkId={network.id} mayChange={network.role === "owner"} />
+      </div>
     </div>
   );
 }

@@ -12,7 +12,7 @@ export function ProblemsPage() {
   const { revision } = useCurrentNetwork();
   const findings = useFindings(revision);
   const [only, setOnly] = useState<string>("");
-  const scroller = useRef<HTMLDivElement>(null);
+  const scroller = useRef<HTMLElement>(null);
   const shown = useMemo(
     () => findings.data?.filter((finding) => !only || finding.severity === only) ?? [],
     [findings.data, only],
@@ -51,7 +51,13 @@ export function ProblemsPage() {
           );
         })}
       </div>
-      <div ref={scroller} className="flex-1 overflow-auto">
+      <section
+        ref={scroller}
+        className="flex-1 overflow-auto"
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
+        tabIndex={0}
+        aria-label="problems"
+      >
         <ol className="relative" style={{ height: rows.getTotalSize() }}>
           {rows.getVirtualItems().map((item) => {
             const finding = shown[item.index];
@@ -87,7 +93,7 @@ export function ProblemsPage() {
             );
           })}
         </ol>
-      </div>
+      </section>
     </div>
   );
 }

@@ -16,6 +16,7 @@ const LOOKS = EditorView.theme({
     borderRight: "1px solid var(--hair)",
   },
   ".cm-chosen": { backgroundColor: "var(--mark)" },
+  ".cm-chosen span": { color: "var(--ink) !important" },
   ".cm-wrong": { textDecoration: "underline wavy var(--stop)", textUnderlineOffset: "3px" },
 });
 

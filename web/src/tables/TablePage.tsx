@@ -24,7 +24,7 @@ export function TablePage() {
   const device = search.get("device") ?? map.data?.devices.find((one) => one.kind === "router")?.name ?? "";
   const table = useTable(revision, device);
   const [filter, setFilter] = useState("");
-  const scroller = useRef<HTMLDivElement>(null);
+  const scroller = useRef<HTMLElement>(null);
   const shown = useMemo(
     () =>
       table.data?.filter((row) => `${row.prefix} ${row.protocol} ${hopText(row)}`.includes(filter.trim())) ??
@@ -75,7 +75,13 @@ export function TablePage() {
             <span>next hops</span>
           </div>
           {shown.length === 0 && <Empty title="No route of this kind in the table." />}
-          <div ref={scroller} className="flex-1 overflow-auto">
+          <section
+            ref={scroller}
+            className="flex-1 overflow-auto"
+            // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
+            tabIndex={0}
+            aria-label="routes"
+          >
             <ol className="relative" style={{ height: rows.getTotalSize() }}>
               {rows.getVirtualItems().map((item) => {
                 const row = shown[item.index];
@@ -97,7 +103,7 @@ export function TablePage() {
                 );
               })}
             </ol>
-          </div>
+          </section>
         </>
       )}
     </div>

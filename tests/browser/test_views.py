@@ -1,0 +1,74 @@
+"""Every view by axe-core's rules in both themes, and a network of a thousand devices."""
+
+import json
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.keys import Keys
+
+from bench.generator import Shape, document
+
+pytestmark = pytest.mark.browser
+AXE = (Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+
+
+def violations(page) -> list[str]:
+    page.driver.execute_script(AXE)
+    found = page.driver.execute_async_script(
+        "const done = arguments[arguments.length - 1];"
+        "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']}).then((r) => done(r.violations))"
+    )
+    return [f"{one['id']}: {node['html'][:160]}" for one in found for node in one["nodes"]]
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_every_view_is_accessible(saltmarsh, theme):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.execute_script("localStorage.setItem('routrel-theme', arguments[0])", theme)
+    views = {
+        "flow": "Does it get through",
+        "flow?from=ot-tracking&to=bookings&on=tracking": "remedy",
+        "flow?from=control-room&to=gp-gates&on=icmp&at=bw-core1": "back to",
+        "table?device=bw-core1": "next hops",
+        "problems": "Problems of the model",
+        "source?file=devices/bw-core1.yaml&line=24": "action: discard",
+        "revisions": "Add a revision",
+    }
+    found: dict[str, list[str]] = {}
+    for path, text in views.items():
+        page.driver.get(f"{base}/{path}")
+        page.says(text)
+        found[path] = violations(page)
+    page.press("k")
+    page.find("[role=dialog]")
+    found["palette"] = violations(page)
+    page.open()
+    page.says("Import a network")
+    found["networks"] = violations(page)
+    assert {path: some for path, some in found.items() if some} == {}
+
+
+def test_a_network_of_a_thousand_devices_stays_usable(page, tmp_path):
+    path = tmp_path / "large.json"
+    path.write_text(json.dumps(document(Shape(700, areas=7, prefixes=700, hosts=300, sites=20))))
+    page.sign_in("harbour")
+    page.import_file(path)
+    page.wait(lambda: page.all("[data-testid=map] svg circle"), 60)
+    drawn = len(page.all("[data-testid=map] svg path, [data-testid=map] svg circle"))
+    assert drawn < 900, "clustered: a mark for every device would be too many"
+    page.press("/")
+    page.press("h1 > h299 tcp/443", Keys.ENTER)
+    page.wait_for_verdicts("arrives", "arrives")
+    # Panning moves the picture and draws nothing anew within a step.
+    group = page.find("[data-testid=map] svg > g")
+    before = group.get_attribute("transform")
+    ActionChains(page.driver).move_to_element(page.find("[data-testid=map]")).click_and_hold().move_by_offset(
+        60, 40
+    ).release().perform()
+    page.wait(lambda: group.get_attribute("transform") != before)
+    page.press("+")
+    page.press("2")
+    page.says("of ")
+    assert len(page.all("ol > li")) < 120, "the table's rows are virtual"
