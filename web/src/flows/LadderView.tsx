@@ -117,14 +117,14 @@ function LadderRow({
         data-testid={`stop-${row.device}`}
         className="grid grid-cols-[minmax(0,1fr)_minmax(7rem,auto)_minmax(0,1fr)] gap-3 w-full items-center h-[34px] px-1 hover:bg-wash"
       >
-        <span className="flex gap-1.5 justify-end overflow-hidden">
+        <span className="flex gap-1.5 justify-end items-center overflow-hidden">
           <Checks stops={forward} direction="forward" />
         </span>
         <span className="flex items-center gap-1.5 justify-center">
           <KindMark kind={row.kind} />
           <span className="mono text-[13.5px]">{row.device}</span>
         </span>
-        <span className="flex gap-1.5 overflow-hidden">
+        <span className="flex gap-1.5 items-center overflow-hidden">
           <Checks stops={back} direction="return" />
         </span>
       </button>

@@ -12,7 +12,11 @@ const COLUMNS = "grid grid-cols-[minmax(10rem,1.2fr)_7rem_6rem_5rem_minmax(16rem
 function hopText(row: TableRow): string {
   if (row.action !== "forward") return `${row.action}s`;
   return row.next_hops
-    .map((hop) => `${hop.address ?? "itself"} by ${hop.interface}${hop.device ? ` (${hop.device})` : ""}`)
+    .map((hop) =>
+      hop.address
+        ? `${hop.address} by ${hop.interface}${hop.device ? ` (${hop.device})` : ""}`
+        : `on ${hop.interface}`,
+    )
     .join(", ");
 }
 
@@ -67,7 +71,9 @@ export function TablePage() {
       {table.isError && <Failed error={table.error} what="This table cannot be shown." />}
       {table.data && (
         <>
-          <div className={`${COLUMNS} text-faint text-sm border-b border-hair pb-1`}>
+          <div
+            className={`${COLUMNS} text-faint text-sm border-b border-hair pb-1 overflow-hidden [scrollbar-gutter:stable]`}
+          >
             <span>prefix</span>
             <span>protocol</span>
             <span className="text-right">preference</span>
@@ -77,7 +83,7 @@ export function TablePage() {
           {shown.length === 0 && <Empty title="No route of this kind in the table." />}
           <section
             ref={scroller}
-            className="flex-1 overflow-auto"
+            className="flex-1 overflow-auto [scrollbar-gutter:stable]"
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
             tabIndex={0}
             aria-label="routes"
