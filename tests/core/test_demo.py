@@ -68,6 +68,11 @@ def test_both_families_get_out(answerer):
     assert ask(answerer, "gp-gates", "resolver-v6", "names")["return"]["verdict"] == "arrives"
 
 
+def test_a_customer_from_outside_reaches_the_shop(answerer):
+    found = ask(answerer, "203.0.113.99", "ticket-shop", "shop")
+    assert (found["forward"]["verdict"], found["return"]["verdict"]) == ("arrives", "leaves")
+
+
 def test_the_model_has_the_problems_the_tour_names(answerer):
     codes = {finding.code for finding in check(answerer.solved)}
     assert codes == {"ospf-neighbours", "mtu-mismatch", "shadowed", "unattached"}

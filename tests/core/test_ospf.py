@@ -83,6 +83,10 @@ def test_an_acl_that_cuts_ospf_cuts_the_adjacency():
     assert "ACL edge of a drops OSPF packets to 224.0.0.5 (its closing drop)" in problems(cut)[0]
     assert "10.255.0.2/32" not in table(load(cut), "a")
     assert not problems(cut.replace("protocol: tcp", "protocol: 89"))
+    # Section 8.1: on a point-to-point network multicast is enough, on a broadcast network it is not.
+    multicast = cut.replace("protocol: tcp", "protocol: 89, destination: 224.0.0.5/32")
+    assert not problems(multicast)
+    assert "to 10.0.0.1 (its closing drop)" in problems(multicast.replace("e1: {}", "e1: {network: broadcast}"))[0]
 
 
 def test_an_interface_without_ipv4_is_reported():

@@ -64,7 +64,8 @@ def protocol_name(protocol: int | None) -> str:
 
 def header_text(header: Header) -> str:
     """A header in words: ``tcp 10.0.0.1 > 10.0.1.1 port 443``."""
-    text = f"{protocol_name(header.protocol)} {header.source} > {header.destination}"
+    name = PROTOCOL_NAMES.get(header.protocol, f"protocol {header.protocol}")
+    text = f"{name} {header.source} > {header.destination}"
     return text if header.destination_port is None else f"{text} port {header.destination_port}"
 
 

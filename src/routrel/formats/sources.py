@@ -27,7 +27,7 @@ def read_files(files: Mapping[str, bytes]) -> Network:
         raise LoadError(
             [
                 InputError(
-                    Place("", 1, 1),
+                    Place(".", 1, 1),
                     "this is neither a network folder nor a capture folder",
                     found=", ".join(sorted(files)[:5]),
                     allowed=f"{FOLDER_FILE} with devices/NAME.yaml, or a sub-folder per device with addresses.json",

@@ -189,11 +189,14 @@ class Database:
         identifiers = (router_id(first.device), router_id(second.device))
         if identifiers[0] == identifiers[1] and identifiers[0] is not None:
             return f"both have the router id {identifiers[0]}"
-        return self._filtered(first, second, *pair) or self._filtered(second, first, pair[1], pair[0])
+        return self._filtered(first, second, kind, *pair) or self._filtered(second, first, kind, pair[1], pair[0])
 
-    def _filtered(self, sender: Speaker, receiver: Speaker, source: Address, target: Address) -> str:
-        """Which ACL drops the sender's OSPF packets, or ''. Hellos are multicast, the exchange unicast."""
-        for destination in (ALL_SPF_ROUTERS, target):
+    def _filtered(self, sender: Speaker, receiver: Speaker, kind: str, source: Address, target: Address) -> str:
+        """Which ACL drops the sender's OSPF packets, or ''.
+
+        Section 8.1: all go to AllSPFRouters on a point-to-point network; elsewhere the exchange is unicast.
+        """
+        for destination in (ALL_SPF_ROUTERS,) if kind == "point-to-point" else (ALL_SPF_ROUTERS, target):
             header = Header(OSPF_PROTOCOL, source, destination, None, None)
             for speaker, name in (
                 (sender, sender.port.interface.acl_out),
