@@ -81,9 +81,10 @@ def _make(programs: Path, data: Path, described: Path) -> None:
     data.mkdir(mode=0o700)
     owner = _owner()
     if owner is not None:
-        # Each folder on the way down must let the other account pass.
+        # The folders of ours on the way down must let the other account pass.
         os.chown(data, owner.pw_uid, owner.pw_gid)
-        for folder in (data.parent, data.parent.parent):
+        own = [data.parent] if "ROUTREL_STATE" in os.environ else [data.parent, data.parent.parent]
+        for folder in own:
             folder.chmod(folder.stat().st_mode | 0o011)
     with tempfile.NamedTemporaryFile("w", dir="/tmp") as file:
         file.write(password)

@@ -18,7 +18,9 @@ export function Suggestions() {
   const endpoints = (words.data ?? []).filter((word) => word.kind === "endpoint").map((word) => word.word);
   const targets = endpoints.length > 0 ? endpoints : hosts.slice(1);
   const named = (services.data ?? []).map((service) => service.word);
-  const questions = [0, 1, 2, 3].flatMap((index) => {
+  // All or none: a link must not change under the pointer while the rest arrives.
+  const ready = map.data && words.data && services.data;
+  const questions = (ready ? [0, 1, 2, 3] : []).flatMap((index) => {
     const from = hosts[Math.floor(((3.5 - index) * hosts.length) / 4)];
     const to = targets[index];
     return from && to && from !== to ? [{ from, to, service: named[index] ?? "icmp", enter: "" }] : [];

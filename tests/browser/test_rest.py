@@ -1,0 +1,117 @@
+"""What surrounds the main job: members, revisions, themes, exports, finding things."""
+
+import pytest
+from django.contrib.auth import get_user_model
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select
+
+from tests.browser.conftest import PASSWORD
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_network_is_shared_and_a_reader_cannot_change_it(saltmarsh):
+    page = saltmarsh
+    get_user_model().objects.create_user("mate", password=PASSWORD)
+    page.press("5")
+    page.find("input[aria-label='name of a user']").send_keys("nobody", Keys.ENTER)
+    page.says("There is no user 'nobody'", "[role=alert]")
+    box = page.find("input[aria-label='name of a user']")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("mate", Keys.ENTER)
+    page.find("select[aria-label='role of mate']")
+    Select(page.find("select[aria-label='role of harbour']")).select_by_visible_text("reader")
+    page.says("A network needs an owner", "[role=alert]")
+    page.button("sign out").click()
+    page.find("input[name=username]")
+    page.sign_in("mate")
+    page.wait(lambda: page.driver.find_elements(By.LINK_TEXT, "Saltmarsh Ferries"))
+    assert not any("delete" in button.text for button in page.all("button"))
+    page.driver.find_element(By.LINK_TEXT, "Saltmarsh Ferries").click()
+    page.says("Does it get through")
+    page.press("5")
+    page.says("Members")
+    assert "Add a revision" not in page.text_of("main")
+    assert not page.all("select")
+
+
+def test_a_network_is_deleted_only_when_asked_twice(saltmarsh):
+    page = saltmarsh
+    page.open()
+    page.button("delete").click()
+    page.says("delete with all revisions?")
+    page.button("delete with all revisions?").click()
+    page.says("No network yet.")
+
+
+def test_light_and_dark_are_remembered(saltmarsh):
+    page = saltmarsh
+    theme = "return document.documentElement.dataset.theme"
+    before = page.driver.execute_script(theme)
+    page.press("d")
+    after = page.driver.execute_script(theme)
+    assert {before, after} == {"light", "dark"}
+    page.driver.refresh()
+    page.says("Does it get through")
+    assert page.driver.execute_script(theme) == after
+    page.driver.execute_script("localStorage.clear()")
+
+
+def test_an_answer_is_copied_as_text_for_a_ticket(saltmarsh):
+    page = saltmarsh
+    page.driver.execute_script(
+        "Object.defineProperty(navigator, 'clipboard', {value: {writeText: async (t) => { window.copied = t; }}})"
+    )
+    page.press("/")
+    page.press("tq-office > resolver names", Keys.ENTER)
+    page.wait_for_verdicts("arrives", "unrouted")
+    page.press("c")
+    copied = page.wait(lambda: page.driver.execute_script("return window.copied"))
+    assert copied.startswith("tq-office > resolver udp/53\nSaltmarsh Ferries, as of ")
+    assert "return: unrouted, 1 way" in copied
+    assert "- {prefix: 10.40.129.0/24, next_hop: 203.0.113.1}" in copied
+    assert copied.endswith(page.driver.current_url)
+
+
+def test_problems_are_narrowed_and_lead_to_their_lines(saltmarsh):
+    page = saltmarsh
+    page.press("3")
+    page.says("cannot become OSPF neighbours")
+    page.button("3 warnings").click()
+    page.wait(lambda: "cannot become" not in page.text_of("main"))
+    page.find("[data-testid=source-link]").click()
+    page.says("devices/", "[data-testid=source-file]")
+    page.wait(lambda: page.all(".cm-chosen"))
+    page.press("b")
+    page.says("Problems of the model")
+
+
+def test_a_suggestion_asks_at_once_and_the_way_back_is_the_browsers(saltmarsh):
+    page = saltmarsh
+    link = page.wait(lambda: page.driver.find_elements(By.PARTIAL_LINK_TEXT, " > "))[0]
+    words = link.text.split()
+    link.click()
+    page.find("[data-testid=answer]")
+    assert page.find("input[aria-label=from]").get_attribute("value") == words[0]
+    page.driver.back()
+    page.says("Does it get through")
+
+
+def test_what_cannot_be_reached_is_told(page):
+    page.sign_in("harbour")
+    page.open("/networks/00000000-0000-0000-0000-000000000000/flow")
+    page.says("This network cannot be shown.", "[role=alert]")
+    page.open("/no/such/page")
+    page.find("#networks-title")
+
+
+def test_an_address_outside_needs_a_place_to_enter_by(saltmarsh):
+    page = saltmarsh
+    page.press("/")
+    page.press("192.168.77.7 > ticket-shop shop", Keys.ENTER)
+    page.says("say where it comes in", "[role=alert]")
+    page.press("/")
+    page.press("192.168.77.7 > ticket-shop shop by bw-border:e2", Keys.ENTER)
+    page.wait(lambda: page.verdict("forward") == "arrives")
+    assert page.find("input[aria-label=entering]").get_attribute("value") == "bw-border:e2"
