@@ -168,8 +168,7 @@ class Evidence:
     def _route_check(self, device: Device, stop: Stop) -> Json:
         route = stop.route
         if route is None:
-            place = device.routing.place if device.routing else device.place
-            return _check("route", FAIL, f"no route for {stop.header.destination}", place)
+            return _check("route", FAIL, f"no route for {stop.header.destination}", (device.routing or device).place)
         text = route_text(route)
         state = PASS if route.action == "forward" else FAIL
         if state == PASS and self._by_default(route, stop):
@@ -210,7 +209,7 @@ class Evidence:
         route = self.solved.lookup(stop.device, source)
         device = self.topology.devices[stop.device]
         if route is None:
-            return _check("back", FAIL, f"no route back to {source}", device.place)
+            return _check("back", FAIL, f"no route back to {source}", (device.routing or device).place)
         text = f"back to {source}: {route_text(route)}"
         if route.action != "forward":
             return _check("back", FAIL, text, self._route_place(device, route))

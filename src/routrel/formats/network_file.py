@@ -287,7 +287,10 @@ class _Builder:
             if address.value in (prefix.network, prefix.last):
                 which = "network" if address.value == prefix.network else "broadcast"
                 self.errors.add(
-                    place, f"this is the {which} address of its subnet", found=quoted(address), allowed="a host's"
+                    place,
+                    f"this is the {which} address of its subnet",
+                    found=quoted(address),
+                    allowed="a host address in it",
                 )
         if (address.family == 4 and address.value >> 28 == 14) or (address.family == 6 and address.value >> 120 == 255):
             self.errors.add(place, "an interface cannot own a multicast address", found=quoted(address))

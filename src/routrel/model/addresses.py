@@ -24,7 +24,8 @@ class Address(NamedTuple):
 
     def __str__(self) -> str:
         if self.family == 4:
-            return str(ipaddress.IPv4Address(self.value))
+            value = self.value
+            return f"{value >> 24}.{value >> 16 & 255}.{value >> 8 & 255}.{value & 255}"
         return str(ipaddress.IPv6Address(self.value))
 
     @property

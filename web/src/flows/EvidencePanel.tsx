@@ -151,7 +151,9 @@ function Excerpt({ place }: { place: Place | null }) {
               key={number}
               className={`block px-3 whitespace-pre-wrap break-words ${number === place.line ? "bg-mark" : ""}`}
             >
-              <span className={`inline-block w-9 select-none ${number === place.line ? "" : "text-faint"}`}>
+              <span
+                className={`inline-block w-[6ch] select-none ${number === place.line ? "" : "text-faint"}`}
+              >
                 {number}
               </span>
               {text}

@@ -3,7 +3,7 @@ import type { MapData, Walk } from "../api/client";
 import { Key } from "../ui/Key";
 import { kindPath, type Verdict, VerdictMark } from "../ui/marks";
 import { useKeys } from "../ui/useKeys";
-import { type Cluster, clusters } from "./clusters";
+import { type Cluster, clusters, radius } from "./clusters";
 import { type Label, placeLabels } from "./labels";
 import { layOut, type Point } from "./layout";
 import { strandSteps } from "./ways";
@@ -11,7 +11,7 @@ import { strandSteps } from "./ways";
 type View = { scale: number; x: number; y: number };
 type Size = { width: number; height: number };
 
-const MARGIN = { x: 74, y: 46 };
+const MARGIN = { x: 84, y: 46 };
 const CHARACTER = 6.9;
 
 function fitted(points: Point[], size: Size): View {
@@ -248,10 +248,16 @@ function Picture({
     }));
     const placed = placeLabels(
       [...labels, ...siteLabels],
-      marks.map((mark) => ({ x: mark.x, y: mark.y, radius: mark.cluster.members.length > 1 ? 13 : 8 })),
+      [
+        ...marks.map((mark) => ({ x: mark.x, y: mark.y, radius: radius(mark.cluster.members.length) })),
+        // The sign of an ending stands up and right of its device.
+        ...marks
+          .filter((mark) => endings.has(mark.cluster.id))
+          .map((mark) => ({ x: mark.x + 14, y: mark.y - 12, radius: 9 })),
+      ],
     );
     return { marks, lines: [...lines], placed, clusterOf, at, kinds };
-  }, [layout, scale, touched, chosen, map, visible]);
+  }, [layout, scale, touched, chosen, map, visible, endings]);
 
   const place = (name: string): Point => {
     const cluster = drawn.clusterOf.get(name);
@@ -269,7 +275,7 @@ function Picture({
             y1={line.from.y}
             x2={line.to.x}
             y2={line.to.y}
-            strokeWidth={Math.min(3, 0.8 + 0.25 * line.count)}
+            strokeWidth={Math.min(2.2, 0.8 + 0.1 * line.count)}
             strokeDasharray={line.up ? undefined : "1 5"}
           />
         ))}
@@ -286,11 +292,7 @@ function Picture({
             className="cursor-zoom-in"
             onClick={() => zoom(2, { x: x + view.x, y: y + view.y })}
           >
-            <circle
-              r={11 + Math.min(8, Math.sqrt(cluster.members.length))}
-              fill="var(--wash)"
-              stroke="var(--faint)"
-            />
+            <circle r={radius(cluster.members.length)} fill="var(--wash)" stroke="var(--faint)" />
             <text textAnchor="middle" dy="4" fontSize="11.5" fill="var(--ink)">
               {cluster.members.length}
             </text>

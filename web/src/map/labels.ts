@@ -41,7 +41,7 @@ export function placeLabels(labels: Label[], marks: { x: number; y: number; radi
   return placed;
 }
 
-/** Centres of the places tried for a label, the likeliest first: below, above, right, left. */
+/** Centres of the places tried for a label, the likeliest first: below, above, right, left, then slantwise. */
 function around(label: Label): [number, number][] {
   const { x, y, width, height } = label;
   return [
@@ -49,6 +49,10 @@ function around(label: Label): [number, number][] {
     [x, y - GAP - height / 2],
     [x + GAP + width / 2, y],
     [x - GAP - width / 2, y],
+    [x + 9 + width / 2, y + 13],
+    [x - 9 - width / 2, y + 13],
+    [x + 9 + width / 2, y - 13],
+    [x - 9 - width / 2, y - 13],
   ];
 }
 

@@ -14,8 +14,8 @@ export type Point = { x: number; y: number };
 export type SitePlace = Point & { name: string; label: string };
 export type Layout = { devices: Map<string, Point>; sites: SitePlace[] };
 
-const WIDTH = 1000;
-const HEIGHT = 760;
+const WIDTH = 700;
+const HEIGHT = 640;
 
 type Body = SimulationNodeDatum & { name: string; home: Point | null; kind: string };
 

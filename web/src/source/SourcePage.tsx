@@ -89,7 +89,11 @@ export default function SourcePage() {
             back <Key>b</Key>
           </button>
           {marks.length > 0 && (
-            <span className="text-stop">{marks.length} lines with findings, underlined</span>
+            <span className="text-stop">
+              {marks.length === 1
+                ? "one finding, its line underlined"
+                : `${marks.length} findings, their lines underlined`}
+            </span>
           )}
         </p>
         <div className="flex-1 min-h-0">

@@ -78,8 +78,9 @@ function decorations(state: EditorState, line: number | undefined, marks: Mark[]
     const at = state.doc.line(number);
     if (number === line) builder.add(at.from, at.from, Decoration.line({ class: "cm-chosen" }));
     const message = wrong.get(number);
-    if (message && at.length)
-      builder.add(at.from, at.to, Decoration.mark({ class: "cm-wrong", attributes: { title: message } }));
+    const from = at.from + at.text.length - at.text.trimStart().length;
+    if (message && from < at.to)
+      builder.add(from, at.to, Decoration.mark({ class: "cm-wrong", attributes: { title: message } }));
   }
   return builder.finish();
 }
