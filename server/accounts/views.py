@@ -1,6 +1,8 @@
 """Sign-in: a session for the browser, a token for scripts."""
 
 from django.contrib.auth import authenticate, login, logout
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect
 from drf_spectacular.utils import extend_schema
 from rest_framework import status
 from rest_framework.authtoken.models import Token
@@ -14,6 +16,7 @@ from rest_framework.views import APIView
 from accounts.serializers import CredentialsSerializer, TokenSerializer, UserSerializer
 
 
+@method_decorator(csrf_protect, name="dispatch")
 class SessionView(APIView):
     """The session of the browser: who is signed in (nobody: null), signing in and out."""
 

@@ -4,7 +4,7 @@ from typing import Any
 
 from django.contrib.auth import get_user_model
 from django.db import transaction
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, OpenApiResponse, extend_schema
@@ -149,6 +149,8 @@ class MemberView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, network_id: str, username: str) -> Response:
         network = network_of(request, network_id, Role.OWNER)
+        if not username.isprintable():
+            raise Http404
         membership = get_object_or_404(network.memberships.select_related("user"), user__username=username)
         with transaction.atomic():
             _keep_an_owner(network, membership.user, None)

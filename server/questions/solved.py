@@ -8,6 +8,7 @@ from networks.models import Revision
 from routrel.analysis.answers import Answerer
 from routrel.analysis.check import check
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.overview import Words
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.model.findings import Finding
 from routrel.routing.solve import Solved, solve
@@ -25,6 +26,12 @@ class SolvedRevision:
     evidence: Evidence
     lock: threading.RLock = field(default_factory=threading.RLock)
     _findings: list[Finding] | None = None
+    _words: Words | None = None
+
+    def words(self) -> Words:
+        if self._words is None:
+            self._words = Words(self.solved)
+        return self._words
 
     def findings(self) -> list[Finding]:
         if self._findings is None:

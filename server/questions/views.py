@@ -22,7 +22,7 @@ from questions.serializers import (
 )
 from questions.solved import SolvedRevision, solved_revision
 from routrel.analysis.answers import finding_json, routes_json
-from routrel.analysis.overview import map_json, services, words
+from routrel.analysis.overview import map_json, services
 from routrel.forwarding.flow import Flow
 
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
@@ -81,7 +81,7 @@ class WordsView(QuestionView):
     """Places that what was typed could mean."""
 
     def answer(self, solved: SolvedRevision, request: Request) -> Any:
-        return words(solved.solved, request.query_params.get("q", "")[:200])
+        return solved.words().matching(request.query_params.get("q", "")[:200])
 
 
 @extend_schema(responses=WordSerializer(many=True))

@@ -3,12 +3,76 @@
 import json
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from routrel.formats.errors import LoadError
 from routrel.formats.sources import read_files
 from routrel.model.devices import Device
 from routrel.model.filters import HeaderMatch
 from routrel.model.network import Network
+
+KEYS = (
+    *(
+        "ifname",
+        "flags",
+        "mtu",
+        "addr_info",
+        "local",
+        "prefixlen",
+        "scope",
+        "linkinfo",
+        "info_kind",
+        "info_data",
+        "id",
+        "link",
+    ),
+    *(
+        "dst",
+        "dev",
+        "gateway",
+        "type",
+        "protocol",
+        "table",
+        "metric",
+        "nexthops",
+        "priority",
+        "src",
+        "srclen",
+        "iif",
+        "action",
+    ),
+    *(
+        "lladdr",
+        "state",
+        "interface",
+        "device",
+        "remote_interface",
+        "chain",
+        "rule",
+        "expr",
+        "match",
+        "left",
+        "right",
+        "op",
+    ),
+    *(
+        "hook",
+        "prio",
+        "policy",
+        "family",
+        "name",
+        "payload",
+        "field",
+        "meta",
+        "key",
+        "set",
+        "range",
+        "jump",
+        "accept",
+        "drop",
+    ),
+)
 
 
 def interface(name: str, *addresses: str, **more) -> dict:
@@ -275,6 +339,32 @@ def test_a_broken_capture_is_refused_with_its_place(files, said):
     with pytest.raises(LoadError) as caught:
         read_files({f"r/{name}.json": data for name, data in texts.items() if data is not None})
     assert said in str(caught.value)
+
+
+ANY = st.recursive(
+    st.none() | st.booleans() | st.integers(-9, 9) | st.sampled_from(("e1", "10.0.1.0/24", "default", "x", "")),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(KEYS), inner, max_size=3),
+    max_leaves=8,
+)
+ROWS = st.lists(st.dictionaries(st.sampled_from(KEYS), ANY, max_size=6), max_size=3)
+
+
+@given(
+    st.fixed_dictionaries(
+        {}, optional=dict.fromkeys(("addresses", "routes", "routes6", "rules", "neighbors", "lldp"), ROWS)
+    ),
+    ROWS,
+)
+@settings(max_examples=300)
+def test_whatever_json_stands_in_a_capture_is_read_or_refused(files, filters_):
+    texts = {"addresses": ADDRESSES, "routes": ROUTES, **files, "filters": {"nftables": filters_}}
+    named = {f"r/{name}.json": json.dumps(rows).encode() for name, rows in texts.items()}
+    try:
+        network, refused = read_files(named), []
+    except LoadError as error:
+        network, refused = None, error.errors
+    assert (network is None) == bool(refused)
+    assert all(one.place.line for one in refused)
 
 
 def test_a_folder_whose_name_is_no_device_is_refused():

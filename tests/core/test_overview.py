@@ -2,16 +2,18 @@
 
 from pathlib import Path
 
-from routrel.analysis.overview import map_json, services, words
+from routrel.analysis.overview import Words, map_json, services
 from routrel.formats.sources import read_path
 from routrel.routing.solve import solve
 from tests.core.networks import load
 
 DEMO = solve(read_path(Path(__file__).parents[2] / "examples" / "saltmarsh"))
 
+WORDS = Words(DEMO)
+
 
 def found(typed: str) -> list[str]:
-    return [word["word"] for word in words(DEMO, typed)]
+    return [word["word"] for word in WORDS.matching(typed)]
 
 
 def test_an_exact_name_comes_first_then_beginnings_then_the_rest():
@@ -28,7 +30,7 @@ def test_an_address_finds_its_owner_and_a_label_its_endpoint():
 
 
 def test_before_anything_is_typed_endpoints_and_devices_are_offered():
-    offered = words(DEMO, "")
+    offered = WORDS.matching("")
     assert {word["kind"] for word in offered} <= {"endpoint", "router", "firewall", "switch", "host", "gateway"}
     assert len(offered) == 12
 

@@ -126,6 +126,7 @@ def test_a_browser_session_is_guarded_against_other_sites(make_user, db):
     client = APIClient(enforce_csrf_checks=True)
     assert client.login(username="sam", password="sam's long password")
     assert client.post("/api/token").status_code == 403
+    assert client.post("/api/session", {"username": "sam", "password": "sam's long password"}).status_code == 403
 
 
 def test_guessing_passwords_is_slowed_down(db):

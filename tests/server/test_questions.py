@@ -63,6 +63,10 @@ def test_tables_findings_and_source(owner, network):
 
 def test_what_is_missing_is_not_found(owner, network):
     assert owner.get(f"/api/networks/{network['id']}/revisions/9/map").status_code == 404
+    assert owner.get(f"/api/networks/{network['id']}/revisions/99999999999999999999999/map").status_code == 404
+    assert owner.delete(f"/api/networks/{network['id']}/members/%00").status_code == 404
+    assert get(owner, network, "walk", **{"from": "\0", "to": "h2"}).status_code == 400
+    assert get(owner, network, "words", q="\0" * 500).json() == []
     assert owner.get("/api/networks/not-an-id/revisions/1/map").status_code == 404
     assert owner.get("/api/nothing").status_code == 404
 

@@ -45,6 +45,17 @@ BAD = {
     "cut capture": (zipped({"r1/addresses.json": b"[]", "r1/routes.json": b'[{"dst":"def'}), "n.zip"),
     "evil device": (b"routrel: 1\nname: a\ndevices: {../../x: {}}\n", "network.yaml"),
     "evil folder": (zipped({"network.yaml": b"routrel: 1\nname: a\n", "devices/=x.yaml": b"{}"}), "n.zip"),
+    "NUL by an escape": (b'routrel: 1\nname: "a\\0b"\n', "network.yaml"),
+    "endless fraction": (b"routrel: 1\nname: a\ntaken_at: 2026-01-01T00:00:00." + b"1" * 80 + b"Z\n", "network.yaml"),
+    "huge integer": (b'{"routrel": ' + b"1" * 6000 + b"}", "network.json"),
+    "captured nonsense": (
+        zipped({"r/addresses.json": b'[{"ifname": "e1", "mtu": "x", "addr_info": 5}]', "r/routes.json": b"[]"}),
+        "n.zip",
+    ),
+    "capture with a wrong time": (
+        zipped({"capture.json": b'{"name": "x", "taken_at": 5}', "r/addresses.json": b"[]", "r/routes.json": b"[]"}),
+        "n.zip",
+    ),
     "lone zip header": (b"PK\x03\x04", "n.zip"),
 }
 

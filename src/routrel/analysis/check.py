@@ -121,6 +121,8 @@ def _down_links(solved: Solved) -> Iterator[Finding]:
 
 def _next_hops(solved: Solved) -> Iterator[Finding]:
     for number, device in enumerate(solved.topology.devices):
+        if not (device.gateways or device.observed or (device.routing and device.routing.static)):
+            continue
         solved.table(number)
         for route, reason in solved.unresolved[number]:
             yield Finding(

@@ -38,32 +38,38 @@ def map_json(solved: Solved) -> Json:
     }
 
 
-def words(solved: Solved, typed: str, limit: int = 12) -> list[Json]:
-    """Places that match what was typed: devices and endpoints first, then interfaces and addresses.
+class Words:
+    """Completion over the places of a network: devices, endpoints, interfaces and their addresses."""
 
-    An exact name comes first, then names that begin with it, then those that contain it.
-    """
-    wanted = typed.strip().lower()
-    found: list[tuple[int, int, Json]] = []
-    for order, (word, kind, detail, searched) in enumerate(_places(solved, bool(wanted))):
-        lowered = word.lower()
-        if lowered == wanted:
-            rank = 0
-        elif lowered.startswith(wanted):
-            rank = 1
-        elif wanted in lowered:
-            rank = 2
-        elif wanted in searched.lower():
-            rank = 3
-        else:
-            continue
-        found.append((rank, order, {"word": word, "kind": kind, "detail": detail}))
-        if len(found) > 5000:
-            break
-    return [word for _, _, word in sorted(found, key=lambda entry: entry[:2])[:limit]]
+    def __init__(self, solved: Solved):
+        self._words = [
+            ({"word": word, "kind": kind, "detail": detail}, word.lower(), searched.lower())
+            for word, kind, detail, searched in _places(solved)
+        ]
+
+    def matching(self, typed: str, limit: int = 12) -> list[Json]:
+        """Places that match what was typed; before anything is typed, endpoints and devices.
+
+        An exact name comes first, then names that begin with it, then those that contain it, then those
+        whose addresses, labels or descriptions do.
+        """
+        wanted = typed.strip().lower()
+        ranked: list[list[Json]] = [[], [], [], []]
+        for entry, word, searched in self._words:
+            if word == wanted:
+                ranked[0].append(entry)
+            elif word.startswith(wanted):
+                ranked[1].append(entry)
+            elif wanted in word:
+                ranked[2].append(entry)
+            elif wanted in searched:
+                ranked[3].append(entry)
+            if len(ranked[1]) >= limit and (not wanted or ranked[0]):
+                break
+        return [entry for entries in ranked for entry in entries][:limit]
 
 
-def _places(solved: Solved, with_interfaces: bool) -> Iterator[tuple[str, str, str, str]]:
+def _places(solved: Solved) -> Iterator[tuple[str, str, str, str]]:
     network = solved.network
     for endpoint in network.endpoints.values():
         text = f"{endpoint.address}" + (f", {endpoint.label}" if endpoint.label else "")
@@ -71,8 +77,6 @@ def _places(solved: Solved, with_interfaces: bool) -> Iterator[tuple[str, str, s
     for device in network.devices.values():
         site = network.sites[device.site].label if device.site in network.sites else ""
         yield device.name, device.kind, site, site
-    if not with_interfaces:
-        return
     for name, _, interface in network.interfaces():
         if interface.addresses:
             text = ", ".join(str(address) for address in interface.addresses)

@@ -6,12 +6,13 @@ place; a file that is broken, or an address that cannot be, is an error of the l
 
 import re
 from collections import defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 from routrel.formats.errors import ErrorList, LoadError, quoted
-from routrel.formats.grammar import NAME
+from routrel.formats.grammar import NAME, printable, timestamp
 from routrel.formats.json_items import json_items
 from routrel.formats.network_file import read_names
 from routrel.formats.nftables import Filters, read_filters
@@ -61,9 +62,12 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
         try:
             wrapped = b'{"items":[' + files[CAPTURE_FILE] + b"]}"
             (about, _), *_ = json_items(wrapped, CAPTURE_FILE, "items")
-            name, taken_at = str(about.get("name", name)), about.get("taken_at")
-        except (LoadError, ValueError):
-            errors.add(Place(CAPTURE_FILE, 1, 1), "this is not a JSON object with name and taken_at")
+            name = printable(str(about.get("name", name)))
+            taken_at = timestamp(str(about["taken_at"])) if "taken_at" in about else None
+        except LoadError as error:
+            errors.errors.extend(error.errors)
+        except ValueError as error:
+            errors.add(Place(CAPTURE_FILE, 1, 1), f"this is not a JSON object with name and taken_at: {error}")
     folders = sorted({file.split("/")[0] for file in files if "/" in file})
     devices: dict[str, Device] = {}
     ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
@@ -124,11 +128,19 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
             errors.add(Place(f"{folder}/{first}", 1, 1), "this file is missing", allowed="addresses.json, routes.json")
     device = _Captured(folder)
     for item, place in _items(files, f"{folder}/addresses.json"):
-        _read_interface(device, item, place, errors)
+        with _readable(place, errors):
+            _read_interface(device, item, place, errors)
     for name, family in (("routes.json", 4), ("routes6.json", 6)):
         for item, place in _items(files, f"{folder}/{name}"):
-            _read_route(device, item, place, family, errors)
-    entries, gaps = read_rules(_items(files, f"{folder}/rules.json"), device.tables, list(device.interfaces))
+            with _readable(place, errors):
+                _read_route(device, item, place, family, errors)
+    rules = _items(files, f"{folder}/rules.json")
+    for item, place in rules:
+        texts = [item.get(key, "") for key in ("iif", "table", "action", "src", "dst")]
+        if not isinstance(item.get("priority", 0), int) or not all(isinstance(text, str) for text in texts):
+            errors.add(place, "this rule is not what the command prints", found=quoted(item))
+    errors.raise_if_any()
+    entries, gaps = read_rules(rules, device.tables, list(device.interfaces))
     device.gaps += gaps
     policies = {f"rules-{name}": ForwardingPolicy(f"rules-{name}", tuple(rules)) for name, rules in entries.items()}
     filters = Filters({}, {}, {}, [])
@@ -146,7 +158,7 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
     }
     neighbors = set()
     for item, _place in _items(files, f"{folder}/neighbors.json"):
-        if "lladdr" in item and "FAILED" not in item.get("state", []):
+        if "lladdr" in item and "FAILED" not in (item.get("state") or []):
             neighbors.add((str(item.get("dev")), _address(str(item.get("dst")))))
     attached = [i for i in interfaces.values() if not i.is_loopback and i.addresses]
     return Device(
@@ -161,6 +173,15 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
         neighbors=frozenset((name, address) for name, address in neighbors if address is not None),
         gaps=tuple(device.gaps),
     )
+
+
+@contextmanager
+def _readable(place: Place, errors: ErrorList) -> Iterator[None]:
+    """Turn a value of a kind the command never prints into an error with its place."""
+    try:
+        yield
+    except (TypeError, ValueError, AttributeError, KeyError):
+        errors.add(place, "this entry is not what the command prints")
 
 
 def _address(text: str) -> Address | None:

@@ -101,6 +101,8 @@ def _checked_json(text: str, file: str) -> str:
         raise LoadError([InputError(place, f"this is not JSON: {error.msg}", allowed="a JSON document")]) from None
     except RecursionError:
         raise LoadError([_too_deep(Place(file, 1, 1))]) from None
+    except ValueError as error:  # an integer of thousands of digits
+        raise LoadError([InputError(Place(file, 1, 1), f"this is not readable as JSON: {error}")]) from None
     return re.sub(
         r"\\u[dD][89abAB][0-9a-fA-F]{2}\\u[dD][c-fC-F][0-9a-fA-F]{2}",
         lambda match: str(json.loads(f'"{match.group()}"')),

@@ -182,6 +182,10 @@ class Text:
     def read(self, node: Node, reading: Reading) -> Any:
         if not isinstance(node, yaml.ScalarNode) or is_null(node):
             return reading.refuse(node, f"{self.label} is expected here")
+        try:
+            printable(node.value)
+        except ValueError:
+            return reading.refuse(node, "a control character stands in the text", "printable text")
         if self.pattern and not re.fullmatch(self.pattern, node.value):
             return reading.refuse(node, f"this is not {self.label}", f"text like {self.pattern}")
         return node.value
@@ -395,6 +399,13 @@ class Either:
         return {"anyOf": [kind.schema() for kind in (self.scalar, self.listing, self.mapping) if kind]}
 
 
+def printable(text: str) -> str:
+    """Text without control characters, which escapes could bring in."""
+    if re.search(r"[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff]", text):
+        raise ValueError(f"{text!r} holds a control character")
+    return text
+
+
 def rate(text: str) -> int:
     """Bits per second: an integer, or one with k, M, G or T (powers of 1000)."""
     match = re.fullmatch(r"([0-9]{1,15}(?:\.[0-9]{1,6})?)([kMGT]?)", text)
@@ -408,7 +419,7 @@ def rate(text: str) -> int:
 
 def timestamp(text: str) -> str:
     """An RFC 3339 time, kept as it was written."""
-    if not re.fullmatch(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(\.\d+)?([Zz]|[+-]\d\d:\d\d)", text):
+    if not re.fullmatch(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(\.\d{1,9})?([Zz]|[+-]\d\d:\d\d)", text):
         raise ValueError(f"{text!r} is no RFC 3339 time")
     datetime.fromisoformat(text.upper().replace(" ", "T"))
     return text

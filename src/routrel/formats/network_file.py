@@ -58,7 +58,7 @@ def read_names(data: bytes, file: str, errors: ErrorList) -> Network:
         errors.errors.extend(error.errors)
         return Network(name="")
     if isinstance(root, yaml.MappingNode):
-        root.value = [(key, value) for key, value in root.value if key.value in fields]
+        root.value = [(k, v) for k, v in root.value if isinstance(k, yaml.ScalarNode) and k.value in fields]
     record = Group("names", fields).read(root, Reading(file, errors))
     if not isinstance(record, Record):
         return Network(name="")

@@ -100,21 +100,29 @@ class _Reader:
         self.gaps: dict[Place, Gap] = {}
         self.own = [address.address for interface in interfaces.values() for address in interface.addresses]
         for item, place in items:
-            if "chain" in item:
-                self._add_chain(item["chain"], place)
-            elif "rule" in item:
-                rule = item["rule"]
-                chain = self.chains.get((rule.get("family"), rule.get("table"), rule.get("chain")))
-                if chain is not None:
-                    chain.rules.append(read_rule(rule, place))
-            elif "set" in item or "map" in item:
+            kind, value = next(iter(item.items()))
+            if kind in ("set", "map"):
                 self._gap("a named set or map is not represented", place)
+            elif kind in ("chain", "rule") and not isinstance(value, dict):
+                self._gap(f"a {kind} that cannot be read is not represented", place)
+            elif kind == "chain":
+                self._add_chain(value, place)
+            elif kind == "rule":
+                key = (str(value.get("family")), str(value.get("table")), str(value.get("chain")))
+                if key in self.chains:
+                    self.chains[key].rules.append(read_rule(value, place))
 
     def _gap(self, message: str, place: Place, affects: str = "") -> None:
         self.gaps.setdefault(place, Gap(message, place, affects))
 
     def _add_chain(self, item: dict[str, Any], place: Place) -> None:
-        chain = _Chain(str(item.get("name")), item.get("hook", ""), item.get("prio", 0), item.get("policy", "accept"))
+        priority = item.get("prio", 0)
+        chain = _Chain(
+            str(item.get("name")),
+            str(item.get("hook", "")),
+            priority if isinstance(priority, int) else 0,
+            str(item.get("policy", "accept")),
+        )
         if chain.hook and item.get("type") != "filter":
             self._gap(f"chain {chain.name} of type {item.get('type')} is not represented", place)
             chain.hook = "other"
