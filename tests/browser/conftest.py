@@ -70,6 +70,10 @@ class Page:
         self.find("input[type=file]").send_keys(str(path))
         self.button("import").click()
 
+    def wait_for_no_focus(self) -> None:
+        """Until no word is being edited, so that single keys act."""
+        self.wait(lambda: self.driver.execute_script("return document.activeElement === document.body"))
+
     def verdict(self, direction: str) -> str:
         return self.find(f"[data-testid=verdict-{direction}]").get_attribute("data-verdict")
 

@@ -100,12 +100,16 @@ def test_everything_by_keyboard_alone(saltmarsh):
     page.wait(lambda: any("control-room" in o.text for o in page.all("[role=option]")))
     page.press(Keys.ENTER)
     page.wait(lambda: "from=control-room" in page.driver.current_url)
-    page.driver.execute_script("document.activeElement.blur()")
+    page.wait_for_no_focus()
+    page.press("o")
+    page.press("tcp/22", Keys.ESCAPE)
+    page.wait_for_no_focus()
+    assert "tcp" not in page.driver.current_url, "what was typed and left is not asked"
     page.press("t")
     page.press("10.40.48.10", Keys.ENTER)
     page.wait(lambda: "to=10.40.48.10" in page.driver.current_url)
     page.wait_for_verdicts("arrives", "arrives")
-    page.driver.execute_script("document.activeElement.blur()")
+    page.wait_for_no_focus()
     before = page.find("[aria-pressed=true][data-testid^=stop]").text
     page.press("u")
     page.wait(lambda: page.find("[aria-pressed=true][data-testid^=stop]").text != before)

@@ -12,6 +12,11 @@ type Props = {
   inputRef?: Ref<HTMLInputElement>;
 };
 
+/** Leave the word, so that single keys act again; after the box has done what it does with the key. */
+function leave() {
+  setTimeout(() => (document.activeElement as HTMLElement | null)?.blur());
+}
+
 /** A word of the sentence, edited in place with completion; what is typed can be taken as it is. */
 function Box({
   label,
@@ -35,6 +40,7 @@ function Box({
       onChange={(word: string | null) => {
         setTyped(null);
         if (word !== null && word !== value) choose(word);
+        if (word !== null) leave();
       }}
       onClose={() => setTyped(null)}
     >
@@ -47,6 +53,7 @@ function Box({
         displayValue={(word: string) => word}
         onChange={(event) => setTyped(event.target.value)}
         onFocus={(event) => event.target.select()}
+        onKeyDown={(event) => event.key === "Escape" && leave()}
         className="mono bg-transparent border-b border-faint placeholder:text-faint field-sizing-content min-w-[3ch] max-w-[26ch] outline-offset-2"
       />
       <ComboboxOptions
