@@ -74,7 +74,11 @@ def test_a_repair_is_seen_in_the_next_revision(saltmarsh, tmp_path):
     page.press("/")
     page.press("tq-office > resolver names", Keys.ENTER)
     page.wait_for_verdicts("arrives", "arrives")
-    page.driver.get(page.driver.current_url + "&revision=1")
+    page.wait_for_no_focus()
+    page.press("a")
+    page.wait(lambda: len(page.all("[role=option]")) == 2)
+    page.press(Keys.ARROW_DOWN, Keys.ENTER)
+    page.wait(lambda: "revision=1" in page.driver.current_url)
     page.wait_for_verdicts("arrives", "unrouted")
     page.says("revision 1, not the latest")
 

@@ -74,6 +74,29 @@ def test_an_answer_is_copied_as_text_for_a_ticket(saltmarsh):
     assert copied.endswith(page.driver.current_url)
 
 
+def test_tables_problems_and_the_map_are_saved_as_files(saltmarsh, tmp_path):
+    page = saltmarsh
+    page.driver.execute_cdp_cmd("Browser.setDownloadBehavior", {"behavior": "allow", "downloadPath": str(tmp_path)})
+
+    def saved(name: str) -> str:
+        return page.wait(lambda: (tmp_path / name).read_text() if (tmp_path / name).is_file() else None)
+
+    page.press("g")
+    drawing = saved("Saltmarsh Ferries map.svg")
+    assert 'xmlns="http://www.w3.org/2000/svg"' in drawing
+    assert "bw-core1" in drawing
+    assert "var(--" not in drawing
+    page.press("3")
+    page.says("Problems of the model")
+    page.press("s")
+    assert "shadowed,gp-core" in saved("problems.csv")
+    page.press("2")
+    page.says("next hops")
+    page.wait(lambda: "0 of 0" not in page.text_of("main"))
+    page.press("s")
+    assert saved("bw-border table.csv").splitlines()[1].startswith("bw-border,0.0.0.0/0,static,1,0,203.0.113.2 by e2")
+
+
 def test_problems_are_narrowed_and_lead_to_their_lines(saltmarsh):
     page = saltmarsh
     page.press("3")

@@ -85,10 +85,15 @@ class Ending(NamedTuple):
 
 @dataclass
 class Strand:
-    """All ways of one direction. ``starts`` are numbers of stops where the packet can begin."""
+    """All ways of one direction.
+
+    ``starts`` are numbers of stops where the packet can begin; ``finished`` has all numbers, each after
+    those its branches lead to (but for loops).
+    """
 
     stops: list[Stop]
     starts: list[int]
+    finished: list[int]
     has_loop: bool
 
     @cached_property
@@ -113,23 +118,13 @@ class Strand:
         first stop met again (those are walked one by one, at most ``MAX_CYCLE_PATHS``)."""
         if self.has_loop:
             return len(self._routes(MAX_CYCLE_PATHS))
-        counts: dict[int, int] = {}
-        for start in self.starts:
-            stack = [start]
-            while stack:
-                number = stack[-1]
-                if number in counts:
-                    stack.pop()
-                    continue
-                stop = self.stops[number]
-                pending = [b.target for b in stop.branches if b.verdict is None and b.target not in counts]
-                if pending:
-                    stack.extend(pending)
-                    continue
-                counts[number] = (stop.verdict is not None) + sum(
-                    counts[b.target] if b.verdict is None else 1 for b in stop.branches
-                )
-                stack.pop()
+        counts = [0] * len(self.stops)
+        for number in self.finished:
+            stop = self.stops[number]
+            count = 0 if stop.verdict is None else 1
+            for branch in stop.branches:
+                count += counts[branch.target] if branch.verdict is None else 1
+            counts[number] = count
         return sum(counts[start] for start in self.starts)
 
     def paths(self, limit: int = MAX_PATHS) -> list[list[int]]:

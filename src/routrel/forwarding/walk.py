@@ -11,17 +11,15 @@ walked once, and the result is a graph. All interfaces without an ACL or policy 
 met again on its own way is a loop.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from routrel.forwarding.strand import AclCheck, Branch, SteeringCheck, Stop, Strand
-from routrel.model.devices import Interface
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
 ORIGIN = -1
-OPEN = -2
 
 
 class Start(NamedTuple):
@@ -39,12 +37,14 @@ class Start(NamedTuple):
 class _Packet:
     """A header with what is looked up once for it."""
 
-    __slots__ = ("chain", "header", "owners")
+    __slots__ = ("chain", "header", "numbers", "owners")
 
     def __init__(self, solved: Solved, header: Header):
         self.header = header
         self.chain = solved.prefixes.chain(header.destination)
         owners = solved.topology.owners.get(header.destination, ())
+        self.numbers: dict[int, int] = {}
+        """Stops by the way in."""
         self.owners = frozenset(solved.topology.ports[port].device for port in owners)
 
 
@@ -55,6 +55,10 @@ class Walker:
         self.solved = solved
         topology = solved.topology
         self.topology = topology
+        self._device_of = [port.device for port in topology.ports]
+        self._segment_of = [topology.segment_of[port.index] if port.up else -1 for port in topology.ports]
+        self._mtu = [port.interface.mtu for port in topology.ports]
+        self._answerers = topology.answerers
         self._forwards = [device.forwards for device in topology.devices]
         self._acl_in: list[Acl | None] = []
         self._acl_out: list[Acl | None] = []
@@ -65,37 +69,39 @@ class Walker:
             self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
             policy = interface.forwarding_policy
             self._policy.append(device.forwarding_policies[policy] if policy else None)
-        plain = (interface.acl_in is None and interface.forwarding_policy is None for interface in self._interfaces())
-        self._way_in: list[int] = [OPEN if is_plain else index for index, is_plain in enumerate(plain)]
+        # A way in as one number: a filtered port its own, all others of a device one below zero.
+        filtered = [port.interface.acl_in or port.interface.forwarding_policy for port in topology.ports]
+        self._way_in = [
+            index if is_filtered else -1 - self._device_of[index] for index, is_filtered in enumerate(filtered)
+        ]
 
-    def _interfaces(self) -> Iterator[Interface]:
-        return (port.interface for port in self.topology.ports)
-
-    def _key(self, device: int, ingress: int, header: Header) -> tuple[int, int, Header]:
+    def _way_of(self, start: Start) -> int:
         """A packet's own device treats it as one that came in unfiltered, unless it forwards nothing."""
-        if ingress == ORIGIN:
-            return (device, OPEN if self._forwards[device] else ORIGIN, header)
-        return (device, self._way_in[ingress], header)
+        if start.ingress != ORIGIN:
+            return self._way_in[start.ingress]
+        return -1 - start.device - (0 if self._forwards[start.device] else len(self._forwards))
 
     def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
         stops: list[Stop] = []
-        numbers: dict[tuple[int, int, Header], int] = {}
-        first = []
+        first: list[int] = []
+        finished: list[int] = []
         has_loop = False
         packets: dict[Header, _Packet] = {}
+        way_in, device_of = self._way_in, self._device_of
         for start in starts:
             header = start.header
             packet = packets.get(header)
             if packet is None:
                 packet = packets[header] = _Packet(self.solved, header)
-            key = self._key(start.device, start.ingress, header)
-            if key in numbers:
-                if numbers[key] not in first:
-                    first.append(numbers[key])
+            numbers = packet.numbers
+            way = self._way_of(start)
+            if way in numbers:
+                if numbers[way] not in first:
+                    first.append(numbers[way])
                 continue
             root = len(stops)
-            numbers[key] = root
+            numbers[way] = root
             stops.append(Stop(start.device, start.ingress, header))
             self._decide(stops[root], packet, stateful, start.hops)
             first.append(root)
@@ -108,20 +114,17 @@ class Walker:
                     if branch.verdict is not None:
                         continue
                     port = branch.target
-                    device = self.topology.ports[port].device
-                    key = self._key(device, port, header)
-                    target = numbers.get(key)
+                    target = numbers.get(way_in[port])
                     if target is None:
-                        target = len(stops)
-                        numbers[key] = target
-                        stop = Stop(device, port, header)
+                        branch.target = target = numbers[way_in[port]] = len(stops)
+                        stop = Stop(device_of[port], port, header)
                         stops.append(stop)
                         self._decide(stop, packet, stateful, None)
-                        branch.target = target
                         if stop.branches:
                             on_way.add(target)
                             stack.append((target, iter(stop.branches)))
                             break
+                        finished.append(target)
                     else:
                         branch.target = target
                         if target in on_way:
@@ -130,7 +133,8 @@ class Walker:
                 else:
                     stack.pop()
                     on_way.discard(number)
-        return Strand(stops, first, has_loop)
+                    finished.append(number)
+        return Strand(stops, first, finished, has_loop)
 
     def _decide(self, stop: Stop, packet: _Packet, stateful: frozenset[int], hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
@@ -159,10 +163,10 @@ class Walker:
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        table = self.solved.table(device)
+        best = self.solved.table(device).get
         route: Route | None = None
         for number in packet.chain:
-            route = table.get(number)
+            route = best(number)
             if route is not None:
                 break
         stop.route = route
@@ -207,17 +211,14 @@ class Walker:
             if not branch.acl_out.accepted:
                 branch.verdict, branch.stage = "blocked", "acl_out"
                 return branch
-        topology = self.topology
-        segment = topology.segment_of[port]
-        out = topology.ports[port]
-        branch.mtu = out.interface.mtu
-        target = topology.on_segment(segment, address) if segment >= 0 and out.up else None
+        branch.mtu = self._mtu[port]
+        target = self._answerers.get((self._segment_of[port], address))
         if target is None or target == port:
             branch.verdict = "leaves" if self._is_beyond(device, branch) else "unresolved"
             branch.stage = "next_hop"
             return branch
         branch.target = target
-        branch.mtu = min(branch.mtu, topology.ports[target].interface.mtu)
+        branch.mtu = min(branch.mtu, self._mtu[target])
         return branch
 
     def _is_beyond(self, device: int, branch: Branch) -> bool:

@@ -1,6 +1,5 @@
 """Routes and next hops as tables hold them."""
 
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from routrel.model.addresses import Address, Prefix
@@ -17,8 +16,7 @@ class NextHop(NamedTuple):
     address: Address | None
 
 
-@dataclass(frozen=True, slots=True)
-class Route:
+class Route(NamedTuple):
     """One entry of a table. ``origin`` names the kind within its protocol, e.g. OSPF's "intra-area".
 
     ``given_next_hop`` is a static route's next hop before it was resolved through the table.

@@ -37,12 +37,13 @@ class Solved:
         self._tables: OrderedDict[int, Table] = OrderedDict()
         # A row of an OSPF router is a kind, a metric and at least one word of next hops per prefix.
         self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.prefixes))))
+        self._forgets = self._kept < len(self.topology.devices)
 
     def table(self, device: int) -> Table:
         """The table of a device, by its number."""
         table = self._tables.get(device)
         if table is not None:
-            if self._kept < len(self.topology.devices):
+            if self._forgets:
                 self._tables.move_to_end(device)
             return table
         table = self._make_table(device)

@@ -34,7 +34,7 @@ class Table:
         self._ospf_preference = routing.preference("ospf") if routing else 0
         self._multipath = routing.ospf.multipath if routing and routing.ospf else 0
         self._others: dict[int, Route] = {}
-        self._ospf_routes: dict[int, Route | None] = {}
+        self._best: dict[int, Route | None] = {}
         self._hops_of_masks: dict[tuple[int, ...], tuple[NextHop, ...]] = {}
         for route in routes:
             self.offer(route)
@@ -45,16 +45,24 @@ class Table:
         standing = self._others.get(number)
         if standing is None or _rank(route) < _rank(standing):
             self._others[number] = route
+            self._best.pop(number, None)
 
     def withdraw(self, route: Route) -> None:
-        del self._others[self.prefixes.number[route.prefix]]
+        number = self.prefixes.number[route.prefix]
+        del self._others[number]
+        self._best.pop(number, None)
 
     def get(self, number: int) -> Route | None:
         """The best route for a prefix, by its number."""
+        try:
+            return self._best[number]
+        except KeyError:
+            best = self._best[number] = self._choose(number)
+            return best
+
+    def _choose(self, number: int) -> Route | None:
         other = self._others.get(number)
-        if self._rows is None:
-            return other
-        if other is not None and (other.preference or 0) < self._ospf_preference:
+        if self._rows is None or (other is not None and (other.preference or 0) < self._ospf_preference):
             return other
         ospf = self.ospf_route(number)
         if other is None or ospf is None:
@@ -65,12 +73,24 @@ class Table:
         return self._others.get(number)
 
     def ospf_route(self, number: int) -> Route | None:
-        """OSPF's own route for a prefix, whether or not it is the best."""
-        if self._rows is None:
+        """OSPF's own route for a prefix, whether or not it is the best; made anew each time."""
+        rows = self._rows
+        kind = NONE if rows is None else rows.kind.item(number)
+        if rows is None or kind == NONE:
             return None
-        if number not in self._ospf_routes:
-            self._ospf_routes[number] = self._make_ospf_route(number)
-        return self._ospf_routes[number]
+        prefix, metric = self.prefixes.prefixes[number], rows.metric.item(number)
+        if kind == DISCARD:
+            assert self._ospf is not None
+            place = self._ospf.range_place(self.device, number) or NOWHERE
+            return Route(prefix, "ospf", self._ospf_preference, metric, (), "discard", KIND_NAMES[kind], place=place)
+        words = tuple([mask.item(number) for mask in rows.masks])
+        hops = self._hops_of_masks.get(words)
+        if hops is None:
+            hops = self._limited([NextHop(*hop) for hop in rows.next_hops(number)])
+            self._hops_of_masks[words] = hops
+        if not hops:
+            return None  # its own network, which the connected route stands for
+        return Route(prefix, "ospf", self._ospf_preference, metric, hops, "forward", KIND_NAMES[kind])
 
     def lookup(self, address: Address) -> Route | None:
         """Longest-prefix match."""
@@ -92,26 +112,6 @@ class Table:
             route = self.get(number)
             if route is not None:
                 yield route
-
-    def _make_ospf_route(self, number: int) -> Route | None:
-        rows = self._rows
-        assert rows is not None
-        kind = int(rows.kind[number])
-        if kind == NONE:
-            return None
-        prefix, metric = self.prefixes.prefixes[number], int(rows.metric[number])
-        if kind == DISCARD:
-            assert self._ospf is not None
-            place = self._ospf.range_place(self.device, number) or NOWHERE
-            return Route(prefix, "ospf", self._ospf_preference, metric, (), "discard", KIND_NAMES[kind], place=place)
-        words = tuple(rows.masks[:, number].tolist())
-        hops = self._hops_of_masks.get(words)
-        if hops is None:
-            hops = self._limited([NextHop(*hop) for hop in rows.next_hops(number)])
-            self._hops_of_masks[words] = hops
-        if not hops:
-            return None  # its own network, which the connected route stands for
-        return Route(prefix, "ospf", self._ospf_preference, metric, hops, "forward", KIND_NAMES[kind])
 
     def _limited(self, hops: list[NextHop]) -> tuple[NextHop, ...]:
         return sorted_hops(self.topology, hops)[: self._multipath]

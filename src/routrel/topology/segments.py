@@ -98,7 +98,8 @@ class Topology:
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
         self.owners: dict[Address, list[int]] = defaultdict(list)
-        self._on_segment: dict[tuple[int, Address], int] = {}
+        self.answerers: dict[tuple[int, Address], int] = {}
+        """(segment, address) to the up port that answers for it there; the first where several do."""
         self._index_addresses()
 
     def port(self, device: str, interface: str) -> Port:
@@ -106,7 +107,7 @@ class Topology:
 
     def on_segment(self, segment: int, address: Address) -> int | None:
         """The up port that answers for ``address`` on a segment, or None; the first where several do."""
-        return self._on_segment.get((segment, address))
+        return self.answerers.get((segment, address))
 
     def owner(self, address: Address) -> int | None:
         """The first up port in the network that owns ``address``, or None."""
@@ -242,4 +243,4 @@ class Topology:
                 if not address.is_link_local:
                     self.owners[address].append(port.index)
                 if segment >= 0:
-                    self._on_segment.setdefault((segment, address), port.index)
+                    self.answerers.setdefault((segment, address), port.index)

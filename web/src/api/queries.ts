@@ -142,6 +142,15 @@ function pathOf({ networkId, number }: RevisionKey) {
 /** A revision never changes: what was computed from it stays right for as long as the page is open. */
 const FOREVER = { staleTime: Number.POSITIVE_INFINITY };
 
+export function useRevision(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["revision", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(api.GET("/api/networks/{network_id}/revisions/{number}", { params: { path: pathOf(key) } })),
+  });
+}
+
 export function useMap(key: RevisionKey) {
   return useQuery({
     queryKey: ["map", key],

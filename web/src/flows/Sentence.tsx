@@ -1,21 +1,21 @@
 import { type FormEvent, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Question } from "../api/queries";
-import { shownTime, useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
+import { AsOf } from "./AsOf";
 import { parseTyped, questionOf, swapped, typedForm, withQuestion } from "./sentence";
 import { ServiceBox, WordBox } from "./WordBox";
 
 /** The question, always at the top: every word of it edited in place, or all of it typed as one line. */
 export function Sentence() {
-  const { revision, takenAt } = useCurrentNetwork();
   const [search, setSearch] = useSearchParams();
   const question = questionOf(search);
   const [typing, setTyping] = useState(false);
   const from = useRef<HTMLInputElement>(null);
   const to = useRef<HTMLInputElement>(null);
   const service = useRef<HTMLInputElement>(null);
+  const asOf = useRef<HTMLButtonElement>(null);
 
   const ask = (next: Question) => setSearch(withQuestion(search, next));
   const swap = () => ask(swapped(question));
@@ -24,6 +24,7 @@ export function Sentence() {
     f: () => from.current?.focus(),
     t: () => to.current?.focus(),
     o: () => service.current?.focus(),
+    a: () => asOf.current?.click(),
     "/": () => setTyping(true),
   });
 
@@ -77,10 +78,7 @@ export function Sentence() {
         </button>
       )}
       <span className="text-faint">
-        as of{" "}
-        <span className="text-ink">
-          {takenAt ? shownTime(takenAt) : `revision ${revision.number}, no time stated`}
-        </span>
+        as of <AsOf buttonRef={asOf} />
       </span>
       <span className="ml-auto flex gap-4 text-sm text-faint">
         <button type="button" onClick={swap} className="hover:text-ink">

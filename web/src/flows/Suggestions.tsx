@@ -29,8 +29,9 @@ export function Suggestions() {
     <div className="p-6 max-w-prose overflow-auto">
       <p className="text-lg">Does it get through, by which way, and if not, what stops it?</p>
       <p className="text-faint mt-2">
-        Fill the sentence above: <Key>f</Key> from, <Key>t</Key> to, <Key>o</Key> the service. Or type it as
-        one line with <Key>/</Key>. A place is a device, an interface, any address, or an endpoint’s name.
+        Fill the sentence above: <Key>f</Key> from, <Key>t</Key> to, <Key>o</Key> the service, <Key>a</Key>{" "}
+        the revision. Or type it as one line with <Key>/</Key>. A place is a device, an interface, any
+        address, or an endpoint’s name.
       </p>
       {questions.length > 0 && (
         <>

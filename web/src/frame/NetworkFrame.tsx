@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
-import { useFindings, useNetwork, useSession, useSignOut } from "../api/queries";
+import type { Network } from "../api/client";
+import { useFindings, useNetwork, useRevision, useSession, useSignOut } from "../api/queries";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
@@ -26,10 +27,18 @@ export function NetworkFrame() {
   if (network.isError) return <Failed error={network.error} what="This network cannot be shown." />;
   if (!latest) return <Failed error="It has no revision." what="This network cannot be shown." />;
   const number = Number(search.get("revision")) || latest.number;
-  const takenAt = number === latest.number ? latest.taken_at : "";
+  return <Shown network={network.data} number={number} latest={latest.number} />;
+}
+
+/** The frame around one revision, the time it was true taken from it. */
+function Shown({ network, number, latest }: { network: Network; number: number; latest: number }) {
+  const revision = useRevision({ networkId: network.id, number });
+  if (revision.isPending) return <Waiting what="the revision" />;
+  if (revision.isError) return <Failed error={revision.error} what="This revision cannot be shown." />;
+  const current = { network, revision: { networkId: network.id, number }, takenAt: revision.data.taken_at };
   return (
-    <CurrentNetwork.Provider value={{ network: network.data, revision: { networkId, number }, takenAt }}>
-      <Frame number={number} latest={latest.number} />
+    <CurrentNetwork.Provider value={current}>
+      <Frame number={number} latest={latest} />
     </CurrentNetwork.Provider>
   );
 }

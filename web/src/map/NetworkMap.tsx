@@ -1,5 +1,6 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import type { MapData, Walk } from "../api/client";
+import { download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { kindPath, type Verdict, VerdictMark } from "../ui/marks";
 import { useKeys } from "../ui/useKeys";
@@ -69,7 +70,16 @@ export function NetworkMap({
       return { scale, x: at.x - (at.x - old.x) * ratio, y: at.y - (at.y - old.y) * ratio };
     });
   const middle = { x: size.width / 2, y: size.height / 2 };
-  useKeys({ "+": () => zoom(1.35, middle), "-": () => zoom(1 / 1.35, middle), "0": () => setView(null) });
+  function save() {
+    const drawing = host.current?.querySelector("svg");
+    if (drawing) download(`${map.name} map.svg`, standalone(drawing), "image/svg+xml");
+  }
+  useKeys({
+    g: save,
+    "+": () => zoom(1.35, middle),
+    "-": () => zoom(1 / 1.35, middle),
+    "0": () => setView(null),
+  });
 
   // React's wheel listeners are passive: this one must keep the page from scrolling.
   const zoomNow = useRef(zoom);
@@ -140,8 +150,22 @@ export function NetworkMap({
         <button type="button" className="hover:text-ink" onClick={() => zoom(1 / 1.35, middle)}>
           farther <Key>-</Key>
         </button>
+        <button type="button" className="hover:text-ink" onClick={save}>
+          save as SVG <Key>g</Key>
+        </button>
       </p>
     </div>
+  );
+}
+
+/** The drawing as a file of its own: the theme's colours filled in, fonts named. */
+function standalone(drawing: SVGSVGElement): string {
+  const style = getComputedStyle(document.documentElement);
+  const copy = drawing.cloneNode(true) as SVGSVGElement;
+  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
+  copy.setAttribute("style", `background: ${style.getPropertyValue("--paper")}; font-family: sans-serif`);
+  return copy.outerHTML.replace(/var\((--[a-z]+)\)/g, (_, name: string) =>
+    style.getPropertyValue(name).trim(),
   );
 }
 
@@ -210,12 +234,17 @@ function Picture({
     );
     const at = (cluster: Cluster): Point => ({ x: cluster.x * scale, y: cluster.y * scale });
     const near = (point: Point) => point.x > left && point.x < right && point.y > top && point.y < bottom;
-    const lines = new Map<string, { from: Point; to: Point; up: boolean; count: number }>();
+    const kinds = new Map(map.devices.map((device) => [device.name, device.kind]));
+    const lines = new Map<
+      string,
+      { from: Point; to: Point; up: boolean; switched: boolean; count: number }
+    >();
     for (const cable of map.cables) {
       const ends = [...new Set(cable.ends.map((end) => clusterOf.get(end.device)))].filter(
         (one) => one !== undefined,
       );
       const hub = ends[0];
+      const switched = cable.ends.some((end) => kinds.get(end.device) === "switch") || ends.length > 2;
       for (const other of ends.slice(1)) {
         if (!hub) continue;
         const [from, to] = [at(hub), at(other)];
@@ -225,10 +254,10 @@ function Picture({
         if (line) {
           line.count += 1;
           line.up ||= cable.up;
-        } else lines.set(key, { from, to, up: cable.up, count: 1 });
+          line.switched &&= switched;
+        } else lines.set(key, { from, to, up: cable.up, switched, count: 1 });
       }
     }
-    const kinds = new Map(map.devices.map((device) => [device.name, device.kind]));
     const marks = made.map((cluster) => ({ cluster, ...at(cluster) })).filter(near);
     const labels: Label[] = marks
       .filter((mark) => mark.cluster.members.length === 1)
@@ -276,7 +305,9 @@ function Picture({
             x2={line.to.x}
             y2={line.to.y}
             strokeWidth={Math.min(2.2, 0.8 + 0.1 * line.count)}
-            strokeDasharray={line.up ? undefined : "1 5"}
+            // Solid is routed, dotted switched; what is down is hardly there.
+            strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
+            strokeLinecap={line.switched ? "round" : undefined}
           />
         ))}
       </g>

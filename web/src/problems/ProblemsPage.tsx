@@ -3,7 +3,10 @@ import { useMemo, useRef, useState } from "react";
 import { useFindings } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
+import { csv, download } from "../ui/download";
+import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
+import { useKeys } from "../ui/useKeys";
 
 const SEVERITIES = ["error", "warning", "note"] as const;
 const MARKS = { error: "M8 2V9M8 12.5V13.5", warning: "M8 2 14.5 13.5H1.5Z", note: "M3 8H13" };
@@ -23,6 +26,19 @@ export function ProblemsPage() {
     estimateSize: () => 58,
     overscan: 12,
   });
+  function save() {
+    const titles = ["severity", "code", "device", "interface", "message", "places"];
+    const lines = shown.map((finding) => [
+      finding.severity,
+      finding.code,
+      finding.device,
+      finding.interface,
+      finding.message,
+      finding.places.map((place) => `${place.file}:${place.line}`).join(" "),
+    ]);
+    download("problems.csv", csv([titles, ...lines]), "text/csv");
+  }
+  useKeys({ s: save });
   if (findings.isPending) return <Waiting what="the problems" />;
   if (findings.isError) return <Failed error={findings.error} what="The problems cannot be shown." />;
   if (findings.data.length === 0)
@@ -50,6 +66,9 @@ export function ProblemsPage() {
             </button>
           );
         })}
+        <button type="button" className="ml-auto text-faint hover:text-ink" onClick={save}>
+          save as CSV <Key>s</Key>
+        </button>
       </div>
       <section
         ref={scroller}

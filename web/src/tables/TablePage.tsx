@@ -5,7 +5,10 @@ import type { TableRow } from "../api/client";
 import { useMap, useTable } from "../api/queries";
 import { WordBox } from "../flows/WordBox";
 import { useCurrentNetwork } from "../frame/context";
+import { csv, download } from "../ui/download";
+import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
+import { useKeys } from "../ui/useKeys";
 
 const COLUMNS = "grid grid-cols-[minmax(10rem,1.2fr)_7rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
@@ -41,6 +44,19 @@ export function TablePage() {
     estimateSize: () => 27,
     overscan: 20,
   });
+  function save() {
+    const titles = ["device", "prefix", "protocol", "preference", "metric", "next hops"];
+    const lines = shown.map((row) => [
+      device,
+      row.prefix,
+      row.protocol,
+      row.preference,
+      row.metric,
+      hopText(row),
+    ]);
+    download(`${device} table.csv`, csv([titles, ...lines]), "text/csv");
+  }
+  useKeys({ s: save });
   return (
     <div className="h-full flex flex-col px-6 pt-4">
       <div className="flex items-baseline gap-3 pb-3 text-lg">
@@ -66,6 +82,9 @@ export function TablePage() {
         <span className="text-faint text-base">
           {shown.length} of {table.data?.length ?? 0} routes
         </span>
+        <button type="button" className="ml-auto text-base text-faint hover:text-ink" onClick={save}>
+          save as CSV <Key>s</Key>
+        </button>
       </div>
       {table.isPending && device && <Waiting what="the table" />}
       {table.isError && <Failed error={table.error} what="This table cannot be shown." />}

@@ -46,23 +46,40 @@ class Area:
             self.hops[self.local[edge.source]].append((edge.port, edge.neighbor))
         self.distance: Metrics = _all_pairs(n, source, target, cost)
         self.masks: Masks = _next_hop_masks(n, source, target, cost, self.distance)
-        stubs = sorted((prefixes.number[stub.prefix], self.local[stub.router], stub.cost) for stub in database.stubs)
-        table = np.array(stubs, dtype=np.int64).reshape(-1, 3)
-        self._stub_router = table[:, 1]
-        self._stub_cost = table[:, 2].astype(np.int32)
-        self.prefixes, self._first = np.unique(table[:, 0], return_index=True)
-        """Numbers of the prefixes that some router of this area brings, ascending."""
-        self._group = np.repeat(np.arange(len(self.prefixes)), np.diff(np.append(self._first, len(table))))
+        by_prefix: dict[int, list[tuple[int, int]]] = {}
+        for stub in database.stubs:
+            by_prefix.setdefault(prefixes.number[stub.prefix], []).append((self.local[stub.router], stub.cost))
+        order = sorted(by_prefix, key=lambda number: (-len(by_prefix[number]), number))
+        self.prefixes = np.array(order, dtype=np.int64)
+        """Numbers of the prefixes that some router of this area brings, those of most routers first."""
+        self._layers = _layers([by_prefix[number] for number in order])
 
     def row(self, router: int) -> tuple[Metrics, Masks]:
         """Costs (p,) and next-hop words (w, p) from a router (area number) to ``self.prefixes``."""
-        if not len(self.prefixes):
-            return np.empty(0, np.int32), np.empty((len(self.masks), 0), np.uint64)
-        total = self.distance[router, self._stub_router] + self._stub_cost
-        best = np.minimum.reduceat(total, self._first)
-        is_best = (total == best[self._group]) & (total < UNREACHED)
-        words = np.where(is_best, self.masks[:, router, :][:, self._stub_router], np.uint64(0))
-        return np.minimum(best, UNREACHED), np.bitwise_or.reduceat(words, self._first, axis=1)
+        best = np.full(len(self.prefixes), UNREACHED, np.int32)
+        words = np.zeros((len(self.masks), len(self.prefixes)), np.uint64)
+        distance, masks = self.distance[router], self.masks[:, router, :]
+        for routers, costs in self._layers:
+            size = len(routers)
+            total = distance[routers] + costs
+            standing = best[:size]
+            offered = masks[:, routers]
+            # An equal cost adds its next hops; a lower one puts its own in place of what stands.
+            kept = np.where(total > standing, np.uint64(0), offered)
+            words[:, :size] = np.where(total < standing, np.uint64(0), words[:, :size]) | kept
+            np.minimum(standing, total, out=standing)
+        words[:, best >= UNREACHED] = 0
+        return best, words
+
+
+def _layers(stubs: list[list[tuple[int, int]]]) -> list[tuple[npt.NDArray[np.int64], Metrics]]:
+    """Stubs of prefixes, most first, as layers: layer k has the k-th router and cost of each that has one."""
+    layers = []
+    for depth in range(len(stubs[0]) if stubs else 0):
+        layer = [of_prefix[depth] for of_prefix in stubs if len(of_prefix) > depth]
+        routers = np.array([router for router, _ in layer], dtype=np.int64)
+        layers.append((routers, np.array([cost for _, cost in layer], dtype=np.int32)))
+    return layers
 
 
 def _all_pairs(

@@ -81,14 +81,17 @@ class OspfSolution:
 
     def routes_of(self, device: int) -> DeviceRoutes:
         """All OSPF routes of a router: intra-area, then inter-area where there is no other, then ranges."""
-        intra = self._intra_rows.get(device) or self._intra(device)
-        kind, metric, masks = intra.kind.copy(), intra.metric.copy(), intra.masks.copy()
+        kept = self._intra_rows.get(device)
+        intra = kept or self._intra(device)
+        kind, metric, masks = intra.kind, intra.metric, intra.masks
+        if kept is not None:
+            kind, metric, masks = kind.copy(), metric.copy(), masks.copy()
         words = self._word_offsets(device)
         areas = self.areas_of[device]
         # Section 16.2: a border router looks at the backbone's summaries only.
         looked_at = areas if len(areas) == 1 else [number for number in areas if number == BACKBONE]
         own_ranges = [number for number, _, _, _ in self.active_ranges(device)]
-        for number in looked_at:
+        for number in looked_at if self.borders else ():
             inter, inter_masks = self._inter(device, number)
             if own_ranges:
                 inter[own_ranges] = UNREACHED
@@ -154,14 +157,19 @@ class OspfSolution:
             area = self.areas[number]
             local = area.local[device]
             costs, words = area.row(local)
-            better = costs < metric[area.prefixes]
-            equal = (costs == metric[area.prefixes]) & (costs < UNREACHED)
-            masks[:, area.prefixes[better]] = 0
-            chosen = better | equal
-            offset = offsets[number]
-            masks[offset : offset + len(words)][:, area.prefixes[chosen]] = words[:, chosen]
-            metric[area.prefixes[better]] = costs[better]
-            kind[area.prefixes[chosen]] = INTRA
+            if len(self.areas_of[device]) == 1:
+                metric[area.prefixes] = costs
+                masks[:, area.prefixes] = words
+                kind[area.prefixes] = np.where(costs < UNREACHED, INTRA, NONE)
+            else:
+                better = costs < metric[area.prefixes]
+                equal = (costs == metric[area.prefixes]) & (costs < UNREACHED)
+                masks[:, area.prefixes[better]] = 0
+                chosen = better | equal
+                offset = offsets[number]
+                masks[offset : offset + len(words)][:, area.prefixes[chosen]] = words[:, chosen]
+                metric[area.prefixes[better]] = costs[better]
+                kind[area.prefixes[chosen]] = INTRA
             hops.extend(area.hops[local])
             hops.extend([None] * (len(words) * WORD - len(area.hops[local])))
         return DeviceRoutes(kind, metric, masks, hops)
