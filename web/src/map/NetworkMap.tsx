@@ -274,6 +274,7 @@ function Picture({
       width: site.label.length * 8 + 6,
       height: 18,
       rank: 2,
+      upright: true,
     }));
     const placed = placeLabels(
       [...labels, ...siteLabels],

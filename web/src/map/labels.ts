@@ -1,5 +1,14 @@
 /** A label that wants to stand beside a point; the lower `rank` goes first. */
-export type Label = { id: string; x: number; y: number; width: number; height: number; rank: number };
+export type Label = {
+  id: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  rank: number;
+  /** Keeps its column: it moves up and down only. */
+  upright?: boolean;
+};
 export type Placed = { id: string; x: number; y: number };
 type Box = { left: number; top: number; right: number; bottom: number };
 
@@ -44,6 +53,7 @@ export function placeLabels(labels: Label[], marks: { x: number; y: number; radi
 /** Centres of the places tried for a label, the likeliest first: below, above, right, left, then slantwise. */
 function around(label: Label): [number, number][] {
   const { x, y, width, height } = label;
+  if (label.upright) return [0, 1, -1, 2, -2].map((step) => [x, y + step * (GAP + height / 2)]);
   return [
     [x, y + GAP + height / 2],
     [x, y - GAP - height / 2],
