@@ -108,11 +108,14 @@ def bench_walks(quick: bool) -> None:
             for flow in flows:
                 asker.ask(flow, with_reply=False)
 
+        start = time.process_time()
         stops = walk_all() / len(flows)
+        unseen = len(flows) / (time.process_time() - start)
         rate = len(flows) / timed(walk_all, time.process_time)
         one_way = len(flows) / timed(forward_only, time.process_time)
         print(f"walks on {routers} routers, between {title}; {stops:.1f} stops a flow there and back")
-        print(f"  forward and return   {rate:8,.0f} flows/s on one core, {rate / 2000:.2f} x the 2,000 wanted")
+        print(f"  the first time       {unseen:8,.0f} flows/s on one core, {unseen / 2000:.2f} x the 2,000 wanted")
+        print(f"  forward and return   {rate:8,.0f} flows/s on one core, {rate / 2000:.2f} x")
         print(f"  forward alone        {one_way:8,.0f} flows/s on one core, {one_way / 2000:.2f} x")
 
 
