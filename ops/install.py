@@ -1,12 +1,14 @@
 """What the project needs on a machine: found, installed where that is possible, named where it is not."""
 
+import fcntl
 import hashlib
 import os
 import re
 import shutil
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -53,6 +55,14 @@ def debian_packages(programs: Sequence[str], packages: Sequence[str], why: str) 
     raise MissingError(f"{', '.join(programs)} is missing ({why}); install it with: {manual}")
 
 
+@contextmanager
+def alone() -> Iterator[None]:
+    """Keep other calls of ours from installing at the same time: they wait, and then find it done."""
+    with (ROOT / ".install.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
 def python_packages(kind: str) -> None:
     """The virtual environment with the pinned packages: ``run`` to serve, ``dev`` to test as well."""
     if sys.version_info[:2] < LEAST_PYTHON:
@@ -60,9 +70,15 @@ def python_packages(kind: str) -> None:
     wanted = ROOT / "requirements" / f"{kind}.txt"
     stamp = VENV / f"installed-{kind}"
     digest = hashlib.sha256(wanted.read_bytes()).hexdigest()
-    if stamp.is_file() and stamp.read_text() == digest:
-        os.utime(stamp)
-        return
+    with alone():
+        if stamp.is_file() and stamp.read_text() == digest:
+            os.utime(stamp)
+        else:
+            _install_python_packages(kind, wanted)
+            stamp.write_text(digest)
+
+
+def _install_python_packages(kind: str, wanted: Path) -> None:
     if not (PYTHON.is_file() and (VENV / "bin" / "pip").is_file()):
         say("making the Python environment")
         made = subprocess.run([sys.executable, "-m", "venv", VENV], stdout=subprocess.PIPE, stderr=subprocess.STDOUT)
@@ -76,7 +92,6 @@ def python_packages(kind: str) -> None:
         [VENV / "bin" / "uv", "pip", "install", "-q", "-p", PYTHON, "-r", wanted, "--require-hashes"],
         "installing Python packages",
     )
-    stamp.write_text(digest)
     if kind == "dev":
         run = ROOT / "requirements" / "run.txt"
         (VENV / "installed-run").write_text(hashlib.sha256(run.read_bytes()).hexdigest())
@@ -113,11 +128,12 @@ def node_packages(folder: Path = WEB) -> None:
     lock = folder / "package-lock.json"
     stamp = folder / "node_modules" / ".installed"
     digest = hashlib.sha256(lock.read_bytes()).hexdigest()
-    if stamp.is_file() and stamp.read_text() == digest:
-        return
-    say(f"installing the packages of {folder.relative_to(ROOT)}/")
-    need(["npm", "ci", "--no-audit", "--no-fund"], "npm ci", cwd=folder)
-    stamp.write_text(digest)
+    with alone():
+        if stamp.is_file() and stamp.read_text() == digest:
+            return
+        say(f"installing the packages of {folder.relative_to(ROOT)}/")
+        need(["npm", "ci", "--no-audit", "--no-fund"], "npm ci", cwd=folder)
+        stamp.write_text(digest)
 
 
 def _check_node() -> None:
@@ -137,7 +153,8 @@ def web_build() -> None:
     node_packages()
     built = WEB / "dist" / "index.html"
     sources = [WEB / "package-lock.json", WEB / "vite.config.ts", WEB / "index.html", *(WEB / "src").rglob("*")]
-    if built.is_file() and built.stat().st_mtime > max(source.stat().st_mtime for source in sources):
-        return
-    say("building the web client")
-    need(["npm", "run", "--silent", "build"], "building the web client", cwd=WEB)
+    with alone():
+        if built.is_file() and built.stat().st_mtime > max(source.stat().st_mtime for source in sources):
+            return
+        say("building the web client")
+        need(["npm", "run", "--silent", "build"], "building the web client", cwd=WEB)

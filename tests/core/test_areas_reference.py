@@ -38,6 +38,7 @@ class Entry:
 
 
 def shortest(edges: dict[str, list[tuple[str, int, str]]], start: str) -> tuple[dict[str, int], dict[str, set[str]]]:
+    """Section 16.1 for one router: cost to each router, and the first interfaces of all best ways."""
     cost, first, done, queue = {start: 0}, {start: set()}, set(), [(0, start)]
     while queue:
         so_far, node = heapq.heappop(queue)

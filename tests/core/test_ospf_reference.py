@@ -1,6 +1,5 @@
 """The bulk solution held against a slow, obviously right one, on random networks."""
 
-import heapq
 import json
 
 from hypothesis import given, settings
@@ -9,28 +8,7 @@ from hypothesis import strategies as st
 from routrel.formats.network_file import read_network
 from routrel.routing.ospf import area as area_module
 from routrel.routing.solve import Solved, solve
-
-
-def dijkstra(edges: dict[str, list[tuple[str, int, str]]], start: str) -> tuple[dict[str, int], dict[str, set[str]]]:
-    """RFC 2328 section 16.1 for one router: cost to each router, and the first interfaces of all best ways."""
-    cost = {start: 0}
-    first: dict[str, set[str]] = {start: set()}
-    queue = [(0, start)]
-    done: set[str] = set()
-    while queue:
-        so_far, node = heapq.heappop(queue)
-        if node in done:
-            continue
-        done.add(node)
-        for target, weight, interface in edges.get(node, []):
-            total = so_far + weight
-            begins = {interface} if node == start else first[node]
-            if total < cost.get(target, 10**9):
-                cost[target], first[target] = total, set(begins)
-                heapq.heappush(queue, (total, target))
-            elif total == cost[target]:
-                first[target] |= begins
-    return cost, first
+from tests.core.test_areas_reference import shortest
 
 
 @st.composite
@@ -62,7 +40,7 @@ def networks(draw):
 def check_tables(solved: Solved, count: int, edges) -> None:
     ports = solved.topology.ports
     for i in range(count):
-        cost, first = dijkstra(edges, f"r{i}")
+        cost, first = shortest(edges, f"r{i}")
         routes = {str(route.prefix): route for route in solved.table(solved.topology.device_index[f"r{i}"])}
         for j in range(count):
             if i == j:
