@@ -124,6 +124,11 @@ def test_steering_is_asked_before_the_table(service, verdict, path):
     assert (found["verdict"], found["paths"]) == (verdict, [path])
 
 
+def test_its_own_address_is_passed_over_as_a_steering_next_hop():
+    policy = "forwarding_policies: {p: [{action: forward, next_hop: [10.0.2.1]}]}"
+    assert answer(load(lan("", ", forwarding_policy: p", policy)), "h1", "h2")["forward"]["verdict"] == "arrives"
+
+
 def test_a_packet_for_the_device_itself_is_delivered_before_steering():
     assert verdicts(steered(), "h1", "10.0.1.1", "tcp/25")[0] == "arrives"
 

@@ -41,7 +41,7 @@ class _Packet:
 
     def __init__(self, solved: Solved, header: Header):
         self.header = header
-        self.chain = solved.prefixes.chain(header.destination)
+        self.chain = solved.chain(header.destination)
         owners = solved.topology.owners.get(header.destination, ())
         self.numbers: dict[int, int] = {}
         """Stops by the way in."""

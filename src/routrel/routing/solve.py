@@ -30,7 +30,10 @@ class Solved:
         self.network = network
         self.topology = Topology(network)
         self.database = Database(self.topology)
-        self.prefixes = PrefixIndex(self._all_prefixes())
+        carried = self._carried_prefixes()
+        own = {address.address.host_prefix() for _, _, i in network.interfaces() for address in i.addresses}
+        self.prefixes = PrefixIndex(carried | own)
+        self._only_own = {self.prefixes.number[prefix] for prefix in own - carried}
         self.ospf = OspfSolution(self.topology, self.database, self.prefixes)
         self.unresolved: dict[int, list[tuple[StaticRoute | ObservedRoute, str]]] = {}
         """Per device whose table was made: the routes that lead nowhere, and why."""
@@ -64,24 +67,33 @@ class Solved:
         self.unresolved[number] = unresolved
         return table
 
+    def chain(self, address: Address) -> list[int]:
+        """Prefixes that may lead to an address, longest first.
+
+        Left out are those that stand only in the table of the device that owns the address, which delivers
+        a packet before it asks its table.
+        """
+        return [number for number in self.prefixes.chain(address) if number not in self._only_own]
+
     def lookup(self, device: int, address: Address) -> Route | None:
         return self.table(device).lookup(address)
 
     def connected_hop(self, device: int, address: Address) -> NextHop | None:
-        """The hop to an address on a connected subnet of a device that is up, or None (RFC 8349: direct)."""
+        """The hop to another's address on a connected subnet that is up, or None (RFC 8349: direct)."""
         for number in self.prefixes.chain(address):
             route = self.table(device).get(number)
+            if route is not None and route.protocol == "local":
+                return None  # its own address is no next hop
             if route is not None and route.protocol == "connected" and not route.prefix.is_host:
                 return NextHop(route.next_hops[0].port, address)
         return None
 
-    def _all_prefixes(self) -> set[Prefix]:
-        prefixes: set[Prefix] = set()
+    def _carried_prefixes(self) -> set[Prefix]:
+        """All prefixes but the host routes that a device has for its own addresses alone."""
+        prefixes = {stub.prefix for area in self.database.areas.values() for stub in area.stubs}
         for device in self.topology.devices:
             for interface in device.interfaces.values():
-                for address in interface.addresses:
-                    prefixes.add(address.prefix)
-                    prefixes.add(address.address.host_prefix())
+                prefixes.update(address.prefix for address in interface.addresses if not address.prefix.is_host)
             prefixes.update(route.prefix for route in device.gateways)
             prefixes.update(route.prefix for route in device.observed)
             if device.routing:

@@ -83,7 +83,8 @@ class Table:
             assert self._ospf is not None
             place = self._ospf.range_place(self.device, number) or NOWHERE
             return Route(prefix, "ospf", self._ospf_preference, metric, (), "discard", KIND_NAMES[kind], place=place)
-        words = tuple([mask.item(number) for mask in rows.masks])
+        masks = rows.masks
+        words = (masks.item(0, number),) if len(masks) == 1 else tuple([mask.item(number) for mask in masks])
         hops = self._hops_of_masks.get(words)
         if hops is None:
             hops = self._limited([NextHop(*hop) for hop in rows.next_hops(number)])
