@@ -28,17 +28,19 @@ class NetworkSerializer(serializers.Serializer[Any]):
     latest = RevisionSerializer(read_only=True, allow_null=True)
 
 
-class NetworkPageSerializer(serializers.Serializer[Any]):
+class PageSerializer(serializers.Serializer[Any]):
+    """A page of a list; what it lists is said by those made of it."""
+
     count = serializers.IntegerField()
     next = serializers.CharField(allow_null=True)
     previous = serializers.CharField(allow_null=True)
+
+
+class NetworkPageSerializer(PageSerializer):
     results = NetworkSerializer(many=True)
 
 
-class RevisionPageSerializer(serializers.Serializer[Any]):
-    count = serializers.IntegerField()
-    next = serializers.CharField(allow_null=True)
-    previous = serializers.CharField(allow_null=True)
+class RevisionPageSerializer(PageSerializer):
     results = RevisionSerializer(many=True)
 
 

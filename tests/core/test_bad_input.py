@@ -117,6 +117,30 @@ def test_an_archive_whose_sizes_lie_is_stopped_while_reading():
         unpack(bytes(data.replace(size, (30).to_bytes(4, "little"))), "a.zip")
 
 
+NETWORK = b"routrel: 1\nname: x\ndevices: {" + b", ".join(b"r%d: {kind: router}" % i for i in range(60)) + b"}\n"
+
+
+@given(st.lists(st.tuples(st.integers(0, 2000), st.integers(0, 255)), min_size=1, max_size=4))
+@settings(max_examples=300)
+def test_an_archive_with_any_bytes_changed_is_read_or_refused(changes):
+    data = bytearray(zipped({"network.yaml": NETWORK}))
+    for position, value in changes:
+        data[4 + position % (len(data) - 4)] = value
+    try:
+        files, refused = files_of_upload("a.zip", bytes(data)), []
+    except LoadError as error:
+        files, refused = {}, error.errors
+    assert bool(files) != bool(refused)
+
+
+@pytest.mark.parametrize("method", [zipfile.ZIP_BZIP2, zipfile.ZIP_LZMA])
+def test_unusual_packing_is_refused(method):
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", method) as archive:
+        archive.writestr("network.yaml", NETWORK)
+    assert "packed in an unusual way" in refusal(buffer.getvalue(), "a.zip")
+
+
 def test_an_archive_of_a_folder_is_read_without_the_folder_name():
     files = {"ferries/network.yaml": b"routrel: 1\nname: x\n", "ferries/devices/r1.yaml": b"kind: router\n"}
     assert list(read_files(files_of_upload("a.zip", zipped(files))).devices) == ["r1"]

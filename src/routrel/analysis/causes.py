@@ -8,7 +8,7 @@ entry that fits the packet in all fields but one: often the slip that is looked 
 from dataclasses import dataclass, field, replace
 
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
-from routrel.forwarding.walk import ORIGIN, Start, Walker
+from routrel.forwarding.walk import Start, Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
@@ -59,6 +59,7 @@ class Cause:
 
 
 def protocol_name(protocol: int | None) -> str:
+    """A protocol as the network file names it."""
     return "any" if protocol is None else PROTOCOL_NAMES.get(protocol, str(protocol))
 
 
@@ -340,6 +341,3 @@ def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMi
     else:
         has, needs = ", ".join(map(str, match.destination_ports)), header.destination_port
     return NearMiss(index + 1, name, str(has), str(needs), entry.place)
-
-
-__all__ = ["GOOD", "ORIGIN", "Cause", "CauseFinder", "NearMiss", "Remedy", "entry_text", "header_text", "near_misses"]

@@ -5,6 +5,7 @@ Names are checked before anything is read; sizes are counted while reading, not 
 
 import io
 import zipfile
+import zlib
 
 from routrel.formats.errors import InputError, LoadError, quoted
 from routrel.model.places import Place
@@ -13,6 +14,7 @@ MAX_MEMBERS = 30_000
 MAX_UNPACKED = 128 * 1024 * 1024
 MAX_RATIO = 200
 CHUNK = 1 << 20
+METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 SUFFIXES = (".yaml", ".json")
 
 
@@ -30,7 +32,7 @@ def unpack(data: bytes, name: str) -> dict[str, bytes]:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             members = _checked_members(archive, name, len(data))
             files = _read_members(archive, members, name)
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, OSError, ValueError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, OSError, ValueError, RuntimeError) as error:
         raise _refusal(name, f"this zip archive cannot be read: {error}") from None
     if not files:
         raise _refusal(name, "the archive holds no network", "network.yaml with devices/NAME.yaml, or a capture folder")
@@ -61,6 +63,10 @@ def _checked_members(archive: zipfile.ZipFile, name: str, size: int) -> list[zip
             raise _refusal(name, "a file in the archive names a place outside it", "relative paths", quoted(path))
         if member.external_attr >> 28 == 0o12:
             raise _refusal(name, "the archive holds a symbolic link", "plain files", quoted(path))
+        if member.compress_type not in METHODS:
+            raise _refusal(
+                name, "a file in the archive is packed in an unusual way", "stored or deflated", quoted(path)
+            )
         if member.flag_bits & 1:
             raise _refusal(name, "a file in the archive is encrypted", "plain files", quoted(path))
         if path in seen:

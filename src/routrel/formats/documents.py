@@ -10,7 +10,6 @@ aliases are followed.
 
 import json
 import re
-from itertools import pairwise
 
 import yaml
 
@@ -193,9 +192,3 @@ def _check_aliases(root: Node, file: str) -> None:
         entered.add(id(node))
         stack.append((node, True))
         stack.extend((child, False) for child in reversed(_children(node)))
-
-
-def anchored_lines(text: str) -> list[str]:
-    """The lines of a source text as positions count them."""
-    ends = [match.end() for match in re.finditer(r"\r\n|\r|\n", text)]
-    return [text[start:end].rstrip("\r\n") for start, end in pairwise([0, *ends, len(text)])]

@@ -395,6 +395,3 @@ def _port(value: Any) -> PortRange:
         low, high = value["range"]
         return PortRange(int(low), int(high))
     return PortRange(int(value), int(value))
-
-
-__all__ = ["Filters", "read_filters"]

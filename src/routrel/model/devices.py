@@ -16,7 +16,6 @@ InterfaceKind = Literal["ethernet", "loopback", "bundle", "vlan"]
 RouteAction = Literal["forward", "discard", "reject"]
 OspfNetwork = Literal["broadcast", "point-to-point"]
 
-DEFAULT_INSTANCE = "default"
 DEFAULT_VLAN = 1
 DEFAULT_PREFERENCES = {
     "connected": 0,

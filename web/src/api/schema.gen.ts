@@ -453,6 +453,7 @@ export interface components {
             readonly role: components["schemas"]["RoleEnum"];
             readonly latest: components["schemas"]["Revision"] | null;
         };
+        /** @description A page of a list; what it lists is said by those made of it. */
         NetworkPage: {
             count: number;
             next: string | null;
@@ -504,6 +505,7 @@ export interface components {
             readonly device_count: number;
             readonly is_capture: boolean;
         };
+        /** @description A page of a list; what it lists is said by those made of it. */
         RevisionPage: {
             count: number;
             next: string | null;

@@ -1,7 +1,5 @@
 import type { Question } from "../api/queries";
 
-export const EMPTY: Question = { from: "", to: "", service: "icmp", enter: "" };
-
 /** The question a URL holds. */
 export function questionOf(search: URLSearchParams): Question {
   return {
