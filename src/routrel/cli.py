@@ -51,7 +51,7 @@ def _parser() -> argparse.ArgumentParser:
 
     routes = _command(commands, "routes", "best routes of every device, as they would stand in its table")
     routes.add_argument("--device", metavar="NAME", help="this device only")
-    routes.add_argument("--vrf", metavar="NAME", default="default", help="this routing instance (default: default)")
+    routes.add_argument("--vrf", metavar="NAME", help="this routing instance only")
     routes.add_argument("--prefix", metavar="P", help="this prefix only")
     routes.set_defaults(run=_routes)
 
@@ -85,6 +85,24 @@ def _load(options: argparse.Namespace) -> Solved:
     return solve(read_path(Path(options.network)))
 
 
+def _instances(solved: Solved, device: str | None, vrf: str | None) -> list[int]:
+    """The routing instances that a device's and a VRF's name select, None selecting all."""
+    topology = solved.topology
+    if device is not None and device not in topology.device_index:
+        parse_place(solved, device)
+        raise _CallError(f"{device!r} is no device of this network")
+    found = [
+        instance.index
+        for instance in topology.instances
+        if device in (None, topology.devices[instance.device].name) and vrf in (None, instance.vrf)
+    ]
+    if not found:
+        names = sorted({i.vrf for i in topology.instances if device in (None, topology.devices[i.device].name)})
+        where = f"on {device}" if device else "in this network"
+        raise _CallError(f"{vrf!r} is no routing instance {where}; allowed: {', '.join(names)}")
+    return found
+
+
 def _print_json(document: Any) -> None:
     json.dump(document, sys.stdout, ensure_ascii=False)
     print()
@@ -92,15 +110,8 @@ def _print_json(document: Any) -> None:
 
 def _routes(options: argparse.Namespace) -> int:
     solved = _load(options)
-    devices: list[int] = list(range(len(solved.topology.devices)))
-    if options.device is not None:
-        place = parse_place(solved, options.device)
-        if options.device not in solved.topology.device_index or place.device is None:
-            raise _CallError(f"{options.device!r} is no device of this network")
-        devices = [place.device]
-    if options.vrf != "default":
-        raise _CallError(f"{options.vrf!r} is no routing instance of this network; allowed: default")
-    rows = routes_json(solved, devices)
+    instances = _instances(solved, options.device, options.vrf)
+    rows = routes_json(solved, instances)
     if options.prefix is not None:
         try:
             wanted = str(Prefix.parse(options.prefix))
@@ -120,7 +131,8 @@ def _routes(options: argparse.Namespace) -> int:
             for hop in row["next_hops"]
         )
         ranking = "/".join("-" if row[key] is None else str(row[key]) for key in ("preference", "metric"))
-        print(f"{row['device']:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
+        name = row["device"] if row["vrf"] == "default" else f"{row['device']}/{row['vrf']}"
+        print(f"{name:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
     return DONE
 
 

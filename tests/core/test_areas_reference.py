@@ -222,7 +222,7 @@ def test_every_ospf_route_is_that_of_the_reference(lab):
         found = {
             prefix: route
             for index, prefix in enumerate(solved.prefixes.prefixes)
-            if prefix not in own and (route := table.ospf_route(index)) is not None
+            if prefix not in own and (route := table.source_route(0, index)) is not None
         }
         assert set(found) == set(expected)
         for prefix, entry in expected.items():

@@ -112,7 +112,7 @@ def test_a_wrong_call_exits_with_2_and_says_why(network, capsys, arguments, said
 
 def test_every_error_of_a_file_goes_to_standard_error(tmp_path, capsys):
     path = tmp_path / "bad.yaml"
-    path.write_text("routrel: 1\nname: x\ndevices: {r1: {kind: rooter, vrfs: {}}}\n")
+    path.write_text("routrel: 1\nname: x\ndevices: {r1: {kind: rooter, vrfs: []}}\n")
     status, out, err = run(capsys, "check", str(path), "--json")
     assert (status, out) == (2, "")
     assert len(err.splitlines()) == 2

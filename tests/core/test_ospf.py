@@ -1,6 +1,6 @@
 """A small example for each rule of RFC 2328 that is computed with; sections are the RFC's."""
 
-from routrel.routing.ospf.database import router_id
+from routrel.routing.speaking import router_id
 from tests.core.networks import hops, load, router, table
 
 
@@ -21,7 +21,7 @@ def pair(first: str, second: str, first_interface: str = "", second_interface: s
 
 
 def problems(text: str) -> list[str]:
-    return [finding.message for finding in load(text).database.findings]
+    return [finding.message for finding in load(text).findings]
 
 
 def test_cost_belongs_to_the_outgoing_interface():
@@ -48,7 +48,7 @@ def test_12_4_1_3_a_loopback_is_a_host_route_at_cost_0():
 def test_a_passive_interface_is_advertised_but_has_no_neighbours():
     solved = load(pair("passive: true", ""))
     assert "10.255.0.2/32" not in table(solved, "a")
-    assert not solved.database.findings
+    assert not solved.findings
 
 
 def test_10_5_neighbours_must_agree_on_area_type_and_subnet():
@@ -223,6 +223,6 @@ def test_a_range_without_networks_is_not_active():
 
 def test_the_router_id_is_configured_or_the_highest_loopback_or_the_highest_address():
     text = "devices:\n" + router("a", {"lo": "addresses: [10.0.0.1/32]", "e1": "addresses: [10.9.0.1/24]"})
-    assert str(router_id(load(text).network.devices["a"])) == "10.0.0.1"
+    assert str(router_id(load(text).topology, 0)) == "10.0.0.1"
     without = text.replace("10.0.0.1/32", "'2001:db8::1/128'")
-    assert str(router_id(load(without).network.devices["a"])) == "10.9.0.1"
+    assert str(router_id(load(without).topology, 0)) == "10.9.0.1"

@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.ospf import area as area_module
+from routrel.routing import graph as graph_module
 from routrel.routing.solve import Solved, solve
 from tests.core.test_areas_reference import shortest
 
@@ -63,11 +63,11 @@ def test_costs_and_equal_cost_ways_are_those_of_the_reference(drawn):
 @settings(max_examples=40)
 def test_small_and_large_areas_are_solved_alike(drawn):
     text, count, edges = drawn
-    small, area_module.SMALL = area_module.SMALL, 0
+    small, graph_module.SMALL = graph_module.SMALL, 0
     try:
         check_tables(solve(read_network({"n.json": text.encode()})), count, edges)
     finally:
-        area_module.SMALL = small
+        graph_module.SMALL = small
 
 
 def test_a_router_with_more_than_64_cables_keeps_all_its_next_hops():

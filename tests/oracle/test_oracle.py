@@ -10,7 +10,21 @@ import pytest
 HERE = Path(__file__).parent
 CASES = HERE / "cases"
 ROUTREL = HERE.parent.parent / "routrel"
-FAMILIES = ("ospf-p2p", "ospf-broadcast", "ospf-areas", "ospf-asymmetric", "acl", "steering", "failure")
+FAMILIES = (
+    "ospf-p2p",
+    "ospf-broadcast",
+    "ospf-areas",
+    "ospf-asymmetric",
+    "ospf-external",
+    "ospf-stub-nssa",
+    "ipv6",
+    "dual-stack",
+    "static-and-preference",
+    "rip",
+    "acl",
+    "steering",
+    "failure",
+)
 
 
 def compare(*arguments: str) -> dict:

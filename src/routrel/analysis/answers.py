@@ -23,7 +23,9 @@ def next_hop_json(solved: Solved, hop: NextHop) -> Json:
     """A next hop with the device that answers for it, where the model knows one."""
     topology = solved.topology
     device = None
-    if hop.address is not None:
+    if hop.neighbor >= 0:
+        device = topology.ports[hop.neighbor].name.device
+    elif hop.address is not None:
         segment = topology.segment_of[hop.port]
         owner = topology.on_segment(segment, hop.address) if segment >= 0 else None
         device = None if owner is None else topology.ports[owner].name.device
@@ -34,11 +36,12 @@ def next_hop_json(solved: Solved, hop: NextHop) -> Json:
     }
 
 
-def route_json(solved: Solved, device: int, route: Route) -> Json:
+def route_json(solved: Solved, instance: int, route: Route) -> Json:
     """A route in the shape of ``routrel routes``."""
+    found = solved.topology.instances[instance]
     return {
-        "device": solved.topology.devices[device].name,
-        "vrf": "default",
+        "device": solved.topology.devices[found.device].name,
+        "vrf": found.vrf,
         "prefix": str(route.prefix),
         "protocol": route.protocol,
         "preference": route.preference,
@@ -48,12 +51,17 @@ def route_json(solved: Solved, device: int, route: Route) -> Json:
     }
 
 
-def routes_json(solved: Solved, devices: Iterable[int]) -> Iterator[Json]:
-    """Every best route of the given devices, sorted by device, then prefix."""
-    names = solved.topology.devices
-    for device in sorted(devices, key=lambda number: names[number].name):
-        for route in solved.table(device):
-            yield route_json(solved, device, route)
+def routes_json(solved: Solved, instances: Iterable[int]) -> Iterator[Json]:
+    """Every best route of the given routing instances, sorted by device, VRF, then prefix."""
+    topology = solved.topology
+
+    def name(instance: int) -> tuple[str, str]:
+        found = topology.instances[instance]
+        return topology.devices[found.device].name, found.vrf
+
+    for instance in sorted(instances, key=name):
+        for route in solved.table(instance):
+            yield route_json(solved, instance, route)
 
 
 def cause_json(cause: Cause) -> Json:

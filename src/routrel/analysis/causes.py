@@ -278,11 +278,11 @@ class CauseFinder:
         for number in self.topology.ports_of[stop.device]:
             segment = self.topology.segment_of[number]
             port = self.topology.ports[number]
-            if segment < 0 or not port.up or number == stop.ingress:
+            if segment < 0 or not port.up or number == stop.ingress or port.instance != stop.instance:
                 continue
             for other in self.topology.segments[segment].ports:
                 neighbor = self.topology.ports[other]
-                if neighbor.device == stop.device or not neighbor.up:
+                if neighbor.instance == stop.instance or not neighbor.up:
                     continue
                 addresses = [
                     a.address
@@ -292,7 +292,7 @@ class CauseFinder:
                 ]
                 if not addresses or not self.topology.devices[neighbor.device].forwards:
                     continue
-                onward = self.walker.walk([Start(neighbor.device, other, stop.header)], stateful)
+                onward = self.walker.walk([Start(neighbor.instance, other, stop.header)], stateful)
                 back = any(s.device == stop.device for s in onward.stops)
                 if onward.verdict in GOOD and not back:
                     return addresses[0]

@@ -19,7 +19,7 @@ def check(solved: Solved) -> list[Finding]:
         *_duplicate_addresses(solved),
         *_segments(solved),
         *_down_links(solved),
-        *solved.database.findings,
+        *solved.findings,
         *_next_hops(solved),
         *_steering_hops(solved),
         *_unattached(solved),
@@ -120,15 +120,17 @@ def _down_links(solved: Solved) -> Iterator[Finding]:
 
 
 def _next_hops(solved: Solved) -> Iterator[Finding]:
-    for number, device in enumerate(solved.topology.devices):
-        if not (device.gateways or device.observed or (device.routing and device.routing.static)):
+    for instance in solved.topology.instances:
+        device = solved.topology.devices[instance.device]
+        if not (device.gateways or device.observed or (instance.routing and instance.routing.static)):
             continue
-        solved.table(number)
-        for route, reason in solved.unresolved[number]:
+        solved.table(instance.index)
+        for route, reason in solved.unresolved[instance.index]:
             yield Finding(
                 "next-hop",
                 "warning",
-                f"the route for {route.prefix} on {device.name} is not active: {reason}",
+                f"the route for {route.prefix} on {solved.topology.instance_name(instance.index)} is not active:"
+                f" {reason}",
                 device.name,
                 "",
                 (route.place,),
@@ -137,9 +139,11 @@ def _next_hops(solved: Solved) -> Iterator[Finding]:
 
 def _steering_hops(solved: Solved) -> Iterator[Finding]:
     for number, device in enumerate(solved.topology.devices):
+        instances = solved.topology.instances_of(number)
         for policy in device.forwarding_policies.values():
             for index, entry in enumerate(policy.entries):
-                if entry.action == "forward" and not any(solved.connected_hop(number, hop) for hop in entry.next_hops):
+                hops = [(instance, hop) for instance in instances for hop in entry.next_hops]
+                if entry.action == "forward" and not any(solved.connected_hop(*pair) for pair in hops):
                     yield Finding(
                         "next-hop",
                         "warning",

@@ -190,23 +190,28 @@ class Evidence:
 
     def _route_place(self, device: Device, route: Route) -> Place:
         """The line a route comes from; for a protocol's route, where it runs on the way out."""
-        if route.place.line or not route.next_hops or device.routing is None:
+        if route.place.line or not route.next_hops:
             return route.place
-        name = self.topology.ports[route.next_hops[0].port].name.interface
-        if route.protocol == "ospf" and device.routing.ospf:
-            for area in device.routing.ospf.areas:
-                for settings in area.interfaces:
-                    if settings.name == name:
-                        return settings.place
-        return NOWHERE
+        port = self.topology.ports[route.next_hops[0].port]
+        routing = self.topology.instances[port.instance].routing
+        if routing is None:
+            return NOWHERE
+        settings: dict[str, Place] = {}
+        if route.protocol == "ospf":
+            areas = [area for ospf in routing.ospf if ospf.family == route.prefix.family for area in ospf.areas]
+            settings = {one.name: one.place for area in areas for one in area.interfaces}
+        else:
+            protocol = {"isis": routing.isis, "rip": routing.rip, "eigrp": routing.eigrp}.get(route.protocol)
+            settings = {one.name: one.place for one in protocol.interfaces} if protocol else {}
+        return settings.get(port.name.interface, NOWHERE)
 
     def _back(self, stop: Stop) -> Json:
         """Whether this device could send back to the source at all."""
         source = stop.header.source
         owners = self.topology.owners.get(source, ())
-        if any(self.topology.ports[port].device == stop.device for port in owners):
+        if any(self.topology.ports[port].instance == stop.instance for port in owners):
             return _check("back", PASS, f"the source {source} is its own address")
-        route = self.solved.lookup(stop.device, source)
+        route = self.solved.lookup(stop.instance, source)
         device = self.topology.devices[stop.device]
         if route is None:
             return _check("back", FAIL, f"no route back to {source}", (device.routing or device).place)

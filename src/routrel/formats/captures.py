@@ -18,10 +18,11 @@ from routrel.formats.network_file import read_names
 from routrel.formats.nftables import Filters, read_filters
 from routrel.formats.policy_rules import TableRoute, read_rules
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
-from routrel.model.devices import Device, Gap, Interface, ObservedNextHop, ObservedRoute, RouteAction
+from routrel.model.devices import Device, Gap, Interface, ObservedNextHop, ObservedRoute
 from routrel.model.filters import ForwardingPolicy
 from routrel.model.network import InterfaceName, Link, Network
 from routrel.model.places import Place
+from routrel.model.routing import RouteAction
 
 CAPTURE_FILE = "capture.json"
 NAMES_FILE = "names.yaml"

@@ -60,6 +60,12 @@ class ErrorList:
             self.errors.append(InputError(place, f"reading stopped after {self.limit} errors"))
             self.raise_if_any()
 
+    def dangling(self, place: Place, what: str, name: str, names: Iterable[str]) -> None:
+        """Note a name that names nothing."""
+        names = sorted(names)
+        allowed = ", ".join(names[:12]) + (", …" if len(names) > 12 else "")
+        self.add(place, f"there is no {what} of this name", found=quoted(name), allowed=allowed, names=names, name=name)
+
     def raise_if_any(self) -> None:
         if self.errors:
             raise LoadError(self.errors)

@@ -81,6 +81,16 @@ class Items:
         return list(zip(self.values, self.places, strict=True))
 
 
+def items_of(value: Items | None) -> list[tuple[Any, Place]]:
+    """Each item with its place; none where the key is absent."""
+    return value.pairs() if value else []
+
+
+def entries_of(record: Record | None) -> list[tuple[str, Any, Place]]:
+    """Each key with its value and place; none where the mapping is absent."""
+    return [(key, value, record.places[key]) for key, value in record.values.items()] if record else []
+
+
 class Kind(Protocol):
     """What every kind can do; ``label`` says in a message what is allowed."""
 

@@ -4,15 +4,17 @@ Two passes: the grammar (network_grammar.py) gives records with places; here the
 names are checked against what they name.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from typing import Any, cast
 
 import yaml
 
 from routrel.formats.documents import parse_document
 from routrel.formats.errors import ErrorList, LoadError, quoted
-from routrel.formats.grammar import INVALID, Group, Items, Reading, Record
-from routrel.formats.network_grammar import DEVICE, NAMED, NETWORK, NETWORK_FIELDS
+from routrel.formats.grammar import INVALID, Group, Items, Reading, Record, entries_of, items_of
+from routrel.formats.network_grammar import DEVICE, NETWORK, NETWORK_FIELDS
+from routrel.formats.routing_file import RoutingReader
+from routrel.formats.routing_grammar import NAMED
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
 from routrel.model.devices import (
     DEFAULT_VLAN,
@@ -20,17 +22,12 @@ from routrel.model.devices import (
     Interface,
     ObservedNextHop,
     ObservedRoute,
-    Ospf,
-    OspfArea,
-    OspfInterface,
-    OspfRange,
-    RoutingInstance,
-    StaticRoute,
     Switchport,
 )
 from routrel.model.filters import PORTED, Acl, AclEntry, ForwardingPolicy, HeaderMatch, SteeringEntry
 from routrel.model.network import Endpoint, Link, Network, Service, Site
 from routrel.model.places import Place
+from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
 
 FOLDER_FILE = "network.yaml"
 DEVICE_FOLDER = "devices/"
@@ -110,14 +107,6 @@ def _is_name(name: str, errors: ErrorList) -> bool:
     return NAMED.read(node, Reading("", errors)) is not INVALID
 
 
-def _items(value: Items | None) -> list[tuple[Any, Place]]:
-    return value.pairs() if value else []
-
-
-def _entries(record: Record | None) -> Iterable[tuple[str, Any, Place]]:
-    return [(key, value, record.places[key]) for key, value in record.values.items()] if record else []
-
-
 class _Builder:
     """Records of the grammar to the model; notes every name that names nothing."""
 
@@ -127,14 +116,14 @@ class _Builder:
     def network(self, record: Record) -> Network:
         sites = {
             name: Site(name, site.get("label", name), site.get("x"), site.get("y"))
-            for name, site, _ in _entries(record.get("sites"))
+            for name, site, _ in entries_of(record.get("sites"))
         }
         devices = {
-            name: self.device(name, device, place, sites) for name, device, place in _entries(record.get("devices"))
+            name: self.device(name, device, place, sites) for name, device, place in entries_of(record.get("devices"))
         }
         endpoints = {
             name: Endpoint(name, endpoint["address"], endpoint.get("label", ""), place)
-            for name, endpoint, place in _entries(record.get("endpoints"))
+            for name, endpoint, place in entries_of(record.get("endpoints"))
         }
         for name, endpoint in endpoints.items():
             if name in devices:
@@ -149,30 +138,24 @@ class _Builder:
             sites=sites,
             endpoints=endpoints,
             services={
-                name: Service(name, value.protocol, value.ports) for name, value, _ in _entries(record.get("services"))
+                name: Service(name, value.protocol, value.ports)
+                for name, value, _ in entries_of(record.get("services"))
             },
             place=record.place,
-        )
-
-    def dangling(self, place: Place, what: str, name: str, names: Iterable[str]) -> None:
-        names = sorted(names)
-        allowed = ", ".join(names[:12]) + (", …" if len(names) > 12 else "")
-        self.errors.add(
-            place, f"there is no {what} of this name", found=quoted(name), allowed=allowed, names=names, name=name
         )
 
     def links(self, items: Items | None, devices: dict[str, Device]) -> tuple[Link, ...]:
         links = []
         used: dict[Any, Place] = {}
-        for value, place in _items(items):
+        for value, place in items_of(items):
             record = value if isinstance(value, Record) else Record(place, {"ends": value})
             ends = []
-            for end, end_place in _items(record["ends"]):
+            for end, end_place in items_of(record["ends"]):
                 device = devices.get(end.device)
                 if device is None:
-                    self.dangling(end_place, "device", end.device, devices)
+                    self.errors.dangling(end_place, "device", end.device, devices)
                 elif end.interface not in device.interfaces:
-                    self.dangling(end_place, f"interface on {end.device}", end.interface, device.interfaces)
+                    self.errors.dangling(end_place, f"interface on {end.device}", end.interface, device.interfaces)
                 elif device.interfaces[end.interface].is_loopback:
                     self.errors.add(end_place, "a loopback takes no cable", found=quoted(end))
                 elif end in used:
@@ -190,24 +173,37 @@ class _Builder:
 
     def device(self, name: str, record: Record, place: Place, sites: dict[str, Site]) -> Device:
         acls = {
-            acl: Acl(acl, tuple(self.acl_entry(entry, at) for entry, at in _items(items)), acl_place)
-            for acl, items, acl_place in _entries(record.get("acls"))
+            acl: Acl(acl, tuple(self.acl_entry(entry, at) for entry, at in items_of(items)), acl_place)
+            for acl, items, acl_place in entries_of(record.get("acls"))
         }
         policies = {
             policy: ForwardingPolicy(
-                policy, tuple(self.steering_entry(entry, at) for entry, at in _items(items)), policy_place
+                policy, tuple(self.steering_entry(entry, at) for entry, at in items_of(items)), policy_place
             )
-            for policy, items, policy_place in _entries(record.get("forwarding_policies"))
+            for policy, items, policy_place in entries_of(record.get("forwarding_policies"))
         }
         names = set(record["interfaces"].values) if "interfaces" in record else set()
+        vrfs = list(record["vrfs"].values) if "vrfs" in record else []
+        if DEFAULT_INSTANCE in vrfs:
+            self.errors.add(
+                record["vrfs"].places[DEFAULT_INSTANCE],
+                "the default routing instance stands under the key 'routing'",
+                found=quoted(DEFAULT_INSTANCE),
+                allowed="another name",
+            )
         kind = record.get("kind", "router")
         interfaces = {
-            interface: self.interface(interface, value, at, kind, names, acls, policies)
-            for interface, value, at in _entries(record.get("interfaces"))
+            interface: self.interface(interface, value, at, kind, names, acls, policies, vrfs)
+            for interface, value, at in entries_of(record.get("interfaces"))
         }
         self.check_parents(interfaces)
         if "site" in record and record["site"] not in sites:
-            self.dangling(record.place_of("site"), "site", record["site"], sites)
+            self.errors.dangling(record.place_of("site"), "site", record["site"], sites)
+        reader = RoutingReader(self.errors, record, interfaces)
+        instances: dict[str, RoutingInstance | None] = {
+            vrf: reader.instance(value["routing"], vrf) if "routing" in value else None
+            for vrf, value, _ in entries_of(record.get("vrfs"))
+        }
         return Device(
             name=name,
             place=place,
@@ -215,10 +211,14 @@ class _Builder:
             site=record.get("site"),
             interfaces=interfaces,
             gateways=self.gateways(record),
-            routing=self.routing(record["routing"], interfaces) if "routing" in record else None,
+            routing=reader.instance(record["routing"], DEFAULT_INSTANCE) if "routing" in record else None,
+            vrfs=instances,
+            policies=reader.policies,
             acls=acls,
             forwarding_policies=policies,
-            observed=tuple(self.observed(value, at, interfaces) for value, at in _items(record.get("observed"))),
+            observed=tuple(
+                self.observed(value, at, interfaces, vrfs) for value, at in items_of(record.get("observed"))
+            ),
         )
 
     def interface(
@@ -230,17 +230,20 @@ class _Builder:
         names: set[str],
         acls: dict[str, Acl],
         policies: dict[str, ForwardingPolicy],
+        vrfs: list[str],
     ) -> Interface:
+        if "vrf" in record and record["vrf"] not in (DEFAULT_INSTANCE, *vrfs):
+            self.errors.dangling(record.place_of("vrf"), "VRF", record["vrf"], vrfs)
         for key, known, what in (
             ("acl_in", acls, "ACL"),
             ("acl_out", acls, "ACL"),
             ("forwarding_policy", policies, "forwarding policy"),
         ):
             if key in record and record[key] not in known:
-                self.dangling(record.place_of(key), what, record[key], known)
+                self.errors.dangling(record.place_of(key), what, record[key], known)
         parent, vlan = record.get("parent"), record.get("vlan")
         if parent is not None and parent not in names:
-            self.dangling(record.place_of("parent"), "interface", parent, names)
+            self.errors.dangling(record.place_of("parent"), "interface", parent, names)
         if parent is not None and vlan is None:
             self.errors.add(record.place_of("parent"), "a sub-interface needs the key 'vlan'", allowed="1 to 4094")
         if vlan is not None and parent is None and device_kind != "switch":
@@ -249,10 +252,10 @@ class _Builder:
                 "a routed VLAN interface without 'parent' stands on switches only",
                 allowed="kind: switch, or a parent",
             )
-        for member, member_place in _items(record.get("members")):
+        for member, member_place in items_of(record.get("members")):
             if member not in names or member == name:
-                self.dangling(member_place, "other interface", member, names - {name})
-        addresses = _items(record.get("addresses"))
+                self.errors.dangling(member_place, "other interface", member, names - {name})
+        addresses = items_of(record.get("addresses"))
         for address, address_place in addresses:
             self.check_host_address(address, address_place)
         default_kind = "loopback" if name.startswith("lo") else "ethernet"
@@ -269,12 +272,13 @@ class _Builder:
             address_places=tuple(address_place for _, address_place in addresses),
             mtu=record.get("mtu", 1500),
             bandwidth=record.get("bandwidth"),
+            vrf=record.get("vrf", DEFAULT_INSTANCE),
             mac=record["mac"].lower() if "mac" in record else None,
             acl_in=record.get("acl_in"),
             acl_out=record.get("acl_out"),
             forwarding_policy=record.get("forwarding_policy"),
             kind=record.get("kind", default_kind),
-            members=tuple(member for member, _ in _items(record.get("members"))),
+            members=tuple(member for member, _ in items_of(record.get("members"))),
             parent=parent,
             vlan=vlan,
             switchport=self.switchport(record["switchport"]) if "switchport" in record else None,
@@ -323,7 +327,7 @@ class _Builder:
             self.errors.add(record.place_of("native"), "'native' belongs to a trunk")
         return Switchport(
             record.get("access"),
-            tuple(vlan for vlan, _ in _items(record.get("trunk"))),
+            tuple(vlan for vlan, _ in items_of(record.get("trunk"))),
             record.get("native", DEFAULT_VLAN),
         )
 
@@ -339,8 +343,8 @@ class _Builder:
             protocol,
             source,
             destination,
-            tuple(ports for ports, _ in _items(record.get("source_ports"))),
-            tuple(ports for ports, _ in _items(record.get("destination_ports"))),
+            tuple(ports for ports, _ in items_of(record.get("source_ports"))),
+            tuple(ports for ports, _ in items_of(record.get("destination_ports"))),
         )
 
     def acl_entry(self, record: Record, place: Place) -> AclEntry:
@@ -351,7 +355,7 @@ class _Builder:
 
     def steering_entry(self, record: Record, place: Place) -> SteeringEntry:
         value = record.get("next_hop")
-        hops = [value] if isinstance(value, Address) else [hop for hop, _ in _items(value)]
+        hops = [value] if isinstance(value, Address) else [hop for hop, _ in items_of(value)]
         if (record["action"] == "forward") != bool(hops):
             self.errors.add(record.place, "'next_hop' belongs to the action forward, and only to it")
         match = self.header_match(record["match"]) if "match" in record else HeaderMatch()
@@ -362,80 +366,21 @@ class _Builder:
         if value is None:
             return ()
         place = record.place_of("gateway")
-        pairs = [(value, place)] if isinstance(value, Address) else _items(value)
+        pairs = [(value, place)] if isinstance(value, Address) else items_of(value)
         if len({address.family for address, _ in pairs}) < len(pairs):
             self.errors.add(place, "more than one gateway of one family", allowed="one IPv4 and one IPv6 address")
         return tuple(StaticRoute(Prefix(address.family, 0, 0), address, place=at) for address, at in pairs)
 
-    def routing(self, record: Record, interfaces: dict[str, Interface]) -> RoutingInstance:
-        preferences = record.get("preferences")
-        return RoutingInstance(
-            router_id=record.get("router_id"),
-            preferences=dict(preferences.values) if preferences else {},
-            static=tuple(self.static(value, place, interfaces) for value, place in _items(record.get("static"))),
-            ospf=self.ospf(record["ospf"], interfaces) if "ospf" in record else None,
-            place=record.place,
-        )
-
-    def static(self, record: Record, place: Place, interfaces: dict[str, Interface]) -> StaticRoute:
-        action = record.get("action", "forward")
-        next_hop, interface = record.get("next_hop"), record.get("interface")
-        if interface is not None and interface not in interfaces:
-            self.dangling(record.place_of("interface"), "interface", interface, interfaces)
-        if action == "forward" and next_hop is None and interface is None:
-            self.errors.add(place, "a static route leads nowhere", allowed="next_hop, interface, or action: discard")
-        if action != "forward" and (next_hop is not None or interface is not None):
-            self.errors.add(place, f"a route that is to {action} takes no next hop and no interface")
-        prefix = record["prefix"]
-        if next_hop is not None and next_hop.family != prefix.family:
-            self.errors.add(record.place_of("next_hop"), "next hop and prefix are of different families")
-        return StaticRoute(
-            prefix,
-            next_hop,
-            interface,
-            action,
-            record.get("preference"),
-            record.get("metric", 0),
-            record.get("tag"),
-            place,
-        )
-
-    def ospf(self, record: Record, interfaces: dict[str, Interface]) -> Ospf:
-        seen: set[str] = set()
-        areas = []
-        for number, area, place in _entries(record.get("areas")):
-            members = []
-            for name, value, at in _entries(area.get("interfaces")):
-                if name not in interfaces:
-                    self.dangling(at, "interface", name, interfaces)
-                elif value.get("cost") == 0 and not interfaces[name].is_loopback:
-                    self.errors.add(value.place_of("cost"), "only a loopback costs 0", found="0", allowed="1 to 65535")
-                elif name in seen:
-                    self.errors.add(at, "the interface already stands in another area", found=quoted(name))
-                seen.add(name)
-                members.append(
-                    OspfInterface(
-                        name,
-                        value.get("cost"),
-                        value.get("passive", False),
-                        value.get("network"),
-                        value.get("priority", 1),
-                        at,
-                    )
-                )
-            ranges = []
-            for value, at in _items(area.get("ranges")):
-                if value["prefix"].family != 4:
-                    self.errors.add(value.place_of("prefix"), "OSPFv2 has IPv4 ranges only")
-                ranges.append(OspfRange(value["prefix"], value.get("advertise", True), value.get("cost"), at))
-            areas.append(OspfArea(int(number), tuple(members), tuple(ranges), place))
-        return Ospf(tuple(areas), record.get("reference_bandwidth"), record.get("multipath", 16), record.place)
-
-    def observed(self, record: Record, place: Place, interfaces: dict[str, Interface]) -> ObservedRoute:
+    def observed(
+        self, record: Record, place: Place, interfaces: dict[str, Interface], vrfs: list[str]
+    ) -> ObservedRoute:
         hops = []
-        for hop, at in _items(record.get("next_hops")):
+        vrf = record.get("vrf", DEFAULT_INSTANCE)
+        if vrf not in (DEFAULT_INSTANCE, *vrfs):
+            self.errors.dangling(record.place_of("vrf"), "VRF", vrf, vrfs)
+        for hop, at in items_of(record.get("next_hops")):
             if "interface" in hop and hop["interface"] not in interfaces:
-                self.dangling(hop.place_of("interface"), "interface", hop["interface"], interfaces)
+                self.errors.dangling(hop.place_of("interface"), "interface", hop["interface"], interfaces)
             if "address" not in hop and "interface" not in hop:
                 self.errors.add(at, "a next hop has an address, an interface, or both")
             hops.append(ObservedNextHop(hop.get("address"), hop.get("interface")))
@@ -450,4 +395,5 @@ class _Builder:
             record.get("metric"),
             action,
             place,
+            vrf,
         )

@@ -1,4 +1,4 @@
-"""The keys of the network file, version 1: the contract as data.
+"""The keys of the network file, version 1: the contract as data. Routing has its own in routing_grammar.py.
 
 docs/network-file.md says what each means. A key of the contract whose capability is not built yet stands
 here as ``Later``, so that it is refused with its place.
@@ -27,7 +27,16 @@ from routrel.formats.grammar import (
     Parsed,
     Text,
 )
-from routrel.model.addresses import Address, Prefix
+from routrel.formats.routing_grammar import (
+    INTERFACE,
+    NAMED,
+    POLICY_STATEMENT,
+    PREFERENCE,
+    PREFIX_MATCH,
+    ROUTE_ACTION,
+    ROUTING,
+)
+from routrel.model.addresses import Prefix
 from routrel.model.filters import PORTED, PROTOCOL_NUMBERS, PortRange
 from routrel.model.network import InterfaceName, Service
 
@@ -76,34 +85,12 @@ def interface_name(text: str) -> InterfaceName:
     return InterfaceName(device, interface)
 
 
-def area_number(text: str) -> int:
-    """An area id, an integer or dotted, as a 32-bit number."""
-    if text.isascii() and text.isdigit() and len(text) <= 10 and int(text) < 2**32:
-        return int(text)
-    address = Address.parse(text)
-    if address.family != 4:
-        raise ValueError(f"{text!r} is no area id")
-    return address.value
-
-
-def router_id(text: str) -> Address:
-    """A router id in IPv4 form."""
-    address = Address.parse(text)
-    if address.family != 4:
-        raise ValueError(f"{text!r} is no router id")
-    return address
-
-
-NAMED = Text("a name", NAME)
-INTERFACE = Text("an interface name", INTERFACE_NAME)
 MAC = Text("a MAC address", r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}")
 PROTOCOL = Parsed("a protocol: tcp, udp, icmp, icmpv6, a number to 255, or any", protocol_number, ("string", "integer"))
 MATCH_PREFIX = Parsed("a prefix with no host bits set, or any", prefix_or_any)
 PORT = Parsed("a port or a range like 8000-8099", port_range, ("integer", "string"))
 PORTS = ListOf(PORT, least=1)
 VLAN = Integer(1, 4094)
-ROUTE_ACTION = Choice(("forward", "discard", "reject"))
-PREFERENCE = Integer(0, 255)
 
 HEADER_FIELDS: dict[str, Kind] = {
     "protocol": PROTOCOL,
@@ -138,7 +125,7 @@ INTERFACE_GROUP = Group(
         "addresses": ListOf(INTERFACE_ADDRESS),
         "mtu": Integer(68, 65536),
         "bandwidth": RATE,
-        "vrf": Later("routing instances besides the default one"),
+        "vrf": NAMED,
         "mac": MAC,
         "acl_in": NAMED,
         "acl_out": NAMED,
@@ -153,88 +140,6 @@ INTERFACE_GROUP = Group(
     },
 )
 
-STATIC_ROUTE = Group(
-    "a static route",
-    {
-        "prefix": PREFIX,
-        "next_hop": ADDRESS,
-        "interface": INTERFACE,
-        "action": ROUTE_ACTION,
-        "preference": PREFERENCE,
-        "metric": Integer(),
-        "tag": Integer(),
-    },
-    required=("prefix",),
-)
-
-OSPF_AREA = Group(
-    "an area",
-    {
-        "type": Choice(("normal",), later=("stub", "nssa")),
-        "no_summary": Later("stub areas"),
-        "default_cost": Later("stub areas"),
-        "ranges": ListOf(
-            Group(
-                "a range",
-                {"prefix": PREFIX, "advertise": Boolean(), "cost": Integer(0, 0xFFFFFF)},
-                required=("prefix",),
-            )
-        ),
-        "interfaces": MapOf(
-            INTERFACE,
-            Group(
-                "an OSPF interface",
-                {
-                    "cost": Integer(0, 65535),
-                    "passive": Boolean(),
-                    "network": Choice(("broadcast", "point-to-point")),
-                    "priority": Integer(0, 255),
-                },
-            ),
-        ),
-    },
-)
-
-OSPF = Group(
-    "ospf",
-    {
-        "instance": Later("several OSPF instances"),
-        "version": Choice(("2",), later=("3",)),
-        "areas": MapOf(Parsed("an area id: an integer or four dotted numbers", area_number), OSPF_AREA),
-        "reference_bandwidth": RATE,
-        "redistribute": Later("redistribution"),
-        "originate_default": Later("external OSPF routes"),
-        "multipath": Integer(1, 256),
-    },
-)
-
-PREFERENCE_NAMES = (
-    "connected",
-    "static",
-    "ebgp",
-    "eigrp",
-    "ospf",
-    "isis",
-    "rip",
-    "eigrp_external",
-    "ibgp",
-)
-
-ROUTING = Group(
-    "routing",
-    {
-        "router_id": Parsed("a router id in IPv4 form", router_id),
-        "preferences": MapOf(Choice(PREFERENCE_NAMES), PREFERENCE),
-        "install_policy": Later("routing policies"),
-        "static": ListOf(STATIC_ROUTE),
-        "ospf": Either(mapping=OSPF, listing=Later("several OSPF instances")),
-        "isis": Later("IS-IS"),
-        "rip": Later("RIP"),
-        "eigrp": Later("EIGRP"),
-        "bgp": Later("BGP"),
-    },
-)
-
 OBSERVED_ROUTE = Group(
     "an observed route",
     {
@@ -244,7 +149,7 @@ OBSERVED_ROUTE = Group(
         "preference": PREFERENCE,
         "metric": Integer(),
         "action": ROUTE_ACTION,
-        "vrf": Later("routing instances besides the default one"),
+        "vrf": NAMED,
     },
     required=("prefix",),
 )
@@ -257,10 +162,10 @@ DEVICE = Group(
         "interfaces": MapOf(INTERFACE, INTERFACE_GROUP),
         "gateway": Either(listing=ListOf(ADDRESS, least=1), scalar=ADDRESS),
         "routing": ROUTING,
-        "vrfs": Later("routing instances besides the default one"),
+        "vrfs": MapOf(NAMED, Group("a VRF", {"routing": ROUTING})),
         "acls": MapOf(NAMED, ListOf(ACL_ENTRY)),
-        "policies": Later("routing policies"),
-        "prefix_sets": Later("routing policies"),
+        "policies": MapOf(NAMED, ListOf(POLICY_STATEMENT)),
+        "prefix_sets": MapOf(NAMED, ListOf(PREFIX_MATCH)),
         "forwarding_policies": MapOf(NAMED, ListOf(STEERING_ENTRY)),
         "observed": ListOf(OBSERVED_ROUTE),
     },

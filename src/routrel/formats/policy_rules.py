@@ -9,9 +9,10 @@ from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.devices import Gap, RouteAction
+from routrel.model.devices import Gap
 from routrel.model.filters import OSPF, PROTOCOL_NUMBERS, HeaderMatch, PortRange, SteeringEntry
 from routrel.model.places import Place
+from routrel.model.routing import RouteAction
 
 OWN_TABLES = ("local", "main", "default", "255", "254", "253")
 UNSUPPORTED = (

@@ -12,12 +12,12 @@ from routrel.formats.network_grammar import service as parse_service
 from routrel.forwarding.strand import Strand
 from routrel.forwarding.walk import ORIGIN, Start, Walker, stateful_devices
 from routrel.model.addresses import Address
-from routrel.model.devices import Device
 from routrel.model.filters import ICMP, ICMPV6, PORTED, Header
 from routrel.model.network import InterfaceName, Network, Service
-from routrel.routing.ospf.database import router_id
 from routrel.routing.routes import NextHop
 from routrel.routing.solve import Solved
+from routrel.routing.speaking import router_id
+from routrel.topology.segments import Topology
 
 DEFAULT_SOURCE_PORT = 49152
 """The first of the dynamic ports (RFC 6335 section 6), where a flow states none."""
@@ -41,11 +41,15 @@ class Flow:
 
 @dataclass(frozen=True, slots=True)
 class Place:
-    """One end of a flow, understood: the device it is on (None: outside), and its address if settled."""
+    """One end of a flow, understood: the device it is on (None: outside), and its address if settled.
+
+    ``instance`` is the routing instance of that device in which the flow begins or ends.
+    """
 
     word: str
     device: int | None
     address: Address | None
+    instance: int | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,17 +73,17 @@ def parse_place(solved: Solved, word: str) -> Place:
     if word in network.endpoints:
         return _address_place(solved, word, network.endpoints[word].address)
     if word in topology.device_index:
-        return Place(word, topology.device_index[word], None)
+        return Place(word, topology.device_index[word], None, topology.device_index[word])
     device, colon, interface = word.partition(":")
     if colon and device in topology.device_index:
         name = InterfaceName(device, interface)
         if name not in topology.port_index:
             known = [topology.ports[port].name.interface for port in topology.ports_of[topology.device_index[device]]]
             raise FlowError(f"{device} has no interface {interface!r}{_nearest(interface, known)}")
-        addresses = topology.ports[topology.port_index[name]].interface.addresses
-        if not addresses:
+        port = topology.ports[topology.port_index[name]]
+        if not port.interface.addresses:
             raise FlowError(f"the interface {word} has no address to ask about")
-        return Place(word, topology.device_index[device], addresses[0].address)
+        return Place(word, port.device, port.interface.addresses[0].address, port.instance)
     try:
         return _address_place(solved, word, Address.parse(word))
     except ValueError:
@@ -91,7 +95,10 @@ def parse_place(solved: Solved, word: str) -> Place:
 
 def _address_place(solved: Solved, word: str, address: Address) -> Place:
     owner = solved.topology.owner(address)
-    return Place(word, None if owner is None else solved.topology.ports[owner].device, address)
+    if owner is None:
+        return Place(word, None, address, None)
+    port = solved.topology.ports[owner]
+    return Place(word, port.device, address, port.instance)
 
 
 def _nearest(word: str, names: list[str]) -> str:
@@ -111,17 +118,18 @@ def parse_flow_service(network: Network, word: str) -> Service:
         raise FlowError(f"{word!r} is no service of this network and none like tcp/443 or icmp{hint}") from None
 
 
-def device_address(device: Device, family: int) -> Address | None:
-    """The address that stands for a device: its router id's where it owns that, else the lowest loopback,
+def device_address(topology: Topology, instance: int, family: int) -> Address | None:
+    """The address that stands for an instance: its router id's where it owns that, else the lowest loopback,
     else its first address of the family."""
+    found = topology.instances[instance]
     own = [
         (interface.is_loopback, address.address)
-        for interface in device.interfaces.values()
-        if interface.enabled
+        for interface in topology.devices[found.device].interfaces.values()
+        if interface.enabled and interface.vrf == found.vrf
         for address in interface.addresses
         if address.family == family and not address.address.is_link_local
     ]
-    identifier = router_id(device) if device.routing else None
+    identifier = router_id(topology, instance) if found.routing else None
     if identifier is not None and any(address == identifier for _, address in own):
         return identifier
     loopbacks = sorted(address for is_loopback, address in own if is_loopback)
@@ -136,10 +144,10 @@ class Asker:
         self.walker = Walker(solved)
         self._addresses: dict[tuple[int, int], Address | None] = {}
 
-    def _device_address(self, device: int, family: int) -> Address | None:
-        key = (device, family)
+    def _device_address(self, instance: int, family: int) -> Address | None:
+        key = (instance, family)
         if key not in self._addresses:
-            self._addresses[key] = device_address(self.solved.topology.devices[device], family)
+            self._addresses[key] = device_address(self.solved.topology, instance, family)
         return self._addresses[key]
 
     def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
@@ -164,24 +172,24 @@ class Asker:
             address = Address.parse(text)
         except ValueError:
             raise FlowError(f"the source address {text!r} is no IPv4 or IPv6 address") from None
-        if source.device is not None and not self._owns(source.device, address):
+        if source.instance is not None and not self._owns(source.instance, address):
             raise FlowError(f"{source.word} does not own the source address {text}")
         return address
 
-    def _owns(self, device: int, address: Address) -> bool:
+    def _owns(self, instance: int, address: Address) -> bool:
         ports = self.solved.topology.owners.get(address, ())
-        return any(self.solved.topology.ports[port].device == device for port in ports)
+        return any(self.solved.topology.ports[port].instance == instance for port in ports)
 
     def _settle_destination(self, source: Place, destination: Place) -> Place:
         """Give a destination device an address of a family that the source has too."""
-        if destination.address is not None or destination.device is None:
+        if destination.address is not None or destination.instance is None:
             return destination
         families: tuple[int, ...] = (4, 6) if source.address is None else (source.address.family,)
-        if source.address is None and source.device is not None:
-            origin = source.device
+        if source.address is None and source.instance is not None:
+            origin = source.instance
             families = tuple(family for family in (4, 6) if self._device_address(origin, family)) or families
         for family in families:
-            address = self._device_address(destination.device, family)
+            address = self._device_address(destination.instance, family)
             if address is not None:
                 return replace(destination, address=address)
         raise FlowError(f"{destination.word} has no address of the family the source has")
@@ -207,11 +215,11 @@ class Asker:
             raise FlowError(f"{source.word} and {destination} are of different families")
         if enter is not None:
             return [self._entering(source, header, enter)]
-        if source.device is None:
+        if source.instance is None:
             assert source.address is not None
             return self._entries(source.word, header._replace(source=source.address))
         if source.address is not None:
-            return [Start(source.device, ORIGIN, header._replace(source=source.address))]
+            return [Start(source.instance, ORIGIN, header._replace(source=source.address))]
         return self._originated(source, header)
 
     def _entering(self, source: Place, header: Header, enter: str) -> Start:
@@ -223,17 +231,17 @@ class Asker:
             raise FlowError(f"nothing can enter by {enter}: {self.solved.topology.ports[port].down}")
         if source.address is None:
             raise FlowError(f"a flow that enters by {enter} needs an address as its source")
-        return Start(self.solved.topology.ports[port].device, port, header._replace(source=source.address))
+        return Start(self.solved.topology.ports[port].instance, port, header._replace(source=source.address))
 
     def _originated(self, source: Place, header: Header) -> list[Start]:
         """A device as source: its address on the interface the packet leaves by, else its own."""
-        assert source.device is not None
+        assert source.instance is not None
         topology = self.solved.topology
         family = header.destination.family
-        fallback = self._device_address(source.device, family)
-        route = self.solved.lookup(source.device, header.destination)
+        fallback = self._device_address(source.instance, family)
+        route = self.solved.lookup(source.instance, header.destination)
         by_source: dict[Address, list[NextHop]] = {}
-        if route is not None and not self._owns(source.device, header.destination):
+        if route is not None and not self._owns(source.instance, header.destination):
             for hop in route.next_hops:
                 addresses = [
                     address.address
@@ -246,9 +254,9 @@ class Asker:
         if not by_source:
             if fallback is None:
                 raise FlowError(f"{source.word} has no IPv{family} address to send from")
-            return [Start(source.device, ORIGIN, header._replace(source=fallback))]
+            return [Start(source.instance, ORIGIN, header._replace(source=fallback))]
         return [
-            Start(source.device, ORIGIN, header._replace(source=address), tuple(hops))
+            Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops))
             for address, hops in by_source.items()
         ]
 
@@ -258,17 +266,18 @@ class Asker:
         connected: list[Start] = []
         outside: list[Start] = []
         towards = header.reply()
-        for device in range(len(topology.devices)):
-            if not topology.devices[device].forwards or topology.devices[device].kind == "switch":
+        for instance in topology.instances:
+            device = topology.devices[instance.device]
+            if not device.forwards or device.kind == "switch":
                 continue
-            route = self.solved.lookup(device, header.source)
+            route = self.solved.lookup(instance.index, header.source)
             if route is None or route.action != "forward":
                 continue
             for hop in route.next_hops:
                 if route.protocol == "connected" and hop.address is None:
-                    connected.append(Start(device, hop.port, header))
-                elif self.walker.leaves_by(device, hop, towards):
-                    outside.append(Start(device, hop.port, header))
+                    connected.append(Start(instance.index, hop.port, header))
+                elif self.walker.leaves_by(instance.device, hop, towards):
+                    outside.append(Start(instance.index, hop.port, header))
         starts = connected or outside
         if not starts:
             raise FlowError(
@@ -283,13 +292,13 @@ class Asker:
         for ending in forward.endings:
             stop = forward.stops[ending.stop]
             if ending.verdict == "arrives":
-                replies.setdefault(Start(stop.device, ORIGIN, stop.header.reply()))
+                replies.setdefault(Start(stop.instance, ORIGIN, stop.header.reply()))
             elif ending.verdict == "leaves":
-                replies.setdefault(Start(stop.device, stop.branches[ending.branch].port, stop.header.reply()))
+                replies.setdefault(Start(stop.instance, stop.branches[ending.branch].port, stop.header.reply()))
         if replies:
             return list(replies), ""
-        if destination.device is None:
+        if destination.instance is None:
             return [], "the packet reaches no place from which an answer could come"
         for start in starts:
-            replies.setdefault(Start(destination.device, ORIGIN, start.header.reply()))
+            replies.setdefault(Start(destination.instance, ORIGIN, start.header.reply()))
         return list(replies), "the answer is walked as if the packet had arrived"

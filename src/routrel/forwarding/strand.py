@@ -60,12 +60,13 @@ class Stop:
     """A device on the way, with the decisions it made.
 
     ``ingress`` is the port it was first reached by, or -1 at the origin; others that treat the packet alike
-    lead to the same stop.
+    lead to the same stop. ``instance`` is the routing instance that forwards.
     """
 
     device: int
     ingress: int
     header: Header
+    instance: int
     acl_in: AclCheck | None = None
     steering: SteeringCheck | None = None
     route: Route | None = None

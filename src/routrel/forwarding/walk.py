@@ -6,7 +6,7 @@ longest match in the table; the ACL of the interface it goes out by; the next ho
 order is the network file's (docs/network-file.md); ACL semantics are RFC 8519's. Where both the ACL and
 the table would stop a packet at one device, the verdict is the table's, as with real routers.
 
-States are (device, way in, header): what a device does depends on nothing else, so equal states are
+States are (instance, way in, header): what a device does depends on nothing else, so equal states are
 walked once, and the result is a graph. All interfaces without an ACL or policy are one way in. A state
 met again on its own way is a loop.
 """
@@ -23,12 +23,12 @@ ORIGIN = -1
 
 
 class Start(NamedTuple):
-    """Where a packet begins: at a device of its own (``ingress`` -1), or coming in by a port.
+    """Where a packet begins: at an instance of its own (``ingress`` -1), or coming in by a port.
 
     ``hops`` narrows the origin's choice, where different ways out mean different source addresses.
     """
 
-    device: int
+    instance: int
     ingress: int
     header: Header
     hops: tuple[NextHop, ...] | None = None
@@ -45,7 +45,7 @@ class _Packet:
         owners = solved.topology.owners.get(header.destination, ())
         self.numbers: dict[int, int] = {}
         """Stops by the way in."""
-        self.owners = frozenset(solved.topology.ports[port].device for port in owners)
+        self.owners = frozenset(solved.topology.ports[port].instance for port in owners)
 
 
 class Walker:
@@ -55,11 +55,12 @@ class Walker:
         self.solved = solved
         topology = solved.topology
         self.topology = topology
-        self._device_of = [port.device for port in topology.ports]
+        self._device_of = [instance.device for instance in topology.instances]
+        self._instance_of = [port.instance for port in topology.ports]
         self._segment_of = [topology.segment_of[port.index] if port.up else -1 for port in topology.ports]
         self._mtu = [port.interface.mtu for port in topology.ports]
         self._answerers = topology.answerers
-        self._forwards = [device.forwards for device in topology.devices]
+        self._forwards = [topology.devices[instance.device].forwards for instance in topology.instances]
         self._acl_in: list[Acl | None] = []
         self._acl_out: list[Acl | None] = []
         self._policy: list[ForwardingPolicy | None] = []
@@ -69,17 +70,17 @@ class Walker:
             self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
             policy = interface.forwarding_policy
             self._policy.append(device.forwarding_policies[policy] if policy else None)
-        # A way in as one number: a filtered port its own, all others of a device one below zero.
+        # A way in as one number: a filtered port its own, all others of an instance one below zero.
         filtered = [port.interface.acl_in or port.interface.forwarding_policy for port in topology.ports]
         self._way_in = [
-            index if is_filtered else -1 - self._device_of[index] for index, is_filtered in enumerate(filtered)
+            index if is_filtered else -1 - self._instance_of[index] for index, is_filtered in enumerate(filtered)
         ]
 
     def _way_of(self, start: Start) -> int:
         """A packet's own device treats it as one that came in unfiltered, unless it forwards nothing."""
         if start.ingress != ORIGIN:
             return self._way_in[start.ingress]
-        return -1 - start.device - (0 if self._forwards[start.device] else len(self._forwards))
+        return -1 - start.instance - (0 if self._forwards[start.instance] else len(self._forwards))
 
     def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
@@ -88,7 +89,7 @@ class Walker:
         finished: list[int] = []
         has_loop = False
         packets: dict[Header, _Packet] = {}
-        way_in, device_of = self._way_in, self._device_of
+        way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
         for start in starts:
             header = start.header
             packet = packets.get(header)
@@ -102,7 +103,7 @@ class Walker:
                 continue
             root = len(stops)
             numbers[way] = root
-            stops.append(Stop(start.device, start.ingress, header))
+            stops.append(Stop(device_of[start.instance], start.ingress, header, start.instance))
             self._decide(stops[root], packet, stateful, start.hops)
             first.append(root)
             # Depth first, with the stops of the current way marked: meeting one of them is a loop.
@@ -117,7 +118,7 @@ class Walker:
                     target = numbers.get(way_in[port])
                     if target is None:
                         branch.target = target = numbers[way_in[port]] = len(stops)
-                        stop = Stop(device_of[port], port, header)
+                        stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
                         stops.append(stop)
                         self._decide(stop, packet, stateful, None)
                         if stop.branches:
@@ -152,18 +153,18 @@ class Walker:
 
     def _forward(self, stop: Stop, packet: _Packet, is_reply: bool, hops: tuple[NextHop, ...] | None) -> None:
         """Delivery, steering and the table."""
-        device, ingress, header = stop.device, stop.ingress, packet.header
-        if device in packet.owners:
+        device, instance, ingress, header = stop.device, stop.instance, stop.ingress, packet.header
+        if instance in packet.owners:
             stop.verdict = "arrives"
             return
         if ingress >= 0:
-            if not self._forwards[device]:
+            if not self._forwards[instance]:
                 stop.verdict, stop.stage = "discarded", "host"
                 return
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        best = self.solved.table(device).get
+        best = self.solved.table(instance).get
         route: Route | None = None
         for number in packet.chain:
             route = best(number)
@@ -191,7 +192,7 @@ class Walker:
                 return True
             if entry.action == "forward":
                 for address in entry.next_hops:
-                    hop = self.solved.connected_hop(stop.device, address)
+                    hop = self.solved.connected_hop(stop.instance, address)
                     if hop is not None:
                         stop.steering = SteeringCheck(policy.name, index, True)
                         stop.branches.append(self._branch(stop.device, hop, header, is_reply))
@@ -202,9 +203,11 @@ class Walker:
         return False
 
     def _branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
-        port, given = hop
+        port, given, neighbor = hop
         address = header.destination if given is None else given
-        branch = Branch(port, address, given is not None)
+        if neighbor >= 0:
+            address = self.topology.ports[neighbor].interface.addresses[0].address
+        branch = Branch(port, address, given is not None or neighbor >= 0)
         acl = self._acl_out[port]
         if acl is not None:
             branch.acl_out = _check(acl, header, is_reply)
@@ -212,7 +215,7 @@ class Walker:
                 branch.verdict, branch.stage = "blocked", "acl_out"
                 return branch
         branch.mtu = self._mtu[port]
-        target = self._answerers.get((self._segment_of[port], address))
+        target = self._answerers.get((self._segment_of[port], address)) if neighbor < 0 else neighbor
         if target is None or target == port:
             branch.verdict = "leaves" if self._is_beyond(device, branch) else "unresolved"
             branch.stage = "next_hop"

@@ -1,7 +1,7 @@
-"""Devices, their interfaces and their routing configuration.
+"""Devices and their interfaces.
 
-The terms are those of the IETF's YANG modules (RFC 8343, 8344, 8349, 9129); the network file's page in
-docs/ says what each key means.
+The terms are those of the IETF's YANG modules (RFC 8343, 8344); the network file's page in docs/ says
+what each key means.
 """
 
 from dataclasses import dataclass, field
@@ -10,25 +10,13 @@ from typing import Literal
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.filters import Acl, ForwardingPolicy
 from routrel.model.places import NOWHERE, Place
+from routrel.model.policies import Policy
+from routrel.model.routing import DEFAULT_INSTANCE, RouteAction, RoutingInstance, StaticRoute
 
 DeviceKind = Literal["router", "switch", "firewall", "host", "gateway", "balancer"]
 InterfaceKind = Literal["ethernet", "loopback", "bundle", "vlan"]
-RouteAction = Literal["forward", "discard", "reject"]
-OspfNetwork = Literal["broadcast", "point-to-point"]
 
 DEFAULT_VLAN = 1
-DEFAULT_PREFERENCES = {
-    "connected": 0,
-    "local": 0,
-    "static": 1,
-    "ebgp": 20,
-    "eigrp": 90,
-    "ospf": 110,
-    "isis": 115,
-    "rip": 120,
-    "eigrp_external": 170,
-    "ibgp": 200,
-}
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +38,7 @@ class Interface:
     address_places: tuple[Place, ...] = ()
     mtu: int = 1500
     bandwidth: int | None = None
+    vrf: str = DEFAULT_INSTANCE
     mac: str | None = None
     acl_in: str | None = None
     acl_out: str | None = None
@@ -63,68 +52,6 @@ class Interface:
     @property
     def is_loopback(self) -> bool:
         return self.kind == "loopback"
-
-
-@dataclass(frozen=True, slots=True)
-class StaticRoute:
-    prefix: Prefix
-    next_hop: Address | None = None
-    interface: str | None = None
-    action: RouteAction = "forward"
-    preference: int | None = None
-    metric: int = 0
-    tag: int | None = None
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class OspfInterface:
-    name: str
-    cost: int | None = None
-    passive: bool = False
-    network: OspfNetwork | None = None
-    priority: int = 1
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class OspfRange:
-    """An address range of an area (RFC 2328 appendix C.2)."""
-
-    prefix: Prefix
-    advertise: bool = True
-    cost: int | None = None
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class OspfArea:
-    """``number`` is the area's 32-bit id; 0 is the backbone."""
-
-    number: int
-    interfaces: tuple[OspfInterface, ...] = ()
-    ranges: tuple[OspfRange, ...] = ()
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class Ospf:
-    areas: tuple[OspfArea, ...] = ()
-    reference_bandwidth: int | None = None
-    multipath: int = 16
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class RoutingInstance:
-    router_id: Address | None = None
-    preferences: dict[str, int] = field(default_factory=dict)
-    static: tuple[StaticRoute, ...] = ()
-    ospf: Ospf | None = None
-    place: Place = NOWHERE
-
-    def preference(self, protocol: str) -> int:
-        return self.preferences.get(protocol, DEFAULT_PREFERENCES[protocol])
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,6 +71,7 @@ class ObservedRoute:
     metric: int | None = None
     action: RouteAction = "forward"
     place: Place = NOWHERE
+    vrf: str = DEFAULT_INSTANCE
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -161,6 +89,8 @@ class Device:
     interfaces: dict[str, Interface] = field(default_factory=dict)
     gateways: tuple[StaticRoute, ...] = ()
     routing: RoutingInstance | None = None
+    vrfs: dict[str, RoutingInstance | None] = field(default_factory=dict)
+    policies: dict[str, Policy] = field(default_factory=dict)
     acls: dict[str, Acl] = field(default_factory=dict)
     forwarding_policies: dict[str, ForwardingPolicy] = field(default_factory=dict)
     observed: tuple[ObservedRoute, ...] = ()

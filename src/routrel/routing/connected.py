@@ -1,19 +1,18 @@
-"""Connected and local routes, straight from the interfaces (RFC 8349 calls both "direct")."""
+"""Connected routes: the subnets of interfaces that are up, and their own addresses (RFC 8349 section 5.3)."""
 
 from collections.abc import Iterator
 
-from routrel.model.devices import Device
 from routrel.routing.routes import NextHop, Route
 from routrel.topology.segments import Topology
 
 
-def connected_routes(topology: Topology, device: Device) -> Iterator[Route]:
+def connected_routes(topology: Topology, instance: int) -> Iterator[Route]:
     """A subnet is ``connected`` and its address ``local``; a host-length address stands once, connected."""
-    index = topology.device_index[device.name]
-    preference = device.routing.preference("connected") if device.routing else 0
-    for number in topology.ports_of[index]:
+    routing = topology.instances[instance].routing
+    preference = routing.preference("connected") if routing else 0
+    for number in topology.ports_of[topology.instances[instance].device]:
         port = topology.ports[number]
-        if not port.up:
+        if not port.up or port.instance != instance:
             continue
         hops = (NextHop(number, None),)
         places = port.interface.address_places or (port.interface.place,) * len(port.interface.addresses)

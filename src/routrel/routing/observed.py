@@ -3,20 +3,32 @@
 from dataclasses import replace
 
 from routrel.model.addresses import Prefix
-from routrel.model.devices import Device, ObservedRoute
+from routrel.model.devices import ObservedRoute
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.static import resolve_next_hop
 from routrel.routing.table import Table, sorted_hops
 from routrel.topology.segments import Topology
 
 
-def install_observed_routes(topology: Topology, device: Device, table: Table) -> list[tuple[ObservedRoute, str]]:
+def observed_in(topology: Topology, instance: int) -> list[ObservedRoute]:
+    """The routes read off a device for one of its instances."""
+    found = topology.instances[instance]
+    return [route for route in topology.devices[found.device].observed if route.vrf == found.vrf]
+
+
+def is_observed_only(topology: Topology, instance: int) -> bool:
+    """Whether an instance is known by the routes read off it alone."""
+    return topology.instances[instance].routing is None and bool(observed_in(topology, instance))
+
+
+def install_observed_routes(topology: Topology, table: Table) -> list[tuple[ObservedRoute, str]]:
     """Offer the observed routes; those with a next hop but no interface resolve through the others.
 
     Returns the routes that lead nowhere, each with the reason.
     """
+    device = topology.devices[topology.instances[table.instance].device]
     indirect = []
-    for observed in _first_choices(device):
+    for observed in _first_choices(observed_in(topology, table.instance)):
         hops = []
         for hop in observed.next_hops:
             if hop.interface is not None:
@@ -49,10 +61,10 @@ def install_observed_routes(topology: Topology, device: Device, table: Table) ->
     return failed
 
 
-def _first_choices(device: Device) -> list[ObservedRoute]:
+def _first_choices(routes: list[ObservedRoute]) -> list[ObservedRoute]:
     """Of rows for one prefix the lowest preference, then the lowest metric; of equal rows one with all hops."""
     chosen: dict[Prefix, ObservedRoute] = {}
-    for observed in device.observed:
+    for observed in routes:
         standing = chosen.get(observed.prefix)
         if standing is None or _rank(observed) < _rank(standing):
             chosen[observed.prefix] = observed

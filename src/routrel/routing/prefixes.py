@@ -4,8 +4,11 @@ Prefixes are flattened to sorted intervals, so that a look-up is one binary sear
 next shorter one that covers it, so that a device's longest match is found by walking up from there.
 """
 
-from bisect import bisect_right
-from collections.abc import Iterable
+from bisect import bisect_left, bisect_right
+from collections.abc import Hashable, Iterable
+
+import numpy as np
+import numpy.typing as npt
 
 from routrel.model.addresses import Address, Prefix
 
@@ -20,6 +23,11 @@ class PrefixIndex:
         self.prefixes: list[Prefix] = sorted(set(prefixes))
         self.number: dict[Prefix, int] = {prefix: index for index, prefix in enumerate(self.prefixes)}
         self.parent: list[int] = [-1] * len(self.prefixes)
+        self.lengths = np.array([prefix.length for prefix in self.prefixes], np.int16)
+        self.first_of_ipv6 = sum(1 for prefix in self.prefixes if prefix.family == 4)
+        """All IPv4 prefixes stand before this number, all IPv6 ones from it on."""
+        self.matched: dict[Hashable, npt.NDArray[np.bool_]] = {}
+        """Which prefixes a list of prefix matches holds for, kept by the list."""
         self._starts: dict[int, list[int]] = {4: [0], 6: [0]}
         self._longest: dict[int, list[int]] = {4: [-1], 6: [-1]}
         for family in (4, 6):
@@ -52,6 +60,15 @@ class PrefixIndex:
             begin(prefix.network, index)
             stack.append(index)
         close_before(None)
+
+    def covered(self, prefix: Prefix) -> slice:
+        """The numbers of all prefixes inside ``prefix``, itself included: they stand side by side."""
+        low = bisect_left(self.prefixes, prefix)
+        return slice(low, bisect_left(self.prefixes, (prefix.family, prefix.last + 1, -1), lo=low))
+
+    def of_family(self, family: int) -> slice:
+        """The numbers of all prefixes of a family."""
+        return slice(0, self.first_of_ipv6) if family == 4 else slice(self.first_of_ipv6, len(self.prefixes))
 
     def longest(self, address: Address) -> int:
         """Number of the longest prefix that holds ``address``, or -1."""

@@ -1,22 +1,28 @@
 """All tables of a network: the one door to routing.
 
-``solve`` does the work that is shared (topology, OSPF); a device's table is put together when it is first
-asked for, and kept while memory lasts.
+``solve`` does the work that is shared (topology, protocols, redistribution); a table is put together when
+it is first asked for, and kept while memory lasts. Tables belong to routing instances; a device's default
+instance has the device's own number.
 """
 
 from collections import OrderedDict
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.devices import ObservedRoute, OspfRange, StaticRoute
+from routrel.model.devices import ObservedRoute
+from routrel.model.findings import Finding
 from routrel.model.network import Network
+from routrel.model.routing import StaticRoute
 from routrel.routing.connected import connected_routes
-from routrel.routing.observed import install_observed_routes
+from routrel.routing.observed import install_observed_routes, is_observed_only
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.redistribution import Settling, Unsettled, unsettled_finding
+from routrel.routing.rip import RipDatabase, RipSolution
 from routrel.routing.routes import NextHop, Route
+from routrel.routing.rows import Process, ProtocolSolution
 from routrel.routing.static import install_static_routes
-from routrel.routing.table import Table
+from routrel.routing.table import Source, Table
 from routrel.topology.segments import Topology
 
 TABLE_BYTES = 2 * 1024**3
@@ -29,41 +35,61 @@ class Solved:
     def __init__(self, network: Network):
         self.network = network
         self.topology = Topology(network)
-        self.database = Database(self.topology)
-        carried = self._carried_prefixes()
+        databases = [Database(self.topology, version) for version in (2, 3)]
+        carried = _carried_prefixes(network)
         own = {address.address.host_prefix() for _, _, i in network.interfaces() for address in i.addresses}
         self.prefixes = PrefixIndex(carried | own)
         self._only_own = {self.prefixes.number[prefix] for prefix in own - carried}
-        self.ospf = OspfSolution(self.topology, self.database, self.prefixes)
+        self.ospf = [
+            OspfSolution(self.topology, database, self.prefixes) for database in databases if database.processes
+        ]
+        self.rip = RipSolution(self.topology, RipDatabase(self.topology), self.prefixes)
+        self.solutions: list[ProtocolSolution] = [*self.ospf, self.rip]
+        self.findings: list[Finding] = [finding for database in databases for finding in database.findings]
+        self.findings += self.rip.database.findings
+        """Problems met while solving: neighbours that should be but are not, what does not settle."""
+        self._processes: list[list[tuple[ProtocolSolution, Process]]] = [[] for _ in self.topology.instances]
+        for solution in self.solutions:
+            for process in solution.processes:
+                self._processes[process.instance].append((solution, process))
         self.unresolved: dict[int, list[tuple[StaticRoute | ObservedRoute, str]]] = {}
-        """Per device whose table was made: the routes that lead nowhere, and why."""
+        """Per instance whose table was made: the routes that lead nowhere, and why."""
         self._tables: OrderedDict[int, Table] = OrderedDict()
-        # A row of an OSPF router is a kind, a metric and at least one word of next hops per prefix.
+        # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
         self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.prefixes))))
-        self._forgets = self._kept < len(self.topology.devices)
+        self._forgets = self._kept < len(self.topology.instances)
+        self.settling = Settling(self.topology, self.prefixes, self.solutions, self._make_table)
+        self.unsettled: Unsettled | None = self.settling.run()
+        if self.unsettled is not None:
+            self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
 
-    def table(self, device: int) -> Table:
-        """The table of a device, by its number."""
-        table = self._tables.get(device)
+    def table(self, instance: int) -> Table:
+        """The table of a routing instance, by its number; a device's number means its default instance."""
+        table = self._tables.get(instance)
         if table is not None:
             if self._forgets:
-                self._tables.move_to_end(device)
+                self._tables.move_to_end(instance)
             return table
-        table = self._make_table(device)
-        self._tables[device] = table
+        table = self._make_table(instance)
+        self._tables[instance] = table
         if len(self._tables) > self._kept:
             self._tables.popitem(last=False)
         return table
 
     def _make_table(self, number: int) -> Table:
-        device = self.topology.devices[number]
+        instance = self.topology.instances[number]
+        device = self.topology.devices[instance.device]
         unresolved: list[tuple[StaticRoute | ObservedRoute, str]] = []
-        if device.is_observed_only:
-            table = Table(self.topology, self.prefixes, number, None, ())
-            unresolved += install_observed_routes(self.topology, device, table)
+        if is_observed_only(self.topology, number):
+            table = Table(self.topology, self.prefixes, number, (), ())
+            unresolved += install_observed_routes(self.topology, table)
         else:
-            table = Table(self.topology, self.prefixes, number, self.ospf, connected_routes(self.topology, device))
-            unresolved += install_static_routes(self.topology, device, table)
+            routing = instance.routing
+            install = device.policies[routing.install_policy] if routing and routing.install_policy else None
+            sources = [Source(solution, process) for solution, process in self._processes[number]]
+            connected = connected_routes(self.topology, number)
+            table = Table(self.topology, self.prefixes, number, sources, connected, install)
+            unresolved += install_static_routes(self.topology, table)
         self.unresolved[number] = unresolved
         return table
 
@@ -75,33 +101,54 @@ class Solved:
         """
         return [number for number in self.prefixes.chain(address) if number not in self._only_own]
 
-    def lookup(self, device: int, address: Address) -> Route | None:
-        return self.table(device).lookup(address)
+    def lookup(self, instance: int, address: Address) -> Route | None:
+        return self.table(instance).lookup(address)
 
-    def connected_hop(self, device: int, address: Address) -> NextHop | None:
+    def connected_hop(self, instance: int, address: Address) -> NextHop | None:
         """The hop to another's address on a connected subnet that is up, or None (RFC 8349: direct)."""
         for number in self.prefixes.chain(address):
-            route = self.table(device).get(number)
+            route = self.table(instance).get(number)
             if route is not None and route.protocol == "local":
                 return None  # its own address is no next hop
             if route is not None and route.protocol == "connected" and not route.prefix.is_host:
                 return NextHop(route.next_hops[0].port, address)
         return None
 
-    def _carried_prefixes(self) -> set[Prefix]:
-        """All prefixes but the host routes that a device has for its own addresses alone."""
-        prefixes = {stub.prefix for area in self.database.areas.values() for stub in area.stubs}
-        for device in self.topology.devices:
-            for interface in device.interfaces.values():
-                prefixes.update(address.prefix for address in interface.addresses if not address.prefix.is_host)
-            prefixes.update(route.prefix for route in device.gateways)
-            prefixes.update(route.prefix for route in device.observed)
-            if device.routing:
-                prefixes.update(route.prefix for route in device.routing.static)
-                if device.routing.ospf:
-                    ranges: list[OspfRange] = [r for area in device.routing.ospf.areas for r in area.ranges]
-                    prefixes.update(configured.prefix for configured in ranges)
-        return prefixes
+
+def _carried_prefixes(network: Network) -> set[Prefix]:
+    """All prefixes but the host routes that a device has for its own addresses alone."""
+    prefixes: set[Prefix] = set()
+    for device in network.devices.values():
+        for interface in device.interfaces.values():
+            prefixes.update(address.prefix for address in interface.addresses if not address.prefix.is_host)
+        prefixes.update(route.prefix for route in device.gateways)
+        prefixes.update(route.prefix for route in device.observed)
+        for routing in (device.routing, *device.vrfs.values()):
+            if routing is None:
+                continue
+            prefixes.update(route.prefix for route in routing.static)
+            named = [settings.name for ospf in routing.ospf for area in ospf.areas for settings in area.interfaces]
+            for protocol in (routing.isis, routing.rip, routing.eigrp):
+                named += [settings.name for settings in protocol.interfaces] if protocol else []
+            redistributed = any(
+                rule.source == "connected"
+                for protocol in (*routing.ospf, routing.isis, routing.rip, routing.eigrp)
+                if protocol
+                for rule in protocol.redistribute
+            )
+            for name in device.interfaces if redistributed else named:
+                interface = device.interfaces[name]
+                prefixes.update(
+                    address.address.host_prefix() if interface.is_loopback else address.prefix
+                    for address in interface.addresses
+                )
+            for ospf in routing.ospf:
+                prefixes.update(configured.prefix for area in ospf.areas for configured in area.ranges)
+                if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
+                    prefixes.add(Prefix(ospf.family, 0, 0))
+            if routing.isis:
+                prefixes.update(Prefix(family, 0, 0) for family in (4, 6))
+    return prefixes
 
 
 def solve(network: Network) -> Solved:

@@ -9,7 +9,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.devices import Device, RouteAction, StaticRoute
+from routrel.model.routing import RouteAction, RoutingInstance, StaticRoute
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.table import Table, sorted_hops
 from routrel.topology.segments import Topology
@@ -17,19 +17,27 @@ from routrel.topology.segments import Topology
 Resolution = tuple[RouteAction, tuple[NextHop, ...]]
 
 
-def install_static_routes(topology: Topology, device: Device, table: Table) -> list[tuple[StaticRoute, str]]:
+def static_candidates(topology: Topology, instance: int) -> list[StaticRoute]:
+    """The static routes configured in an instance; a host's gateways are among them."""
+    found = topology.instances[instance]
+    gateways = topology.devices[found.device].gateways if found.device == instance else ()
+    return [*gateways, *(found.routing.static if found.routing else ())]
+
+
+def install_static_routes(topology: Topology, table: Table) -> list[tuple[StaticRoute, str]]:
     """Offer every active static route to the table; the rest are returned, each with the reason."""
-    candidates = [*device.gateways, *(device.routing.static if device.routing else ())]
+    candidates = static_candidates(topology, table.instance)
+    routing = topology.instances[table.instance].routing
     active: dict[int, Resolution] = {}
     barred: dict[int, str] = {}
     reasons: dict[int, str] = {}
-    standing: dict[Prefix, Route] = {}
+    standing: dict[int, Route] = {}
     for _ in range(2 * len(candidates) + 2):
         before = dict(active)
         for index, candidate in enumerate(candidates):
             if index in barred:
                 continue
-            resolution, reason = resolve_static(topology, table, device, candidate)
+            resolution, reason = resolve_static(topology, table, candidate)
             if resolution is not None:
                 active[index] = resolution
             elif active.pop(index, None) is not None:
@@ -37,19 +45,18 @@ def install_static_routes(topology: Topology, device: Device, table: Table) -> l
                 barred[index] = reasons[index] = reason
             else:
                 reasons[index] = reason
-        _reinstall(topology, device, table, [(candidates[i], active[i]) for i in sorted(active)], standing)
+        _reinstall(topology, routing, table, [(candidates[i], active[i]) for i in sorted(active)], standing)
         if active == before:
             break
     return [(candidates[i], reasons[i]) for i in sorted(reasons) if i not in active]
 
 
-def resolve_static(
-    topology: Topology, table: Table, device: Device, static: StaticRoute
-) -> tuple[Resolution | None, str]:
+def resolve_static(topology: Topology, table: Table, static: StaticRoute) -> tuple[Resolution | None, str]:
     """What a static route does now, or None and why it can do nothing."""
     if static.action != "forward":
         return (static.action, ()), ""
     if static.interface is not None:
+        device = topology.devices[topology.instances[table.instance].device]
         port = topology.port(device.name, static.interface)
         if not port.up:
             return None, f"{port.name} is down: {port.down}"
@@ -73,42 +80,53 @@ def resolve_next_hop(
         return (route.action, ()), ""
     if route.protocol == "connected" and route.prefix.is_host:
         return None, f"the next hop {address} is an address of the device itself"
-    hops = [NextHop(hop.port, address if hop.address is None else hop.address) for hop in route.next_hops]
+    hops = [NextHop(hop.port, address) if hop.address is None and hop.neighbor < 0 else hop for hop in route.next_hops]
     return ("forward", sorted_hops(topology, hops)), ""
 
 
 def _reinstall(
     topology: Topology,
-    device: Device,
+    routing: RoutingInstance | None,
     table: Table,
     active: Sequence[tuple[StaticRoute, Resolution]],
-    standing: dict[Prefix, Route],
+    standing: dict[int, Route],
 ) -> None:
     """Put the active routes in place of those of the round before."""
-    for route in standing.values():
-        if table.other_than_ospf(table.prefixes.number[route.prefix]) is route:
-            table.withdraw(route)
+    for number, route in standing.items():
+        if table.other(number) is route:
+            table.withdraw(number)
     standing.clear()
     by_prefix: dict[Prefix, list[tuple[StaticRoute, Resolution]]] = defaultdict(list)
     for static, resolution in active:
         by_prefix[static.prefix].append((static, resolution))
-    default = device.routing.preference("static") if device.routing else 1
+    default = routing.preference("static") if routing else 1
     for prefix, group in by_prefix.items():
-        rank = min((default if s.preference is None else s.preference, s.metric) for s, _ in group)
-        best = [(s, r) for s, r in group if (default if s.preference is None else s.preference, s.metric) == rank]
-        forwarding = [(s, r) for s, r in best if r[0] == "forward"]
-        first = (forwarding or best)[0]
-        route = Route(
-            prefix,
-            "static",
-            rank[0],
-            rank[1],
-            sorted_hops(topology, [hop for _, (_, hops) in forwarding for hop in hops]),
-            first[1][0],
-            given_next_hops=tuple(s.next_hop for s, _ in forwarding if s.next_hop is not None),
-            tag=first[0].tag,
-            place=first[0].place,
-        )
-        table.offer(route)
-        if table.other_than_ospf(table.prefixes.number[prefix]) is route:
-            standing[prefix] = route
+        for rank in sorted({(default if s.preference is None else s.preference, s.metric) for s, _ in group}):
+            best = [(s, r) for s, r in group if (default if s.preference is None else s.preference, s.metric) == rank]
+            number = table.prefixes.number[prefix]
+            if table.offer(_route_of(topology, prefix, rank, best)):
+                offered = table.other(number)
+                assert offered is not None
+                standing[number] = offered
+                break
+            if table.install is None:
+                break
+
+
+def _route_of(
+    topology: Topology, prefix: Prefix, rank: tuple[int, int], best: list[tuple[StaticRoute, Resolution]]
+) -> Route:
+    """One route for the static routes of a prefix that are equal: equal-cost multipath."""
+    forwarding = [(s, r) for s, r in best if r[0] == "forward"]
+    first = (forwarding or best)[0]
+    return Route(
+        prefix,
+        "static",
+        rank[0],
+        rank[1],
+        sorted_hops(topology, [hop for _, (_, hops) in forwarding for hop in hops]),
+        first[1][0],
+        given_next_hops=tuple(s.next_hop for s, _ in forwarding if s.next_hop is not None),
+        tag=first[0].tag,
+        place=first[0].place,
+    )

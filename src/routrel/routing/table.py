@@ -1,56 +1,137 @@
-"""A device's table: the best route for each prefix, and longest-prefix match.
+"""A routing instance's table: the best route for each prefix, and longest-prefix match.
 
-A prefix with candidates of several protocols goes to the lowest preference (RFC 8349 section 5.1 calls it
-route preference); of equal preference the protocol earlier in ``PROTOCOL_ORDER`` wins.
+A prefix with candidates of several sources goes to the lowest preference (RFC 8349 section 5.1 calls it
+route preference); of equal preference the protocol earlier in ``PROTOCOL_ORDER`` wins, of equal protocol
+the process that stands first. An install policy is asked before any route but connected ones may enter.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+
+import numpy as np
+import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.model.places import NOWHERE
-from routrel.routing.ospf.solution import DISCARD, KIND_NAMES, NONE, DeviceRoutes, OspfSolution
+from routrel.model.policies import Policy
+from routrel.routing.policies import Column, Flags, Verdicts, evaluate
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop, Route
+from routrel.routing.rows import DISCARD, NONE, UNSET, Process, ProtocolRoutes, ProtocolSolution
 from routrel.topology.segments import Topology
+
+NO_WINNER, OTHER = -1, -2
+"""In ``winners``: no route at all, and a connected, static or observed one."""
+
+
+class Source:
+    """One protocol process as a table sees it: its routes, made when first asked for."""
+
+    def __init__(self, solution: ProtocolSolution, process: Process):
+        self.solution = solution
+        self.process = process
+        self._rows: ProtocolRoutes | None = None
+
+    @property
+    def rows(self) -> ProtocolRoutes:
+        if self._rows is None:
+            self._rows = self.solution.routes_of(self.process.number)
+        return self._rows
+
+    @property
+    def protocol(self) -> str:
+        return self.process.protocol
+
+    def ranks(self) -> npt.NDArray[np.int32]:
+        """Preference and protocol order as one number, by kind: int32 (128,)."""
+        order = PROTOCOL_ORDER.index(self.protocol)
+        ranks = np.zeros(128, np.int32)
+        for kind in self.solution.kind_names:
+            ranks[kind] = self.solution.preference(self.process.number, kind) * len(PROTOCOL_ORDER) + order
+        return ranks
+
+    def hop_match(self, numbers: Column, prefixes: PrefixIndex) -> Callable[[tuple[Address, ...]], Flags]:
+        """Tells of addresses whether each of the numbered routes has one of them as next hop."""
+
+        def match(addresses: tuple[Address, ...]) -> Flags:
+            family = addresses[0].family
+            wanted = np.zeros(len(self.rows.masks), np.uint64)
+            for index, hop in enumerate(self.rows.hops[family]):
+                if hop is not None and hop.address in addresses:
+                    wanted[index // 64] |= np.uint64(1) << np.uint64(index % 64)
+            of_family = prefixes.of_family(family)
+            found: Flags = np.zeros(len(numbers), bool)
+            found |= (self.rows.masks[:, numbers] & wanted[:, None]).any(axis=0)
+            found &= (numbers >= of_family.start) & (numbers < of_family.stop)
+            return found
+
+        return match
 
 
 class Table:
-    """Best routes of one device. OSPF's stay arrays until one is asked for."""
+    """Best routes of one instance. Those of protocols stay arrays until one is asked for."""
 
     def __init__(
         self,
         topology: Topology,
         prefixes: PrefixIndex,
-        device: int,
-        ospf: OspfSolution | None,
+        instance: int,
+        sources: Iterable[Source],
         routes: Iterable[Route],
+        install: Policy | None = None,
     ):
         self.topology = topology
         self.prefixes = prefixes
-        self.device = device
-        self._ospf = ospf
-        self._rows: DeviceRoutes | None = ospf.routes_of(device) if ospf and ospf.runs_on(device) else None
-        routing = topology.devices[device].routing
-        self._ospf_preference = routing.preference("ospf") if routing else 0
-        self._multipath = routing.ospf.multipath if routing and routing.ospf else 0
+        self.instance = instance
+        self.sources = list(sources)
+        self.install = install
+        self._verdicts: dict[int, Verdicts] = {}
         self._others: dict[int, Route] = {}
         self._best: dict[int, Route | None] = {}
-        self._hops_of_masks: dict[tuple[int, ...], tuple[NextHop, ...]] = {}
+        self._hops_of_masks: dict[tuple[int, tuple[int, ...]], tuple[NextHop, ...]] = {}
         for route in routes:
             self.offer(route)
 
-    def offer(self, route: Route) -> None:
-        """Let a route compete for its prefix with what stands there from other than OSPF."""
+    def offer(self, route: Route) -> bool:
+        """Let a route compete for its prefix with what stands there from other than protocols.
+
+        Whether it stands now; the install policy may keep it out or change its preference.
+        """
         number = self.prefixes.number[route.prefix]
+        if self.install is not None and route.protocol not in ("connected", "local"):
+            installed = self._installed(route)
+            if installed is None:
+                return False
+            route = installed
         standing = self._others.get(number)
         if standing is None or _rank(route) < _rank(standing):
             self._others[number] = route
             self._best.pop(number, None)
+            return True
+        return False
 
-    def withdraw(self, route: Route) -> None:
-        number = self.prefixes.number[route.prefix]
-        del self._others[number]
-        self._best.pop(number, None)
+    def _installed(self, route: Route) -> Route | None:
+        """A route as the install policy lets it in, or None."""
+        given = (*route.given_next_hops, *(hop.address for hop in route.next_hops))
+
+        def hop_match(addresses: tuple[Address, ...]) -> Flags:
+            return np.array([any(address in given for address in addresses)])
+
+        verdicts = evaluate(
+            self.install,
+            self.prefixes,
+            np.array([self.prefixes.number[route.prefix]]),
+            route.protocol,
+            np.array([route.metric or 0], np.int64),
+            np.array([UNSET if route.tag is None else route.tag], np.int64),
+            hop_match,
+        )
+        if not verdicts.accepted[0]:
+            return None
+        preference = int(verdicts.preference[0])
+        return route if preference == UNSET else route._replace(preference=preference)
+
+    def withdraw(self, prefix_number: int) -> None:
+        del self._others[prefix_number]
+        self._best.pop(prefix_number, None)
 
     def get(self, number: int) -> Route | None:
         """The best route for a prefix, by its number."""
@@ -61,37 +142,134 @@ class Table:
             return best
 
     def _choose(self, number: int) -> Route | None:
-        other = self._others.get(number)
-        if self._rows is None or (other is not None and (other.preference or 0) < self._ospf_preference):
-            return other
-        ospf = self.ospf_route(number)
-        if other is None or ospf is None:
-            return other or ospf
-        return min(other, ospf, key=_rank)
+        best = self._others.get(number)
+        for index in range(len(self.sources)):
+            route = self.installed_route(index, number)
+            if route is not None and (best is None or _rank(route) < _rank(best)):
+                best = route
+        return best
 
-    def other_than_ospf(self, number: int) -> Route | None:
+    def other(self, number: int) -> Route | None:
+        """The best of connected, static and observed routes for a prefix."""
         return self._others.get(number)
 
-    def ospf_route(self, number: int) -> Route | None:
-        """OSPF's own route for a prefix, whether or not it is the best; made anew each time."""
-        rows = self._rows
-        kind = NONE if rows is None else rows.kind.item(number)
-        if rows is None or kind == NONE:
+    def others(self) -> dict[int, Route]:
+        return self._others
+
+    def installed_route(self, index: int, number: int) -> Route | None:
+        """A source's route for a prefix as the install policy lets it in, or None."""
+        if self.install is None:
+            return self.source_route(index, number)
+        verdicts = self._install_verdicts(index)
+        route = self.source_route(index, number)
+        if route is None or not verdicts.accepted[number]:
+            return None
+        preference = int(verdicts.preference[number])
+        return route if preference == UNSET else route._replace(preference=preference)
+
+    def _install_verdicts(self, index: int) -> Verdicts:
+        """What the install policy says of all of a source's routes, over all prefixes."""
+        if index not in self._verdicts:
+            source, rows = self.sources[index], self.sources[index].rows
+            numbers = np.arange(len(self.prefixes))
+            tag = np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag
+            self._verdicts[index] = evaluate(
+                self.install,
+                self.prefixes,
+                numbers,
+                source.protocol,
+                rows.metric.astype(np.int64),
+                tag,
+                source.hop_match(numbers, self.prefixes),
+            )
+        return self._verdicts[index]
+
+    def source_route(self, index: int, number: int) -> Route | None:
+        """A protocol's own route for a prefix, whether or not it is let in or best; made anew each time."""
+        source = self.sources[index]
+        rows = source.rows
+        kind = rows.kind.item(number)
+        if kind == NONE:
             return None
         prefix, metric = self.prefixes.prefixes[number], rows.metric.item(number)
+        process = source.process.number
+        preference = source.solution.preference(process, kind)
+        name = source.solution.kind_names[kind]
+        tag = None if rows.tag is None or rows.tag.item(number) <= 0 else rows.tag.item(number)
         if kind == DISCARD:
-            assert self._ospf is not None
-            place = self._ospf.range_place(self.device, number) or NOWHERE
-            return Route(prefix, "ospf", self._ospf_preference, metric, (), "discard", KIND_NAMES[kind], place=place)
+            place = source.solution.place_of(process, number, kind)
+            return Route(prefix, source.protocol, preference, metric, (), "discard", name, place=place)
         masks = rows.masks
         words = (masks.item(0, number),) if len(masks) == 1 else tuple([mask.item(number) for mask in masks])
-        hops = self._hops_of_masks.get(words)
-        if hops is None:
-            hops = self._limited([NextHop(*hop) for hop in rows.next_hops(number)])
-            self._hops_of_masks[words] = hops
+        hops = self._hops_of_masks.get((index, words))
+        if hops is None or len(source.process.families) > 1:
+            limit = source.solution.multipath(process)
+            hops = sorted_hops(self.topology, rows.next_hops(number, prefix.family))[:limit]
+            self._hops_of_masks[index, words] = hops
         if not hops:
             return None  # its own network, which the connected route stands for
-        return Route(prefix, "ospf", self._ospf_preference, metric, hops, "forward", KIND_NAMES[kind])
+        return Route(prefix, source.protocol, preference, metric, hops, "forward", name, tag=tag)
+
+    def winners(self) -> npt.NDArray[np.int16]:
+        """Per prefix the index of the source whose route is best, NO_WINNER or OTHER: int16 (p,)."""
+        winner = np.full(len(self.prefixes), NO_WINNER, np.int16)
+        best = np.full(len(self.prefixes), 2**30, np.int32)
+        for index, source in enumerate(self.sources):
+            rank = self._rank_of_source(index, source)
+            better = rank < best
+            winner[better] = index
+            best[better] = rank[better]
+        for number, route in self._others.items():
+            order = PROTOCOL_ORDER.index(route.protocol)
+            if (route.preference or 0) * len(PROTOCOL_ORDER) + order < best[number]:
+                winner[number] = OTHER
+        return winner
+
+    def _rank_of_source(self, index: int, source: Source) -> npt.NDArray[np.int32]:
+        rows = source.rows
+        rank = np.where(rows.present(), source.ranks()[rows.kind], np.int32(2**30))
+        if self.install is not None:
+            verdicts = self._install_verdicts(index)
+            order = PROTOCOL_ORDER.index(source.protocol)
+            changed = verdicts.preference != UNSET
+            rank = np.where(
+                changed & rows.present(),
+                (verdicts.preference * len(PROTOCOL_ORDER) + order).astype(np.int32),
+                rank,
+            )
+            rank = np.where(verdicts.accepted, rank, np.int32(2**30))
+        return rank
+
+    def unused(self, index: int) -> Flags:
+        """Prefixes at which a route of this source would not be the table's, whether it has one or not.
+
+        A distance-vector protocol announces only what the table uses.
+        """
+        source = self.sources[index]
+        kinds = list(source.solution.kind_names)
+        rank = int(source.ranks()[kinds[0]])
+        best = np.full(len(self.prefixes), 2**30, np.int32)
+        for other in range(len(self.sources)):
+            if other != index:
+                np.minimum(best, self._rank_of_source(other, self.sources[other]), out=best)
+        order = len(PROTOCOL_ORDER)
+        for number, route in self._others.items():
+            best[number] = min(
+                int(best[number]), (route.preference or 0) * order + PROTOCOL_ORDER.index(route.protocol)
+            )
+        mine = np.full(len(self.prefixes), rank, np.int64)
+        if self.install is not None:
+            verdicts = self._install_verdicts(index)
+            mine = np.where(
+                verdicts.preference == UNSET,
+                mine,
+                verdicts.preference * order + PROTOCOL_ORDER.index(source.protocol),
+            )
+            mine[~verdicts.accepted & source.rows.present()] = 2**40
+        unused: Flags = best < mine
+        if self.install is not None:
+            unused |= mine >= 2**40
+        return unused
 
     def lookup(self, address: Address) -> Route | None:
         """Longest-prefix match."""
@@ -107,21 +285,21 @@ class Table:
     def __iter__(self) -> Iterator[Route]:
         """All best routes, in the order of their prefixes."""
         numbers = set(self._others)
-        if self._rows is not None:
-            numbers.update((self._rows.kind != NONE).nonzero()[0].tolist())
+        for source in self.sources:
+            numbers.update((source.rows.kind != NONE).nonzero()[0].tolist())
         for number in sorted(numbers):
             route = self.get(number)
             if route is not None:
                 yield route
 
-    def _limited(self, hops: list[NextHop]) -> tuple[NextHop, ...]:
-        return sorted_hops(self.topology, hops)[: self._multipath]
-
 
 def sorted_hops(topology: Topology, hops: Iterable[NextHop]) -> tuple[NextHop, ...]:
     """Next hops without repetition, sorted by interface name, then address."""
     return tuple(
-        sorted(set(hops), key=lambda hop: (topology.ports[hop.port].name.interface, hop.address or Address(0, 0)))
+        sorted(
+            set(hops),
+            key=lambda hop: (topology.ports[hop.port].name.interface, hop.address or Address(0, 0), hop.neighbor),
+        )
     )
 
 

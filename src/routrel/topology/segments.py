@@ -20,8 +20,19 @@ from typing import TypeAlias
 from routrel.model.addresses import Address, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
+from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
 
 Domain: TypeAlias = tuple[str, Hashable, int]
+
+
+@dataclass(frozen=True, slots=True)
+class Instance:
+    """A routing instance of a device (RFC 8349): the default one has the device's own number."""
+
+    index: int
+    device: int
+    vrf: str
+    routing: RoutingInstance | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +44,7 @@ class Port:
     name: InterfaceName
     interface: Interface
     down: str
+    instance: int
 
     @property
     def up(self) -> bool:
@@ -85,6 +97,15 @@ class Topology:
             for interface in device.interfaces.values()
             for member in interface.members
         }
+        self.instances = [
+            Instance(index, index, DEFAULT_INSTANCE, device.routing) for index, device in enumerate(self.devices)
+        ]
+        for index, device in enumerate(self.devices):
+            for vrf, routing in device.vrfs.items():
+                self.instances.append(Instance(len(self.instances), index, vrf, routing))
+        self.instance_index = {
+            (self.devices[instance.device].name, instance.vrf): instance.index for instance in self.instances
+        }
         self.ports: list[Port] = []
         self.ports_of: list[list[int]] = [[] for _ in self.devices]
         self.port_index: dict[InterfaceName, int] = {}
@@ -93,7 +114,8 @@ class Topology:
             owner = self.device_index[device.name]
             self.port_index[name] = index
             self.ports_of[owner].append(index)
-            self.ports.append(Port(index, owner, name, interface, self._why_down(device, interface)))
+            instance = self.instance_index[device.name, interface.vrf]
+            self.ports.append(Port(index, owner, name, interface, self._why_down(device, interface), instance))
         self.segments: list[Segment] = []
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
@@ -104,6 +126,36 @@ class Topology:
 
     def port(self, device: str, interface: str) -> Port:
         return self.ports[self.port_index[InterfaceName(device, interface)]]
+
+    def instance_name(self, instance: int) -> str:
+        """A device's name, with the VRF where it is not the default instance."""
+        found = self.instances[instance]
+        name = self.devices[found.device].name
+        return name if found.vrf == DEFAULT_INSTANCE else f"{name} (VRF {found.vrf})"
+
+    def instances_of(self, device: int) -> list[int]:
+        """The routing instances of a device: the default one, then its VRFs."""
+        names = (DEFAULT_INSTANCE, *self.devices[device].vrfs)
+        return [self.instance_index[self.devices[device].name, vrf] for vrf in names]
+
+    def neighbor_address(self, port: int, peer: int, family: int) -> Address | None:
+        """The next-hop address of the interface ``peer`` as a neighbour behind ``port`` knows it.
+
+        IPv4: the peer's address in a common subnet, else its first. IPv6: the link-local one, written or
+        formed from its MAC address (RFC 5340 section 4.3.2, RFC 5308 section 4); None where neither is known.
+        """
+        mine, theirs = self.ports[port].interface, self.ports[peer].interface
+        addresses = [address for address in theirs.addresses if address.family == family]
+        if family == 6:
+            written = [address.address for address in addresses if address.address.is_link_local]
+            if written:
+                return written[0]
+            return link_local_of(theirs.mac) if theirs.mac else None
+        for own in mine.addresses:
+            for address in addresses:
+                if own.prefix == address.prefix:
+                    return address.address
+        return addresses[0].address if addresses else None
 
     def on_segment(self, segment: int, address: Address) -> int | None:
         """The up port that answers for ``address`` on a segment, or None; the first where several do."""

@@ -1,0 +1,351 @@
+"""The routing part of a device's text: policies and routing instances, names checked."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from routrel.formats.errors import ErrorList, quoted
+from routrel.formats.grammar import Items, Record, entries_of, items_of
+from routrel.model.addresses import BITS, Prefix
+from routrel.model.devices import Interface
+from routrel.model.places import Place
+from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement, PrefixMatch
+from routrel.model.routing import (
+    DEFAULT_INSTANCE,
+    Eigrp,
+    EigrpDistance,
+    EigrpInterface,
+    Isis,
+    IsisInterface,
+    Leak,
+    OriginateDefault,
+    Ospf,
+    OspfArea,
+    OspfInterface,
+    OspfRange,
+    Redistribution,
+    Rip,
+    RipInterface,
+    RoutingInstance,
+    StaticRoute,
+)
+
+BACKBONE = 0
+NARROW_METRIC = 63
+"""The highest metric an interface can have without wide metrics (RFC 1195 section 5.3.1)."""
+
+
+class RoutingReader:
+    """Reads the routing of one device; notes every name that names nothing."""
+
+    def __init__(self, errors: ErrorList, device: Record, interfaces: Mapping[str, Interface]):
+        self.errors = errors
+        self.interfaces = interfaces
+        self.sets = {
+            name: tuple(self._prefix_match(value, at) for value, at in items_of(items))
+            for name, items, _ in entries_of(device.get("prefix_sets"))
+        }
+        self.policies = {
+            name: Policy(name, tuple(self._statement(value, at) for value, at in items_of(items)), place)
+            for name, items, place in entries_of(device.get("policies"))
+        }
+
+    def _prefix_match(self, value: Prefix | Record, place: Place) -> PrefixMatch:
+        if isinstance(value, Prefix):
+            return PrefixMatch(value, value.length, value.length)
+        prefix: Prefix = value["prefix"]
+        bits = BITS[prefix.family]
+        low = value.get("min_length", prefix.length)
+        high = value.get("max_length", bits if "min_length" in value else prefix.length)
+        if not prefix.length <= low <= high <= bits:
+            self.errors.add(
+                place,
+                "these lengths match no prefix",
+                found=f"{prefix}, {low} to {high}",
+                allowed=f"{prefix.length} <= min_length <= max_length <= {bits}",
+            )
+        return PrefixMatch(prefix, low, high)
+
+    def _statement(self, record: Record, place: Place) -> PolicyStatement:
+        return PolicyStatement(
+            record["result"],
+            self._match(record["match"]) if "match" in record else PolicyMatch(),
+            PolicySet(**record["set"].values) if "set" in record else PolicySet(),
+            record.get("name", ""),
+            record.get("description", ""),
+            place,
+        )
+
+    def _match(self, record: Record) -> PolicyMatch:
+        prefixes: tuple[PrefixMatch, ...] | None = None
+        if "prefixes" in record:
+            value = record["prefixes"]
+            if isinstance(value, Items):
+                prefixes = tuple(self._prefix_match(item, at) for item, at in items_of(value))
+            elif value in self.sets:
+                prefixes = self.sets[value]
+            else:
+                self.errors.dangling(record.place_of("prefixes"), "prefix set", value, self.sets)
+        return PolicyMatch(
+            prefixes,
+            _one_or_more(record.get("protocol")),
+            record.get("tag"),
+            record.get("metric"),
+            _one_or_more(record.get("next_hop")),
+        )
+
+    def instance(self, record: Record, vrf: str) -> RoutingInstance:
+        """A routing instance; only interfaces bound to ``vrf`` may stand in it."""
+        own = {name: interface for name, interface in self.interfaces.items() if interface.vrf == vrf}
+        preferences = record.get("preferences")
+        if "install_policy" in record:
+            self._policy(record, "install_policy")
+        static = tuple(self._static(value, place, own) for value, place in items_of(record.get("static")))
+        return RoutingInstance(
+            router_id=record.get("router_id"),
+            preferences=dict(preferences.values) if preferences else {},
+            static=static,
+            ospf=self._ospf_instances(record, own),
+            place=record.place,
+            install_policy=record.get("install_policy"),
+            isis=self._isis(record["isis"], own) if "isis" in record else None,
+            rip=self._rip(record["rip"], own) if "rip" in record else None,
+            eigrp=self._eigrp(record["eigrp"], own) if "eigrp" in record else None,
+        )
+
+    def _known(self, name: str, place: Place, interfaces: Mapping[str, Interface]) -> bool:
+        """Whether an interface can stand in this instance."""
+        if name in interfaces:
+            return True
+        other = self.interfaces.get(name)
+        if other is None:
+            self.errors.dangling(place, "interface", name, interfaces)
+        else:
+            where = "the default instance" if other.vrf == DEFAULT_INSTANCE else f"VRF {other.vrf}"
+            self.errors.add(place, f"this interface belongs to {where}", found=quoted(name))
+        return False
+
+    def _policy(self, record: Record, key: str) -> None:
+        if record[key] not in self.policies:
+            self.errors.dangling(record.place_of(key), "policy", record[key], self.policies)
+
+    def _redistribute(self, record: Record, protocol: str, several: bool = False) -> tuple[Redistribution, ...]:
+        found: list[Redistribution] = []
+        for value, place in items_of(record.get("redistribute")):
+            source = value["from"]
+            if source == protocol and not several:
+                self.errors.add(value.place_of("from"), f"{protocol} cannot redistribute its own routes")
+            if "policy" in value:
+                self._policy(value, "policy")
+            if any(other.source == source for other in found):
+                self.errors.add(
+                    value.place_of("from"), f"{source} stands twice in this list", allowed="once, with one policy"
+                )
+            found.append(
+                Redistribution(
+                    source, value.get("policy"), value.get("metric"), value.get("metric_type"), value.get("tag"), place
+                )
+            )
+        return tuple(found)
+
+    def _static(self, record: Record, place: Place, interfaces: Mapping[str, Interface]) -> StaticRoute:
+        action = record.get("action", "forward")
+        next_hop, interface = record.get("next_hop"), record.get("interface")
+        if interface is not None:
+            self._known(interface, record.place_of("interface"), interfaces)
+        if action == "forward" and next_hop is None and interface is None:
+            self.errors.add(place, "a static route leads nowhere", allowed="next_hop, interface, or action: discard")
+        if action != "forward" and (next_hop is not None or interface is not None):
+            self.errors.add(place, f"a route that is to {action} takes no next hop and no interface")
+        prefix = record["prefix"]
+        if next_hop is not None and next_hop.family != prefix.family:
+            self.errors.add(record.place_of("next_hop"), "next hop and prefix are of different families")
+        return StaticRoute(
+            prefix,
+            next_hop,
+            interface,
+            action,
+            record.get("preference"),
+            record.get("metric", 0),
+            record.get("tag"),
+            place,
+        )
+
+    def _ospf_instances(self, record: Record, interfaces: Mapping[str, Interface]) -> tuple[Ospf, ...]:
+        value = record.get("ospf")
+        records = [(value, record.place_of("ospf"))] if isinstance(value, Record) else items_of(value)
+        versions = [int(item.get("version", 2)) for item, _ in records]
+        instances: dict[str, Ospf] = {}
+        taken: dict[tuple[int, str], str] = {}
+        for (item, place), version in zip(records, versions, strict=True):
+            ospf = self._ospf(item, version, versions.count(version) > 1, interfaces)
+            if ospf.name in instances:
+                at = item.place_of("instance") if "instance" in item else place
+                self.errors.add(at, "two OSPF instances have one name", found=quoted(ospf.name), allowed="a name each")
+            for area in ospf.areas:
+                for settings in area.interfaces:
+                    other = taken.setdefault((version, settings.name), ospf.name)
+                    if other != ospf.name:
+                        self.errors.add(
+                            settings.place,
+                            f"the interface already stands in instance {other} of OSPF version {version}",
+                            found=quoted(settings.name),
+                        )
+            instances[ospf.name] = ospf
+        return tuple(instances.values())
+
+    def _ospf(self, record: Record, version: int, several: bool, interfaces: Mapping[str, Interface]) -> Ospf:
+        seen: set[str] = set()
+        areas = tuple(
+            self._area(int(number), area, place, version, interfaces, seen)
+            for number, area, place in entries_of(record.get("areas"))
+        )
+        default = None
+        if "originate_default" in record:
+            value = record["originate_default"]
+            default = OriginateDefault(
+                value.get("always", False),
+                value.get("metric"),
+                value.get("metric_type"),
+                record.place_of("originate_default"),
+            )
+        return Ospf(
+            areas,
+            record.get("reference_bandwidth"),
+            record.get("multipath", 16),
+            record.place,
+            record.get("instance", DEFAULT_INSTANCE),
+            version,
+            self._redistribute(record, "ospf", several),
+            default,
+        )
+
+    def _area(
+        self,
+        number: int,
+        area: Record,
+        place: Place,
+        version: int,
+        interfaces: Mapping[str, Interface],
+        seen: set[str],
+    ) -> OspfArea:
+        members = []
+        for name, value, at in entries_of(area.get("interfaces")):
+            if not self._known(name, at, interfaces):
+                continue
+            if value.get("cost") == 0 and not interfaces[name].is_loopback:
+                self.errors.add(value.place_of("cost"), "only a loopback costs 0", found="0", allowed="1 to 65535")
+            elif name in seen:
+                self.errors.add(at, "the interface already stands in another area", found=quoted(name))
+            seen.add(name)
+            members.append(
+                OspfInterface(
+                    name,
+                    value.get("cost"),
+                    value.get("passive", False),
+                    value.get("network"),
+                    value.get("priority", 1),
+                    at,
+                )
+            )
+        family = 4 if version == 2 else 6
+        ranges = []
+        for value, at in items_of(area.get("ranges")):
+            if value["prefix"].family != family:
+                self.errors.add(value.place_of("prefix"), f"OSPF version {version} has IPv{family} ranges only")
+            ranges.append(OspfRange(value["prefix"], value.get("advertise", True), value.get("cost"), at))
+        kind = area.get("type", "normal")
+        if kind != "normal" and number == BACKBONE:
+            self.errors.add(area.place_of("type"), f"the backbone area cannot be of type {kind}", allowed="normal")
+        for key in ("no_summary", "default_cost"):
+            if kind == "normal" and key in area:
+                self.errors.add(area.place_of(key), f"{key!r} belongs to areas of type stub and nssa")
+        return OspfArea(
+            number,
+            tuple(members),
+            tuple(ranges),
+            place,
+            kind,
+            area.get("no_summary", False),
+            area.get("default_cost", 1),
+        )
+
+    def _isis(self, record: Record, interfaces: Mapping[str, Interface]) -> Isis:
+        levels = _levels(record.get("level", "1-2"))
+        wide = record.get("wide_metrics", True)
+        members = []
+        for name, value, at in entries_of(record.get("interfaces")):
+            if not self._known(name, at, interfaces):
+                continue
+            metric = value.get("metric", 10)
+            if not wide and metric > NARROW_METRIC:
+                self.errors.add(
+                    value.place_of("metric"), "the metric needs wide metrics", found=str(metric), allowed="0 to 63"
+                )
+            own = _levels(value.get("level", "1-2"))
+            both = tuple(level for level in levels if level in own)
+            if not both:
+                self.errors.add(value.place_of("level"), f"the router is not of level {own[0]}")
+            members.append(IsisInterface(name, metric, both, value.get("passive", False), value.get("network"), at))
+        leak = None
+        if "leak" in record:
+            leak = Leak(record["leak"].get("policy"), record.place_of("leak"))
+            if leak.policy is not None:
+                self._policy(record["leak"], "policy")
+            if levels != (1, 2):
+                self.errors.add(leak.place, "only a router of level 1-2 can leak")
+        area, system = record["net"]
+        return Isis(
+            area,
+            system,
+            levels,
+            wide,
+            tuple(members),
+            self._redistribute(record, "isis"),
+            leak,
+            record.get("multipath", 16),
+            record.place,
+        )
+
+    def _rip(self, record: Record, interfaces: Mapping[str, Interface]) -> Rip:
+        members = tuple(
+            RipInterface(name, value.get("metric", 1), value.get("passive", False), at)
+            for name, value, at in entries_of(record.get("interfaces"))
+            if self._known(name, at, interfaces)
+        )
+        return Rip(members, self._redistribute(record, "rip"), record.get("default_metric", 1), record.place)
+
+    def _eigrp(self, record: Record, interfaces: Mapping[str, Interface]) -> Eigrp:
+        members = tuple(
+            EigrpInterface(name, value.get("passive", False), value.get("delay", 10), value.get("bandwidth"), at)
+            for name, value, at in entries_of(record.get("interfaces"))
+            if self._known(name, at, interfaces)
+        )
+        distances = tuple(
+            EigrpDistance(
+                value["neighbor"],
+                value["preference"],
+                tuple(prefix for prefix, _ in items_of(value.get("prefixes"))),
+                at,
+            )
+            for value, at in items_of(record.get("distance"))
+        )
+        return Eigrp(
+            record["as"],
+            members,
+            record.get("variance", 1),
+            record.get("multipath", 4),
+            self._redistribute(record, "eigrp"),
+            distances,
+            record.place,
+        )
+
+
+def _levels(word: str) -> tuple[int, ...]:
+    return {"1": (1,), "2": (2,)}.get(word, (1, 2))
+
+
+def _one_or_more(value: Any) -> tuple[Any, ...] | None:
+    """A scalar or a list as a tuple; None where the key is absent."""
+    if value is None:
+        return None
+    return tuple(item for item, _ in items_of(value)) if isinstance(value, Items) else (value,)

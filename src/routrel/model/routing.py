@@ -1,0 +1,212 @@
+"""Routing configuration: instances, static routes and the interior protocols.
+
+The terms are those of the IETF's YANG modules (RFC 8349, 9129, 9130, 8695) where those have one; the
+network file's page in docs/ says what each key means.
+"""
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+from routrel.model.addresses import Address, Prefix
+from routrel.model.places import NOWHERE, Place
+
+RouteAction = Literal["forward", "discard", "reject"]
+NetworkType = Literal["broadcast", "point-to-point"]
+AreaType = Literal["normal", "stub", "nssa"]
+
+DEFAULT_INSTANCE = "default"
+DEFAULT_PREFERENCES = {
+    "connected": 0,
+    "local": 0,
+    "static": 1,
+    "ebgp": 20,
+    "eigrp": 90,
+    "ospf": 110,
+    "isis": 115,
+    "rip": 120,
+    "eigrp_external": 170,
+    "ibgp": 200,
+}
+
+
+@dataclass(frozen=True, slots=True)
+class StaticRoute:
+    prefix: Prefix
+    next_hop: Address | None = None
+    interface: str | None = None
+    action: RouteAction = "forward"
+    preference: int | None = None
+    metric: int = 0
+    tag: int | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Redistribution:
+    """Routes of ``source`` that are best in the table enter a protocol. None leaves the protocol's default."""
+
+    source: str
+    policy: str | None = None
+    metric: int | None = None
+    metric_type: int | None = None
+    tag: int | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class OriginateDefault:
+    """A default route announced while the table has one of another source, or ``always``."""
+
+    always: bool = False
+    metric: int | None = None
+    metric_type: int | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class OspfInterface:
+    name: str
+    cost: int | None = None
+    passive: bool = False
+    network: NetworkType | None = None
+    priority: int = 1
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class OspfRange:
+    """An address range of an area (RFC 2328 appendix C.2)."""
+
+    prefix: Prefix
+    advertise: bool = True
+    cost: int | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class OspfArea:
+    """``number`` is the area's 32-bit id; 0 is the backbone."""
+
+    number: int
+    interfaces: tuple[OspfInterface, ...] = ()
+    ranges: tuple[OspfRange, ...] = ()
+    place: Place = NOWHERE
+    type: AreaType = "normal"
+    no_summary: bool = False
+    default_cost: int = 1
+
+
+@dataclass(frozen=True, slots=True)
+class Ospf:
+    areas: tuple[OspfArea, ...] = ()
+    reference_bandwidth: int | None = None
+    multipath: int = 16
+    place: Place = NOWHERE
+    name: str = DEFAULT_INSTANCE
+    version: int = 2
+    redistribute: tuple[Redistribution, ...] = ()
+    originate_default: OriginateDefault | None = None
+
+    @property
+    def family(self) -> int:
+        """The address family it carries: version 2 IPv4, version 3 IPv6 (RFC 5340)."""
+        return 4 if self.version == 2 else 6
+
+
+@dataclass(frozen=True, slots=True)
+class IsisInterface:
+    """``levels`` are those of the interface, already within the router's."""
+
+    name: str
+    metric: int = 10
+    levels: tuple[int, ...] = (1, 2)
+    passive: bool = False
+    network: NetworkType | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Leak:
+    """Level 2 routes let into level 1 (RFC 5302 section 3.2)."""
+
+    policy: str | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Isis:
+    """``area`` and ``system`` are the two parts of the network entity title, in hexadecimal digits."""
+
+    area: str
+    system: str
+    levels: tuple[int, ...] = (1, 2)
+    wide_metrics: bool = True
+    interfaces: tuple[IsisInterface, ...] = ()
+    redistribute: tuple[Redistribution, ...] = ()
+    leak: Leak | None = None
+    multipath: int = 16
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class RipInterface:
+    name: str
+    metric: int = 1
+    passive: bool = False
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Rip:
+    interfaces: tuple[RipInterface, ...] = ()
+    redistribute: tuple[Redistribution, ...] = ()
+    default_metric: int = 1
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class EigrpInterface:
+    """``delay`` in tens of microseconds, ``bandwidth`` in bit/s."""
+
+    name: str
+    passive: bool = False
+    delay: int = 10
+    bandwidth: int | None = None
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class EigrpDistance:
+    """A preference of its own for routes of one neighbour, all or some prefixes."""
+
+    neighbor: Address
+    preference: int
+    prefixes: tuple[Prefix, ...] = ()
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Eigrp:
+    number: int
+    interfaces: tuple[EigrpInterface, ...] = ()
+    variance: int = 1
+    multipath: int = 4
+    redistribute: tuple[Redistribution, ...] = ()
+    distances: tuple[EigrpDistance, ...] = ()
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class RoutingInstance:
+    router_id: Address | None = None
+    preferences: dict[str, int] = field(default_factory=dict)
+    static: tuple[StaticRoute, ...] = ()
+    ospf: tuple[Ospf, ...] = ()
+    place: Place = NOWHERE
+    install_policy: str | None = None
+    isis: Isis | None = None
+    rip: Rip | None = None
+    eigrp: Eigrp | None = None
+
+    def preference(self, protocol: str) -> int:
+        return self.preferences.get(protocol, DEFAULT_PREFERENCES[protocol])

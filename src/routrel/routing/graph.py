@@ -1,0 +1,171 @@
+"""Shortest paths over a graph of routers, for all of them at once.
+
+What link-state protocols share: distances and equal-cost next hops between all routers of one flooding
+scope, and the destinations that routers bring into it.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+Metrics = npt.NDArray[np.int32]
+Masks = npt.NDArray[np.uint64]
+Numbers = npt.NDArray[np.int64]
+
+UNREACHED = np.int32(2**29)
+"""A metric larger than any path; sums of two still fit in 32 bits."""
+
+WORD = 64
+
+SMALL = 128
+"""Up to this many routers plain NumPy is as fast, and SciPy's import (a second) is saved."""
+
+
+class Edge(NamedTuple):
+    """A directed edge: from one router out of ``port`` at ``cost`` to another, in by its port ``peer``."""
+
+    source: int
+    target: int
+    cost: int
+    port: int
+    peer: int
+
+
+class Graph:
+    """Distances and equal-cost next-hop sets of n routers.
+
+    Vertices are numbered 0..n-1 in the order of ``routers``; ``w`` is the number of 64-bit words that hold
+    the largest number of outgoing edges of any router.
+
+    - ``distance``: int32 (n, n), cost from row to column, ``UNREACHED`` where there is no path.
+    - ``masks``: uint64 (w, n, n); bit b of ``masks[k, s, t]`` stands for ``edges_of[s][64 k + b]``,
+      set where that edge begins a shortest path from s to t.
+
+    Cost: one compiled all-pairs shortest path, then one (degree, n) comparison per router.
+    """
+
+    def __init__(self, routers: list[int], edges: list[Edge]):
+        self.routers = routers
+        self.local: dict[int, int] = {router: index for index, router in enumerate(routers)}
+        n = len(routers)
+        edges = sorted(edges)
+        source = np.array([self.local[edge.source] for edge in edges], dtype=np.int64)
+        target = np.array([self.local[edge.target] for edge in edges], dtype=np.int64)
+        cost = np.array([edge.cost for edge in edges], dtype=np.int32)
+        self.edges_of: list[list[Edge]] = [[] for _ in range(n)]
+        for edge in edges:
+            self.edges_of[self.local[edge.source]].append(edge)
+        self.distance: Metrics = all_pairs(n, source, target, cost)
+        self.masks: Masks = _next_hop_masks(n, source, target, cost, self.distance)
+
+    @property
+    def words(self) -> int:
+        return len(self.masks)
+
+
+class Destinations:
+    """Destinations by number, each brought into a graph by one or more vertices at a cost.
+
+    They are held as layers: layer k has, of every destination brought by more than k vertices, the k-th
+    vertex and cost, so that one router's row over all of them is a few array operations.
+    """
+
+    def __init__(self, vertex: npt.ArrayLike, number: npt.ArrayLike, cost: npt.ArrayLike):
+        vertices, numbers = np.asarray(vertex, np.int64), np.asarray(number, np.int64)
+        costs = np.asarray(cost, np.int32)
+        order = np.lexsort((costs, vertices, numbers))
+        vertices, numbers, costs = vertices[order], numbers[order], costs[order]
+        unique, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        by_count = np.lexsort((unique, -counts))
+        self.numbers: Numbers = unique[by_count]
+        starts, counts = starts[by_count], counts[by_count]
+        self._layers: list[tuple[Numbers, Metrics]] = []
+        for depth in range(int(counts[0]) if len(counts) else 0):
+            size = int(np.searchsorted(-counts, -depth))
+            at = starts[:size] + depth
+            self._layers.append((vertices[at], costs[at]))
+
+    def costs(self, graph: Graph, router: int) -> Metrics:
+        """Costs (d,) from a vertex to ``self.numbers``."""
+        best = np.full(len(self.numbers), UNREACHED, np.int32)
+        distance = graph.distance[router]
+        for vertices, costs in self._layers:
+            standing = best[: len(vertices)]
+            np.minimum(standing, distance[vertices] + costs, out=standing)
+        return best
+
+    def row(self, graph: Graph, router: int) -> tuple[Metrics, Masks]:
+        """Costs (d,) and next-hop words (w, d) from a vertex to ``self.numbers``."""
+        best = np.full(len(self.numbers), UNREACHED, np.int32)
+        words = np.zeros((graph.words, len(self.numbers)), np.uint64)
+        distance, masks = graph.distance[router], graph.masks[:, router, :]
+        for vertices, costs in self._layers:
+            size = len(vertices)
+            total = distance[vertices] + costs
+            standing = best[:size]
+            offered = masks[:, vertices]
+            # An equal cost adds its next hops; a lower one puts its own in place of what stands.
+            kept = np.where(total > standing, np.uint64(0), offered)
+            words[:, :size] = np.where(total < standing, np.uint64(0), words[:, :size]) | kept
+            np.minimum(standing, total, out=standing)
+        words[:, best >= UNREACHED] = 0
+        return best, words
+
+
+def all_pairs(
+    n: int, source: npt.NDArray[np.int64], target: npt.NDArray[np.int64], cost: npt.NDArray[np.int32]
+) -> Metrics:
+    """Distances int32 (n, n) over directed edges; of parallel ones the cheapest counts."""
+    if n == 0:
+        return np.zeros((0, 0), np.int32)
+    if not len(source):
+        return np.where(np.eye(n, dtype=bool), np.int32(0), UNREACHED)
+    # Sorted by cost, the first of each pair is the cheapest.
+    order = np.lexsort((cost, target, source))
+    s, t, c = source[order], target[order], cost[order]
+    first = np.ones(len(s), dtype=bool)
+    first[1:] = (s[1:] != s[:-1]) | (t[1:] != t[:-1])
+    if n <= SMALL or not c.all():
+        # A compressed matrix drops edges of cost 0, which IS-IS allows.
+        return _floyd_warshall(n, s[first], t[first], c[first])
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import dijkstra
+
+    graph = csr_array((c[first].astype(np.float64), (s[first], t[first])), shape=(n, n))
+    lengths = dijkstra(graph)
+    np.minimum(lengths, float(UNREACHED), out=lengths)
+    return lengths.astype(np.int32)
+
+
+def _floyd_warshall(
+    n: int, source: npt.NDArray[np.int64], target: npt.NDArray[np.int64], cost: npt.NDArray[np.int32]
+) -> Metrics:
+    lengths = np.where(np.eye(n, dtype=bool), np.int32(0), UNREACHED)
+    lengths[source, target] = np.where(source == target, np.int32(0), cost)
+    for middle in range(n):
+        np.minimum(lengths, lengths[:, middle, None] + lengths[middle], out=lengths)
+    return np.minimum(lengths, UNREACHED)
+
+
+def _next_hop_masks(
+    n: int,
+    source: npt.NDArray[np.int64],
+    target: npt.NDArray[np.int64],
+    cost: npt.NDArray[np.int32],
+    distance: Metrics,
+) -> Masks:
+    """Edges come sorted by source, so that each router's edges are one slice, in bit order."""
+    starts = np.searchsorted(source, np.arange(n + 1))
+    degree = int(np.diff(starts).max()) if n else 0
+    words = max(1, -(-degree // WORD))
+    masks = np.zeros((words, n, n), dtype=np.uint64)
+    for router in range(n):
+        row = distance[router]
+        reached = row < UNREACHED
+        for edge in range(starts[router], starts[router + 1]):
+            word, bit = divmod(edge - starts[router], WORD)
+            begins = (distance[target[edge]] + cost[edge] == row) & reached
+            masks[word, router] |= begins.astype(np.uint64) << np.uint64(bit)
+        masks[:, router, router] = 0
+    return masks

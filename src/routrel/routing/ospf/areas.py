@@ -1,0 +1,280 @@
+"""The areas joined: border routers, inter-area routes, address ranges and stub defaults.
+
+RFC 2328 sections 12.4.3 (what a border router passes on), 16.2 (inter-area routes), 11.1 and 16.2 (3)
+(active ranges and their discard entries), 16.1 (intra-area before inter-area), 12.4.3.1 (stub areas);
+RFC 3101 section 2.7 (summaries into NSSAs).
+"""
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.model.routing import OspfRange
+from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks, Metrics
+from routrel.routing.ospf.database import Database
+from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import DISCARD, NONE
+
+BACKBONE = 0
+INTRA, INTER = 1, 2
+
+Flags = npt.NDArray[np.bool_]
+
+
+@dataclass(slots=True)
+class AreaRoutes:
+    """One process's routes within and between areas, over p prefixes and then a boundary routers.
+
+    ``kind`` int8 (p + a,): NONE, INTRA, INTER or DISCARD. ``metric`` int32 (p + a,). ``masks`` uint64
+    (w, p + a): bit b of word k stands for ``hops[64 k + b]``. ``offsets`` is each area's first word.
+    ``is_plain`` bool (a,): boundary routers reached by a path that section 16.4.1 does not prefer:
+    through the backbone, or between areas.
+    """
+
+    kind: npt.NDArray[np.int8]
+    metric: Metrics
+    masks: Masks
+    hops: list[NextHop | None]
+    offsets: dict[int, int]
+    is_plain: Flags
+
+
+@dataclass(frozen=True, slots=True)
+class ActiveRange:
+    """A range with a route of its area inside (section 12.4.3): its prefix number and what it costs."""
+
+    number: int
+    configured: OspfRange
+    cost: int
+    area: int
+
+
+class Areas:
+    """Areas hold matrices, border routers their summaries; rows are made when asked for."""
+
+    def __init__(self, database: Database, prefixes: PrefixIndex):
+        self.database = database
+        self.prefixes = prefixes
+        topology = database.topology
+        self.areas_of: list[list[int]] = [[] for _ in database.processes]
+        for number, area in sorted(database.areas.items()):
+            for process in area.routers:
+                self.areas_of[process].append(number)
+        self.borders = [process for process, areas in enumerate(self.areas_of) if len(areas) > 1]
+        self.boundary = [
+            process.number
+            for process in database.processes
+            if process.takes_routes or (len(self.areas_of[process.number]) > 1 and self._touches_nssa(process.number))
+        ]
+        """Processes that may bring routes from outside: destination p + i each."""
+        self.size = len(prefixes) + len(self.boundary)
+        self.graphs: dict[int, Graph] = {}
+        self.destinations: dict[int, Destinations] = {}
+        for number, area in sorted(database.areas.items()):
+            graph = self.graphs[number] = Graph(area.routers, area.edges)
+            brought = [(graph.local[s.router], prefixes.number[s.prefix], s.cost) for s in area.stubs]
+            for column, process in enumerate(self.boundary, len(prefixes)):
+                if process in graph.local:
+                    brought.append((graph.local[process], column, 0))
+            columns = np.array(brought, np.int64).reshape(-1, 3)
+            self.destinations[number] = Destinations(columns[:, 0], columns[:, 1], columns[:, 2])
+        self._hops = {
+            number: [
+                [
+                    _hop(edge.port, edge.peer, topology.neighbor_address(edge.port, edge.peer, database.family))
+                    for edge in edges
+                ]
+                for edges in graph.edges_of
+            ]
+            for number, graph in self.graphs.items()
+        }
+        self._active: dict[int, list[ActiveRange]] = {process: self._active_ranges(process) for process in self.borders}
+        self._intra_rows: dict[int, AreaRoutes] = {}
+        self.summaries: dict[int, tuple[list[int], Metrics]] = {}
+        """Per area: the border processes and what each passes into it, int32 (b, p + a)."""
+        self._pass_on()
+
+    def area_type(self, process: int, area: int) -> str:
+        return self.database.area_settings[process, area].type
+
+    def _touches_nssa(self, process: int) -> bool:
+        return any(self.area_type(process, area) == "nssa" for area in self.areas_of[process])
+
+    @cached_property
+    def default(self) -> int:
+        """The number of the default prefix, or -1 where no device knows one."""
+        return self.prefixes.number.get(Prefix(self.database.family, 0, 0), -1)
+
+    def routes_of(self, process: int) -> AreaRoutes:
+        """Intra-area routes, inter-area ones where there is no other, then the ranges' discard entries."""
+        kept = self._intra_rows.get(process)
+        intra = kept or self._intra(process)
+        kind, metric, masks, is_plain = intra.kind, intra.metric, intra.masks, intra.is_plain
+        if kept is not None:
+            kind, metric, masks, is_plain = kind.copy(), metric.copy(), masks.copy(), is_plain.copy()
+        areas = self.areas_of[process]
+        # Section 16.2: a border router looks at the backbone's summaries only.
+        looked_at = areas if len(areas) == 1 else [number for number in areas if number == BACKBONE]
+        active = self._active.get(process, [])
+        for number in looked_at if self.borders else ():
+            inter, inter_masks = self._inter(process, number)
+            inter[[one.number for one in active]] = UNREACHED
+            chosen = (kind == NONE) & (inter < UNREACHED)
+            kind[chosen] = INTER
+            metric[chosen] = inter[chosen]
+            offset = intra.offsets[number]
+            masks[offset : offset + len(inter_masks)][:, chosen] = inter_masks[:, chosen]
+        for one in active:
+            if kind[one.number] != INTRA:
+                kind[one.number] = DISCARD
+                metric[one.number] = one.cost
+                masks[:, one.number] = 0
+        is_plain |= kind[len(self.prefixes) :] != INTRA
+        return AreaRoutes(kind, metric, masks, intra.hops, intra.offsets, is_plain)
+
+    def range_place(self, process: int, number: int) -> Place:
+        """Where the range stands that a border's discard entry for a prefix comes from."""
+        for one in self._active.get(process, []):
+            if one.number == number:
+                return one.configured.place
+        return NOWHERE
+
+    def _active_ranges(self, process: int) -> list[ActiveRange]:
+        active = []
+        for number in self.areas_of[process]:
+            ranges = self.database.area_settings[process, number].ranges
+            if not ranges:
+                continue
+            graph, destinations = self.graphs[number], self.destinations[number]
+            costs = destinations.costs(graph, graph.local[process])
+            for configured in ranges:
+                inside = costs[self._within(number, configured)]
+                inside = inside[inside < UNREACHED]
+                if len(inside):
+                    cost = int(inside.max()) if configured.cost is None else configured.cost
+                    active.append(ActiveRange(self.prefixes.number[configured.prefix], configured, cost, number))
+        return active
+
+    def _within(self, area: int, configured: OspfRange) -> Flags:
+        covered = self.prefixes.covered(configured.prefix)
+        numbers = self.destinations[area].numbers
+        within: Flags = (numbers >= covered.start) & (numbers < covered.stop)
+        return within
+
+    def _intra(self, process: int) -> AreaRoutes:
+        areas = self.areas_of[process]
+        offsets, width = {}, 0
+        for number in areas:
+            offsets[number] = width
+            width += self.graphs[number].words
+        kind = np.zeros(self.size, np.int8)
+        metric = np.full(self.size, UNREACHED, np.int32)
+        masks = np.zeros((width, self.size), np.uint64)
+        is_plain = np.zeros(len(self.boundary), bool)
+        hops: list[NextHop | None] = []
+        # Section 16.4.1: to a boundary router, paths through other areas go before those through the backbone.
+        for number in sorted(areas, key=lambda number: number == BACKBONE):
+            graph, destinations = self.graphs[number], self.destinations[number]
+            costs, words = destinations.row(graph, graph.local[process])
+            numbers, offset = destinations.numbers, offsets[number]
+            if len(areas) == 1:
+                metric[numbers] = costs
+                masks[:, numbers] = words
+                kind[numbers] = np.where(costs < UNREACHED, INTRA, NONE)
+            else:
+                standing = metric[numbers]
+                open_to = np.ones(len(numbers), bool)
+                if number == BACKBONE:
+                    open_to = (numbers < len(self.prefixes)) | (kind[numbers] == NONE)
+                better = (costs < standing) & open_to
+                chosen = better | ((costs == standing) & (costs < UNREACHED) & open_to)
+                masks[:, numbers[better]] = 0
+                masks[offset : offset + len(words)][:, numbers[chosen]] = words[:, chosen]
+                metric[numbers[better]] = costs[better]
+                kind[numbers[chosen]] = INTRA
+                if number == BACKBONE:
+                    by_backbone = numbers[chosen & (numbers >= len(self.prefixes))]
+                    is_plain[by_backbone - len(self.prefixes)] = True
+        if areas == [BACKBONE]:
+            is_plain[:] = True
+        for number in areas:
+            graph = self.graphs[number]
+            own = self._hops[number][graph.local[process]]
+            hops.extend(own)
+            hops.extend([None] * (graph.words * WORD - len(own)))
+        return AreaRoutes(kind, metric, masks, hops, offsets, is_plain)
+
+    def _inter(self, process: int, number: int) -> tuple[Metrics, Masks]:
+        """Section 16.2: cost to each border router plus what it advertises; equal ones are merged."""
+        graph = self.graphs[number]
+        borders, costs = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
+        local = graph.local[process]
+        others = [
+            row
+            for row, border in enumerate(borders)
+            if border != process and graph.distance[local, graph.local[border]] < UNREACHED
+        ]
+        if not others:
+            return np.full(self.size, UNREACHED, np.int32), np.zeros((graph.words, self.size), np.uint64)
+        columns = [graph.local[borders[row]] for row in others]
+        total = graph.distance[local, columns][:, None] + costs[others]
+        best = total.min(axis=0)
+        is_best = (total == best) & (total < UNREACHED)
+        masks = np.zeros((graph.words, self.size), np.uint64)
+        for word in range(len(masks)):
+            choice = np.where(is_best, graph.masks[word, local, columns][:, None], np.uint64(0))
+            masks[word] = np.bitwise_or.reduce(choice, axis=0)
+        return np.minimum(best, UNREACHED), masks
+
+    def _pass_on(self) -> None:
+        """Fill ``summaries``: the backbone's first, since what it carries is passed on from there."""
+        for process in self.borders:
+            self._intra_rows[process] = self._intra(process)
+        for number in sorted(self.graphs, key=lambda area: area != BACKBONE):
+            borders = [process for process in self.borders if number in self.areas_of[process]]
+            if borders:
+                rows = [self._advertised(process, number) for process in borders]
+                self.summaries[number] = (borders, np.stack(rows))
+
+    def _advertised(self, process: int, into: int) -> Metrics:
+        """Section 12.4.3: what a border router advertises into one of its areas."""
+        settings = self.database.area_settings[process, into]
+        result = np.full(self.size, UNREACHED, np.int32)
+        for number in self.areas_of[process]:
+            if number != into:
+                self._condense(process, number, result)
+        if into != BACKBONE and BACKBONE in self.areas_of[process]:
+            inter, _ = self._inter(process, BACKBONE)
+            inter[[one.number for one in self._active[process]]] = UNREACHED
+            passed = (self._intra_rows[process].kind == NONE) & (inter < UNREACHED)
+            result[passed] = np.minimum(result[passed], inter[passed])
+        if settings.type != "normal":
+            result[len(self.prefixes) :] = UNREACHED
+            if settings.no_summary:
+                result[:] = UNREACHED
+            if settings.type == "stub" or settings.no_summary:
+                result[self.default] = settings.default_cost
+        return result
+
+    def _condense(self, process: int, number: int, result: Metrics) -> None:
+        """Intra-area routes of an area, those within its ranges replaced by the active ranges."""
+        graph, destinations = self.graphs[number], self.destinations[number]
+        costs = destinations.costs(graph, graph.local[process])
+        # The route itself may be of another area, at a lower cost: only the best is advertised.
+        shown = (costs < UNREACHED) & (costs == self._intra_rows[process].metric[destinations.numbers])
+        for configured in self.database.area_settings[process, number].ranges:
+            shown &= ~self._within(number, configured)
+        numbers = destinations.numbers[shown]
+        result[numbers] = np.minimum(result[numbers], costs[shown])
+        for one in self._active[process]:
+            if one.area == number and one.configured.advertise:
+                result[one.number] = min(int(result[one.number]), one.cost)
+
+
+def _hop(port: int, peer: int, address: object) -> NextHop:
+    return NextHop(port, address, peer) if address is None else NextHop(port, address)  # type: ignore[arg-type]

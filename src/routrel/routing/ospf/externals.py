@@ -1,0 +1,353 @@
+"""Routes from outside: AS-external and NSSA LSAs, translation between them, and the choice among them.
+
+RFC 2328 sections 12.4.4 (origination), 16.4 and 16.4.1 (the comparison); RFC 3101 sections 2.3 (forwarding
+addresses), 2.5 (calculation), 3.1 and 3.2 (translation). An *offer* is what one router says of a set of
+prefixes: itself, type, metric, tag and forwarding address. Prefixes with the same offers are one class.
+"""
+
+from collections import defaultdict
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Address
+from routrel.routing.graph import UNREACHED, WORD, Masks
+from routrel.routing.ospf.areas import INTER, INTRA, AreaRoutes, Areas
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import NONE, UNSET, Injected
+from routrel.routing.speaking import router_id
+
+EXTERNAL_1, EXTERNAL_2, NSSA_1, NSSA_2 = 3, 4, 5, 6
+DEFAULT_METRIC, DEFAULT_TYPE = 20, 2
+
+AUTONOMOUS_SYSTEM = -1
+"""The scope of AS-external LSAs; an NSSA LSA's scope is its area."""
+
+Keys = npt.NDArray[np.int64]
+NEVER = np.int64(2**62)
+TYPE_2, METRIC_SHIFT, PLAIN = np.int64(2**60), np.int64(32), np.int64(2**31)
+
+
+class Offer(NamedTuple):
+    """One router's external LSAs that differ in their prefix alone; the default route's stand apart.
+
+    ``propagates`` is the NSSA's P-bit.
+    """
+
+    router: int
+    type: int
+    metric: int
+    tag: int
+    forward: Address | None
+    propagates: bool = False
+    is_default: bool = False
+
+
+class Scope:
+    """The external LSAs of one flooding scope as offers and classes.
+
+    ``numbers`` int64 (m,): prefixes, ascending. ``classes`` int64 (m,): the class of each. ``members``
+    int64 (c, k): the offers of each class, padded with the number after the last offer.
+    """
+
+    def __init__(self, announced: dict[Offer, npt.NDArray[np.int64]]):
+        self.offers = sorted(announced, key=lambda offer: (*offer[:4], offer.forward or (0, 0), *offer[5:]))
+        columns = [announced[offer] for offer in self.offers]
+        numbers = np.concatenate(columns) if columns else np.zeros(0, np.int64)
+        which = np.repeat(np.arange(len(columns)), [len(column) for column in columns])
+        order = np.lexsort((which, numbers))
+        numbers, which = numbers[order], which[order]
+        self.numbers, starts = np.unique(numbers, return_index=True)
+        ends = np.append(starts[1:], len(numbers))
+        found: dict[bytes, int] = {}
+        groups: list[npt.NDArray[np.int64]] = []
+        self.classes = np.zeros(len(self.numbers), np.int64)
+        for row, (start, end) in enumerate(zip(starts.tolist(), ends.tolist(), strict=True)):
+            group = which[start:end]
+            key = group.tobytes()
+            number = found.get(key)
+            if number is None:
+                number = found[key] = len(groups)
+                groups.append(group)
+            self.classes[row] = number
+        width = max((len(group) for group in groups), default=0)
+        self.members = np.full((len(groups), width), len(self.offers), np.int64)
+        for row, group in enumerate(groups):
+            self.members[row, : len(group)] = group
+
+
+class Choice(NamedTuple):
+    """The best external routes of one scope for one router, per prefix of ``numbers`` (m,)."""
+
+    numbers: npt.NDArray[np.int64]
+    keys: Keys
+    metric: npt.NDArray[np.int64]
+    kind: npt.NDArray[np.int8]
+    tag: npt.NDArray[np.int64]
+    masks: Masks
+    first: npt.NDArray[np.int64]
+    """The lowest-numbered of the best offers."""
+
+
+class Externals:
+    """What boundary routers announce now, and any router's choice among it."""
+
+    def __init__(self, areas: Areas):
+        self.areas = areas
+        self.scopes: dict[int, Scope] = {}
+        self.announced: dict[int, dict[Offer, npt.NDArray[np.int64]]] = {}
+        self._column = {process: index for index, process in enumerate(areas.boundary)}
+        self._translators = self._elect()
+
+    def announce(self, injected: dict[int, Injected]) -> None:
+        """Originate LSAs for what processes inject, in place of all that stood."""
+        announced: dict[int, dict[Offer, list[int]]] = defaultdict(lambda: defaultdict(list))
+        for process in self.areas.boundary:
+            found = injected.get(process)
+            if found is None or not len(found.numbers):
+                continue
+            types = found.of(found.metric_type, DEFAULT_TYPE).tolist()
+            metrics = found.of(found.metric, DEFAULT_METRIC).tolist()
+            tags = found.of(found.tag, 0).tolist()
+            scopes = self._scopes_of(process)
+            for number, kind, metric, tag in zip(found.numbers.tolist(), types, metrics, tags, strict=True):
+                outside = found.forward.get(number)
+                forward = outside.address if outside is not None and self._is_inside(process, outside) else None
+                for scope, surrogate in scopes:
+                    propagates = scope != AUTONOMOUS_SYSTEM and len(self.areas.areas_of[process]) == 1
+                    address = forward or (surrogate if propagates else None)
+                    offer = Offer(process, kind, metric, tag, address, propagates, number == self.areas.default)
+                    announced[scope][offer].append(number)
+        self.announced = {
+            scope: {offer: np.array(numbers, np.int64) for offer, numbers in offers.items()}
+            for scope, offers in announced.items()
+        }
+        self.scopes = {scope: Scope(offers) for scope, offers in self.announced.items()}
+        self._translate()
+
+    def _scopes_of(self, process: int) -> list[tuple[int, Address | None]]:
+        """Where a process's own LSAs go: (scope, surrogate forwarding address)."""
+        scopes: list[tuple[int, Address | None]] = []
+        types = {area: self.areas.area_type(process, area) for area in self.areas.areas_of[process]}
+        if "normal" in types.values():
+            scopes.append((AUTONOMOUS_SYSTEM, None))
+        return scopes + [(area, self._surrogate(process, area)) for area, kind in types.items() if kind == "nssa"]
+
+    def _is_inside(self, process: int, hop: NextHop) -> bool:
+        """Section 12.4.4.1: whether a next hop is on a network this process advertises."""
+        speaker = self.areas.database.speakers.get(hop.port)
+        if speaker is None or speaker.process != process or hop.address is None or hop.address.is_link_local:
+            return False
+        return any(prefix.contains(hop.address) for prefix in speaker.prefixes)
+
+    def _surrogate(self, process: int, area: int) -> Address | None:
+        """RFC 3101 section 2.3: an address of its own in the NSSA; a loopback's, else a stub network's."""
+        found = [
+            (not speaker.port.interface.is_loopback, not speaker.settings.passive, speaker.addresses[0])
+            for speaker in self.areas.database.speakers.values()
+            if speaker.process == process and speaker.area.number == area and speaker.addresses
+        ]
+        return min(found, key=lambda one: one[:2])[2] if found else None
+
+    def _elect(self) -> dict[int, list[int]]:
+        """RFC 3101 section 3.1: of an NSSA's borders that reach each other, the highest router id translates."""
+        topology = self.areas.database.topology
+        elected = {}
+        for number, graph in self.areas.graphs.items():
+            borders = [
+                process
+                for process in self.areas.borders
+                if process in graph.local and self.areas.area_type(process, number) == "nssa"
+            ]
+            identifier = {
+                process: router_id(topology, self.areas.database.processes[process].instance) or Address(4, 0)
+                for process in borders
+            }
+            elected[number] = [
+                process
+                for process in borders
+                if not any(
+                    identifier[other] > identifier[process]
+                    and graph.distance[graph.local[process], graph.local[other]] < UNREACHED
+                    for other in borders
+                )
+                and any(self.areas.area_type(process, area) == "normal" for area in self.areas.areas_of[process])
+            ]
+        return elected
+
+    def _translate(self) -> None:
+        """RFC 3101 section 3.2: a translator says the best NSSA routes that propagate to the whole system."""
+        translated = dict(self.announced.get(AUTONOMOUS_SYSTEM, {}))
+        for number, translators in self._translators.items():
+            scope = self.scopes.get(number)
+            if scope is None:
+                continue
+            for process in translators:
+                best = self.choose(process, self.areas.routes_of(process), number)
+                own = [numbers for offer, numbers in translated.items() if offer.router == process]
+                taken = np.concatenate(own) if own else np.zeros(0, np.int64)
+                for index in np.unique(best.first[best.keys < NEVER]).tolist():
+                    offer = scope.offers[index]
+                    if not offer.propagates or offer.forward is None:
+                        continue
+                    chosen = best.numbers[(best.first == index) & (best.keys < NEVER)]
+                    chosen = chosen[~np.isin(chosen, taken)]
+                    if len(chosen):
+                        again = offer._replace(router=process, propagates=False)
+                        standing = translated.get(again)
+                        translated[again] = chosen if standing is None else np.union1d(standing, chosen)
+        if translated:
+            self.announced[AUTONOMOUS_SYSTEM] = translated
+            self.scopes[AUTONOMOUS_SYSTEM] = Scope(translated)
+
+    def scopes_heard(self, process: int) -> list[int]:
+        """The scopes whose LSAs reach a process."""
+        types = {area: self.areas.area_type(process, area) for area in self.areas.areas_of[process]}
+        heard = [AUTONOMOUS_SYSTEM] if "normal" in types.values() else []
+        heard += [area for area, kind in types.items() if kind == "nssa"]
+        return [scope for scope in heard if scope in self.scopes]
+
+    def choose(self, process: int, routes: AreaRoutes, scope_number: int) -> Choice:
+        """Section 16.4: the best offers of a scope for each of its prefixes.
+
+        Next hops to forwarding addresses on own networks are appended to ``routes.hops``.
+        """
+        scope = self.scopes[scope_number]
+        offers = scope.offers
+        keys = np.full(len(offers) + 1, NEVER, np.int64)
+        metrics = np.zeros(len(offers) + 1, np.int64)
+        words = np.zeros((len(routes.masks), len(offers) + 1), np.uint64)
+        reach: dict[tuple[int, Address | None], tuple[int, bool, Masks | None]] = {}
+        extra: dict[int, NextHop] = {}
+        own_hops: dict[Address, NextHop] = {}
+        inside = None if scope_number == AUTONOMOUS_SYSTEM else self._inside(process, routes, scope_number)
+        for index, offer in enumerate(offers):
+            if offer.router == process:
+                continue
+            key = (offer.router, offer.forward)
+            if key not in reach:
+                reach[key] = self._reach(process, routes, offer, inside, own_hops)
+            distance, is_plain, mask = reach[key]
+            if distance >= UNREACHED or mask is None:
+                continue
+            words[:, index] = mask
+            if offer.forward in own_hops and not mask.any():
+                extra[index] = own_hops[offer.forward]
+            plain = PLAIN if is_plain else np.int64(0)
+            if offer.type == 1:
+                metrics[index] = distance + offer.metric
+                keys[index] = plain + metrics[index]
+            else:
+                metrics[index] = offer.metric
+                keys[index] = TYPE_2 + (np.int64(offer.metric) << METRIC_SHIFT) + plain + distance
+        if extra:
+            words = _with_own_hops(words, extra, routes)
+        if inside is not None:
+            self._drop_defaults(process, scope_number, offers, keys)
+        by_class = keys[scope.members]
+        best = by_class.min(axis=1) if by_class.size else np.zeros(len(by_class), np.int64)
+        is_best = (by_class == best[:, None]) & (by_class < NEVER)
+        masks = np.zeros((len(words), len(best)), np.uint64)
+        for word in range(len(words)):
+            choice = np.where(is_best, words[word][scope.members], np.uint64(0))
+            masks[word] = np.bitwise_or.reduce(choice, axis=1) if choice.size else 0
+        first = scope.members[np.arange(len(best)), is_best.argmax(axis=1)] if by_class.size else best
+        tags = np.array([offer.tag for offer in offers] + [UNSET], np.int64)
+        names = (EXTERNAL_1, EXTERNAL_2) if inside is None else (NSSA_1, NSSA_2)
+        kinds = np.array([names[offer.type - 1] for offer in offers] + [NONE], np.int8)
+        classes = scope.classes
+        return Choice(
+            scope.numbers,
+            best[classes],
+            metrics[first][classes],
+            kinds[first][classes],
+            tags[first][classes],
+            masks[:, classes],
+            first[classes],
+        )
+
+    def _inside(self, process: int, routes: AreaRoutes, area: int) -> dict[int, tuple[int, Masks]]:
+        """Intra-area costs and masks through one NSSA, by destination number."""
+        graph, destinations = self.areas.graphs[area], self.areas.destinations[area]
+        costs, words = destinations.row(graph, graph.local[process])
+        wide = np.zeros((len(routes.masks), len(costs)), np.uint64)
+        offset = routes.offsets[area]
+        wide[offset : offset + len(words)] = words
+        return {
+            number: (cost, wide[:, index])
+            for index, (number, cost) in enumerate(zip(destinations.numbers.tolist(), costs.tolist(), strict=True))
+            if cost < UNREACHED
+        }
+
+    def _reach(
+        self,
+        process: int,
+        routes: AreaRoutes,
+        offer: Offer,
+        inside: dict[int, tuple[int, Masks]] | None,
+        own_hops: dict[Address, NextHop],
+    ) -> tuple[int, bool, Masks | None]:
+        """Section 16.4 (2) and (3): distance and next hops to the router, or to the forwarding address.
+
+        A forwarding address on a network of its own is noted in ``own_hops``.
+        """
+        prefixes = self.areas.prefixes
+        boundary = len(prefixes) + self._column[offer.router]
+        nowhere = (int(UNREACHED), False, None)
+        if inside is None:
+            if routes.kind[boundary] == NONE:
+                return nowhere
+        elif boundary not in inside:
+            return nowhere
+        if offer.forward is None:
+            if inside is not None:
+                return inside[boundary][0], False, inside[boundary][1]
+            plain = bool(routes.is_plain[boundary - len(prefixes)])
+            return int(routes.metric[boundary]), plain, routes.masks[:, boundary]
+        for number in prefixes.chain(offer.forward):
+            kind = int(routes.kind[number])
+            if kind == NONE:
+                continue
+            if kind not in (INTRA, INTER) or (inside is not None and (kind != INTRA or number not in inside)):
+                return nowhere
+            cost, mask = inside[number] if inside is not None else (int(routes.metric[number]), routes.masks[:, number])
+            if not mask.any():
+                hop = self._own_hop(process, offer.forward)
+                if hop is None:
+                    return nowhere
+                own_hops[offer.forward] = hop
+            backbone_only = self.areas.areas_of[process] == [0]
+            return cost, inside is None and (kind == INTER or backbone_only), mask
+        return nowhere
+
+    def _own_hop(self, process: int, forward: Address) -> NextHop | None:
+        """The next hop to a forwarding address on a network of the process's own."""
+        for speaker in self.areas.database.speakers.values():
+            if speaker.process == process and forward not in speaker.addresses:
+                for prefix in speaker.prefixes:
+                    if not prefix.is_host and prefix.contains(forward):
+                        return NextHop(speaker.port.index, forward)
+        return None
+
+    def _drop_defaults(self, process: int, area: int, offers: list[Offer], keys: Keys) -> None:
+        """RFC 3101 section 2.5 (3): which NSSA default routes a border router does not use."""
+        if len(self.areas.areas_of[process]) < 2:
+            return
+        settings = self.areas.database.area_settings[process, area]
+        for index, offer in enumerate(offers):
+            if offer.is_default and (not offer.propagates or settings.no_summary):
+                keys[index] = NEVER
+
+
+def _with_own_hops(words: Masks, extra: dict[int, NextHop], routes: AreaRoutes) -> Masks:
+    """Words grown by bits for next hops that are forwarding addresses on own networks."""
+    hops = sorted(set(extra.values()), key=lambda hop: (hop.port, hop.address or (0, 0)))
+    added, first = -(-len(hops) // WORD), len(routes.hops) // WORD
+    grown = np.zeros((first + added, words.shape[1]), np.uint64)
+    grown[: len(words)] = words
+    for index, hop in extra.items():
+        word, bit = divmod(hops.index(hop), WORD)
+        grown[first + word, index] |= np.uint64(1) << np.uint64(bit)
+    routes.hops.extend([*hops, *[None] * (added * WORD - len(hops))])
+    return grown

@@ -1,0 +1,113 @@
+"""Routing policies over many routes at once (RFC 9067; semantics on the network file's page).
+
+Routes come as columns; a statement becomes a few array operations. ``analysis/contest`` asks the same
+policies route by route, apart from this.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Address
+from routrel.model.policies import Policy, PolicyMatch, PrefixMatch
+from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.rows import UNSET
+
+Flags = npt.NDArray[np.bool_]
+Column = npt.NDArray[np.int64]
+HopMatch = Callable[[tuple[Address, ...]], Flags]
+
+
+@dataclass(slots=True)
+class Verdicts:
+    """What a policy says of m routes. Set columns hold UNSET where no statement set them."""
+
+    accepted: Flags
+    metric: Column
+    metric_type: Column
+    tag: Column
+    preference: Column
+
+
+def accept_all(count: int) -> Verdicts:
+    """The verdicts where no policy stands: everything passes unchanged."""
+    return Verdicts(np.ones(count, bool), *(np.full(count, UNSET, np.int64) for _ in range(4)))
+
+
+def evaluate(
+    policy: Policy | None,
+    prefixes: PrefixIndex,
+    numbers: Column,
+    protocol: str,
+    metric: Column,
+    tag: Column,
+    hop_match: HopMatch,
+) -> Verdicts:
+    """Ask a policy of routes of one protocol.
+
+    ``numbers``, ``metric`` and ``tag`` are (m,): prefix numbers, metrics, tags (UNSET without).
+    ``hop_match`` tells of given addresses whether each route has one of them as next hop.
+    """
+    verdicts = accept_all(len(numbers))
+    if policy is None:
+        return verdicts
+    verdicts.accepted[:] = False
+    undecided = np.ones(len(numbers), bool)
+    for statement in policy.statements:
+        if not undecided.any():
+            break
+        now_metric = np.where(verdicts.metric == UNSET, metric, verdicts.metric)
+        now_tag = np.where(verdicts.tag == UNSET, tag, verdicts.tag)
+        holds = undecided & _holds(statement.match, prefixes, numbers, protocol, now_metric, now_tag, hop_match)
+        for value, column in (
+            (statement.set.metric, verdicts.metric),
+            (statement.set.metric_type, verdicts.metric_type),
+            (statement.set.tag, verdicts.tag),
+            (statement.set.preference, verdicts.preference),
+        ):
+            if value is not None:
+                column[holds] = value
+        if statement.result != "continue":
+            undecided &= ~holds
+            if statement.result == "accept":
+                verdicts.accepted |= holds
+    return verdicts
+
+
+def _holds(
+    match: PolicyMatch,
+    prefixes: PrefixIndex,
+    numbers: Column,
+    protocol: str,
+    metric: Column,
+    tag: Column,
+    hop_match: HopMatch,
+) -> Flags:
+    holds = np.ones(len(numbers), bool)
+    if match.protocols is not None and protocol not in match.protocols:
+        holds[:] = False
+        return holds
+    if match.prefixes is not None:
+        holds &= matching(match.prefixes, prefixes)[numbers]
+    if match.tag is not None:
+        holds &= np.where(tag == UNSET, 0, tag) == match.tag
+    if match.metric is not None:
+        holds &= metric == match.metric
+    if match.next_hops is not None:
+        holds &= hop_match(match.next_hops)
+    return holds
+
+
+def matching(matches: tuple[PrefixMatch, ...], prefixes: PrefixIndex) -> Flags:
+    """Which prefixes some match holds for, bool (p,)."""
+    found = prefixes.matched.get(matches)
+    if found is None:
+        found = np.zeros(len(prefixes), bool)
+        for match in matches:
+            covered = prefixes.covered(match.prefix)
+            lengths = prefixes.lengths[covered]
+            found[covered] |= (lengths >= match.low) & (lengths <= match.high)
+        prefixes.matched[matches] = found
+    return found

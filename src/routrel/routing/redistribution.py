@@ -1,0 +1,329 @@
+"""Redistribution among protocols, solved as a fixed point.
+
+What a process puts into its protocol depends on its table, and tables depend on what is put in. Starting
+from nothing, all redistributing instances look at their tables and put in what they find, round by round,
+until nothing changes. Where that comes back to an earlier state, instances act one after the other from
+there on, as routers that never act in the same instant do; where that comes round too, there is no stable
+state, and the prefixes that keep changing are reported. A network's origin stays the same throughout:
+only routes that are best in the table are put in (the network file's page).
+"""
+
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Prefix
+from routrel.model.findings import Finding
+from routrel.model.policies import Policy
+from routrel.model.routing import Redistribution
+from routrel.routing.policies import Column, Verdicts, accept_all, evaluate
+from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
+from routrel.routing.table import NO_WINNER, OTHER, Table
+from routrel.topology.segments import Topology
+
+ROUNDS = 500
+"""More rounds than information needs to cross any chain of redistribution points seen in practice."""
+
+
+@dataclass(frozen=True, slots=True)
+class Unsettled:
+    """Redistribution without a stable state: who keeps changing its mind, about which prefixes."""
+
+    processes: tuple[tuple[int, int], ...]
+    """(solution, process) pairs."""
+    prefixes: tuple[Prefix, ...]
+    rounds: int
+
+
+def injected_by(table: Table, process: Process, own: int, next_hops: bool) -> Injected:
+    """What a process puts into its protocol now. ``own`` is its index among the table's sources.
+
+    ``next_hops`` asks for the table's next hops too, which only OSPF wants (RFC 2328 section 12.4.4.1).
+    """
+    winners = table.winners()
+    parts: list[tuple[Column, Verdicts, Redistribution]] = []
+    forward: dict[int, NextHop] = {}
+    for rule in process.redistribute:
+        policy = _policy_of(table, rule)
+        if rule.source in ("connected", "static"):
+            parts.append(_from_others(table, process, rule, winners, forward if next_hops else None))
+            continue
+        for index, source in enumerate(table.sources):
+            if source.protocol != rule.source or index == own:
+                continue
+            numbers = _of_families(np.flatnonzero(winners == index), process, table.prefixes)
+            rows = source.rows
+            tag = np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag[numbers]
+            verdicts = evaluate(
+                policy,
+                table.prefixes,
+                numbers,
+                source.protocol,
+                rows.metric[numbers].astype(np.int64),
+                tag,
+                source.hop_match(numbers, table.prefixes),
+            )
+            parts.append((numbers, verdicts, rule))
+            if next_hops:
+                _note_next_hops(table, index, numbers[verdicts.accepted], forward)
+    default = _default_route(table, process, own, winners, forward)
+    if default is not None:
+        parts.append(default)
+    return _joined(parts, forward)
+
+
+def _policy_of(table: Table, rule: Redistribution) -> Policy | None:
+    device = table.topology.devices[table.topology.instances[table.instance].device]
+    return device.policies[rule.policy] if rule.policy is not None else None
+
+
+def _of_families(numbers: npt.NDArray[np.int64], process: Process, prefixes: PrefixIndex) -> Column:
+    if len(process.families) > 1:
+        return numbers
+    family = prefixes.of_family(process.families[0])
+    kept: Column = numbers[(numbers >= family.start) & (numbers < family.stop)]
+    return kept
+
+
+def _from_others(
+    table: Table,
+    process: Process,
+    rule: Redistribution,
+    winners: npt.NDArray[np.int16],
+    forward: dict[int, NextHop] | None,
+) -> tuple[Column, Verdicts, Redistribution]:
+    """Connected or static routes that are best."""
+    found: list[tuple[int, Route]] = sorted(
+        (number, route)
+        for number, route in table.others().items()
+        if route.protocol == rule.source
+        and winners[number] == OTHER
+        and route.prefix.family in process.families
+        and not route.prefix.is_link_local
+    )
+    numbers = np.array([number for number, _ in found], np.int64)
+
+    def hop_match(addresses: tuple[object, ...]) -> npt.NDArray[np.bool_]:
+        given = [
+            {*route.given_next_hops, *(hop.address for hop in route.next_hops)} & set(addresses) for _, route in found
+        ]
+        return np.array([bool(hits) for hits in given], bool)
+
+    verdicts = evaluate(
+        _policy_of(table, rule),
+        table.prefixes,
+        numbers,
+        rule.source,
+        np.array([route.metric or 0 for _, route in found], np.int64),
+        np.array([UNSET if route.tag is None else route.tag for _, route in found], np.int64),
+        hop_match,
+    )
+    if forward is not None:
+        for number, route in found:
+            hops = [hop for hop in route.next_hops if hop.address is not None]
+            if hops:
+                forward[number] = hops[0]
+    return numbers, verdicts, rule
+
+
+def _note_next_hops(table: Table, index: int, numbers: Column, forward: dict[int, NextHop]) -> None:
+    """The first next hop of each route, looked up once per distinct set of next hops."""
+    if not len(numbers):
+        return
+    rows = table.sources[index].rows
+    _, first, inverse = np.unique(rows.masks[:, numbers], axis=1, return_index=True, return_inverse=True)
+    hops: list[NextHop | None] = []
+    for at in first.tolist():
+        route = table.source_route(index, int(numbers[at]))
+        usable = [hop for hop in route.next_hops if hop.address is not None] if route else []
+        hops.append(usable[0] if usable else None)
+    for number, which in zip(numbers.tolist(), inverse.reshape(-1).tolist(), strict=True):
+        hop = hops[which]
+        if hop is not None:
+            forward[number] = hop
+
+
+def _default_route(
+    table: Table, process: Process, own: int, winners: npt.NDArray[np.int16], forward: dict[int, NextHop]
+) -> tuple[Column, Verdicts, Redistribution] | None:
+    """The default a process originates: always, or while the table has one that is not its own."""
+    configured = process.originate_default
+    if configured is None:
+        return None
+    number = table.prefixes.number[Prefix(process.families[0], 0, 0)]
+    is_known = winners[number] not in (NO_WINNER, own)
+    if not configured.always and not is_known:
+        return None
+    route = table.get(number) if is_known else None
+    hops = [hop for hop in route.next_hops if hop.address is not None] if route else []
+    if hops:
+        forward[number] = hops[0]
+    rule = Redistribution("default", None, configured.metric, configured.metric_type, None, configured.place)
+    return np.array([number], np.int64), accept_all(1), rule
+
+
+def _joined(parts: list[tuple[Column, Verdicts, Redistribution]], forward: dict[int, NextHop]) -> Injected:
+    """Parts as one, by prefix; a policy's sets override what stands beside it. The last of a prefix counts."""
+    columns: dict[int, tuple[int, int, int]] = {}
+    for numbers, verdicts, rule in parts:
+        accepted = np.flatnonzero(verdicts.accepted)
+        values = []
+        for column, beside in (
+            (verdicts.metric, rule.metric),
+            (verdicts.metric_type, rule.metric_type),
+            (verdicts.tag, rule.tag),
+        ):
+            chosen = column[accepted]
+            values.append(chosen if beside is None else np.where(chosen == UNSET, beside, chosen))
+        for number, *row in zip(numbers[accepted].tolist(), *(value.tolist() for value in values), strict=True):
+            columns[number] = (row[0], row[1], row[2])
+    order = sorted(columns)
+    table = np.array([columns[number] for number in order], np.int64).reshape(-1, 3)
+    return Injected(
+        np.array(order, np.int64),
+        table[:, 0],
+        table[:, 1],
+        table[:, 2],
+        {number: forward[number] for number in order if number in forward},
+    )
+
+
+class Settling:
+    """The rounds of redistribution over one network."""
+
+    def __init__(
+        self,
+        topology: Topology,
+        prefixes: PrefixIndex,
+        solutions: list[ProtocolSolution],
+        make_table: Callable[[int], Table],
+    ):
+        self.topology = topology
+        self.prefixes = prefixes
+        self.solutions = solutions
+        self.make_table = make_table
+        self.injected: list[dict[int, Injected]] = [{} for _ in solutions]
+        self.blocked: list[dict[int, npt.NDArray[np.bool_]]] = [{} for _ in solutions]
+        self._keys: dict[tuple[int, int], bytes] = {}
+        self.rounds = 0
+        self._taking = self._instances()
+
+    def _instances(self) -> dict[int, list[tuple[int, Process]]]:
+        """Instances with a process that looks at the table, and those processes by solution."""
+        taking: dict[int, list[tuple[int, Process]]] = defaultdict(list)
+        for number, solution in enumerate(self.solutions):
+            for process in solution.processes:
+                if process.takes_routes or solution.protocol == "rip":
+                    taking[process.instance].append((number, process))
+        return dict(sorted(taking.items()))
+
+    def run(self) -> Unsettled | None:
+        """Put in what tables say until nothing changes; what does not settle is returned."""
+        if not self._taking:
+            return None
+        seen: dict[bytes, int] = {}
+        together = True
+        while self.rounds < ROUNDS:
+            self.rounds += 1
+            changed = self._round(together)
+            if not changed:
+                return None
+            state = b"".join(b"%d,%d:" % key + value for key, value in sorted(self._keys.items()))
+            if state in seen:
+                if not together:
+                    return self._unsettled(self.rounds - seen[state])
+                together = False
+                seen.clear()
+            seen[state] = self.rounds
+        return self._unsettled(ROUNDS)
+
+    def _round(self, together: bool) -> list[tuple[int, int]]:
+        """One look of every instance at its table; (solution, process) pairs that changed."""
+        changed: list[tuple[int, int]] = []
+        for instance in self._taking:
+            now = self._look(instance)
+            if now and not together:
+                self._apply({number for number, _ in now})
+            changed += now
+        if changed and together:
+            self._apply({number for number, _ in changed})
+        return changed
+
+    def _look(self, instance: int) -> list[tuple[int, int]]:
+        table = self.make_table(instance)
+        changed = []
+        for number, process in self._taking[instance]:
+            solution = self.solutions[number]
+            own = next(
+                index
+                for index, source in enumerate(table.sources)
+                if source.solution is solution and source.process is process
+            )
+            key = b""
+            if process.takes_routes:
+                injected = injected_by(table, process, own, solution.protocol == "ospf")
+                self.injected[number][process.number] = injected
+                key = injected.key()
+            if solution.protocol == "rip":
+                unused = table.unused(own)
+                self.blocked[number][process.number] = unused
+                key += np.packbits(unused).tobytes()
+            if self._keys.get((number, process.number)) != key:
+                self._keys[number, process.number] = key
+                changed.append((number, process.number))
+        return changed
+
+    def _apply(self, solutions: set[int]) -> None:
+        for number in sorted(solutions):
+            self.solutions[number].inject(self.injected[number], self.blocked[number])
+
+    def _unsettled(self, length: int) -> Unsettled:
+        """Go round once more and note who changes what."""
+        processes: set[tuple[int, int]] = set()
+        prefixes: set[int] = set()
+        for _ in range(length):
+            before = [dict(injected) for injected in self.injected]
+            for number, process in self._round(False):
+                processes.add((number, process))
+                old = before[number].get(process, Injected())
+                new = self.injected[number].get(process, Injected())
+                prefixes.update(_differing(old, new))
+        return Unsettled(
+            tuple(sorted(processes)), tuple(self.prefixes.prefixes[number] for number in sorted(prefixes)), length
+        )
+
+
+def _differing(old: Injected, new: Injected) -> set[int]:
+    """Prefix numbers that two injections treat differently."""
+
+    def rows(injected: Injected) -> set[tuple[int, int, int, int]]:
+        columns = (injected.numbers, injected.metric, injected.metric_type, injected.tag)
+        return set(zip(*(column.tolist() for column in columns), strict=True))
+
+    return {row[0] for row in rows(old) ^ rows(new)}
+
+
+def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], unsettled: Unsettled) -> Finding:
+    """Mutual redistribution that never settles, as a problem with its cycle."""
+    names, places = [], []
+    for number, process_number in unsettled.processes:
+        process = solutions[number].processes[process_number]
+        names.append(f"{topology.instance_name(process.instance)} into {process.protocol}")
+        places += [rule.place for rule in process.redistribute]
+    shown = ", ".join(str(prefix) for prefix in unsettled.prefixes[:5])
+    more = f" and {len(unsettled.prefixes) - 5} more" if len(unsettled.prefixes) > 5 else ""
+    first = solutions[unsettled.processes[0][0]].processes[unsettled.processes[0][1]] if unsettled.processes else None
+    return Finding(
+        "redistribution-unsettled",
+        "error",
+        f"redistribution never settles for {shown}{more}: it comes round every {unsettled.rounds} rounds, by way of"
+        f" {'; '.join(names)}. The tables shown are those of one moment",
+        topology.devices[topology.instances[first.instance].device].name if first else "",
+        "",
+        tuple(places) or (),
+    )

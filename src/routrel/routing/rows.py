@@ -1,0 +1,128 @@
+"""A protocol process and its routes over all prefixes: what every protocol hands to the tables."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.places import Place
+from routrel.model.routing import OriginateDefault, Redistribution
+from routrel.routing.graph import WORD, Masks
+from routrel.routing.routes import NextHop
+
+NONE = 0
+"""The kind of a prefix without a route."""
+
+DISCARD = 9
+"""The kind of a route that a protocol makes only to discard by; it has no next hops."""
+
+UNSET = -1
+
+
+@dataclass(slots=True)
+class ProtocolRoutes:
+    """One process's routes over all p prefixes.
+
+    ``kind`` int8 (p,): NONE or a kind of the protocol. ``metric`` integers (p,). ``masks`` uint64 (w, p):
+    bit b of word k stands for ``hops[family][64 k + b]``. ``tag`` int64 (p,) with UNSET, or None. A kind
+    without next hops is the process's own network, which another protocol stands for, or a discard route.
+    """
+
+    kind: npt.NDArray[np.int8]
+    metric: npt.NDArray[np.int32] | npt.NDArray[np.int64]
+    masks: Masks
+    hops: dict[int, list[NextHop | None]]
+    tag: npt.NDArray[np.int64] | None = None
+
+    def next_hops(self, number: int, family: int) -> list[NextHop]:
+        """The next hops to a prefix, by its number, in the order of the bits."""
+        found = []
+        hops = self.hops[family]
+        for word in range(len(self.masks)):
+            mask = int(self.masks[word, number])
+            while mask:
+                bit = (mask & -mask).bit_length() - 1
+                mask &= mask - 1
+                hop = hops[word * WORD + bit]
+                if hop is not None:
+                    found.append(hop)
+        return found
+
+    def present(self) -> npt.NDArray[np.bool_]:
+        """Where there is a route that a table can take: bool (p,)."""
+        present: npt.NDArray[np.bool_] = (self.kind == DISCARD) | ((self.kind != NONE) & self.masks.any(axis=0))
+        return present
+
+
+@dataclass(slots=True)
+class Injected:
+    """What one process puts into its protocol from the table, by prefix number, ascending.
+
+    ``metric``, ``metric_type`` and ``tag`` int64 (m,), UNSET where the protocol's default holds;
+    ``forward`` names the table's next hop of a prefix, for those that have one.
+    """
+
+    numbers: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    metric: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    metric_type: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    tag: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    forward: dict[int, NextHop] = field(default_factory=dict)
+
+    def key(self) -> bytes:
+        """Equal exactly for equal injections."""
+        parts = [self.numbers, self.metric, self.metric_type, self.tag]
+        forward = sorted((number, hop.port, hop.address or (0, 0)) for number, hop in self.forward.items())
+        return b"|".join(part.tobytes() for part in parts) + repr(forward).encode()
+
+    def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
+        """A column with the protocol's default where it is unset."""
+        return np.where(values == UNSET, np.int64(default), values)
+
+
+@dataclass(frozen=True, slots=True)
+class Process:
+    """One protocol instance in one routing instance; ``number`` counts within its solution."""
+
+    number: int
+    instance: int
+    protocol: str
+    name: str
+    families: tuple[int, ...]
+    redistribute: tuple[Redistribution, ...]
+    place: Place
+    originate_default: OriginateDefault | None = None
+
+    @property
+    def takes_routes(self) -> bool:
+        """Whether it can put routes of others into its protocol."""
+        return bool(self.redistribute) or self.originate_default is not None
+
+
+class ProtocolSolution(Protocol):
+    """A protocol solved over the whole network."""
+
+    protocol: str
+    kind_names: dict[int, str]
+    processes: Sequence[Process]
+
+    def routes_of(self, process: int) -> ProtocolRoutes:
+        """All routes of a process, over all prefixes."""
+        ...
+
+    def preference(self, process: int, kind: int) -> int: ...
+
+    def multipath(self, process: int) -> int: ...
+
+    def place_of(self, process: int, number: int, kind: int) -> Place:
+        """Where the text states a route of the process's own making, or NOWHERE."""
+        ...
+
+    def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
+        """Take what processes put in now, in place of what they did.
+
+        ``blocked`` bool (p,) per process: prefixes whose route of this protocol the table does not use;
+        distance-vector protocols do not announce those.
+        """
+        ...

@@ -1,0 +1,53 @@
+"""What all routing protocols share where two interfaces meet: network types, own prefixes, access lists."""
+
+from routrel.model.addresses import Address, Prefix
+from routrel.model.devices import Device
+from routrel.model.filters import Header
+from routrel.topology.segments import Instance, Port, Segment, Topology
+
+SOME_LINK_LOCAL = Address.parse("fe80::")
+"""Stands for a link-local address that the network file does not tell."""
+
+
+def network_type(segment: Segment, configured: str | None) -> str:
+    """The network type of an interface: as configured, else by how many stand on the segment."""
+    if configured is not None:
+        return configured
+    return "point-to-point" if len(segment.ports) == 2 else "broadcast"
+
+
+def own_prefixes(port: Port) -> list[Prefix]:
+    """The prefixes an interface brings into a protocol: its subnets; of a loopback, host routes."""
+    return [
+        address.address.host_prefix() if port.interface.is_loopback else address.prefix
+        for address in port.interface.addresses
+        if not address.address.is_link_local or address.family == 4
+    ]
+
+
+def dropped_by(header: Header, sender: tuple[Device, Port], receiver: tuple[Device, Port]) -> str:
+    """Which ACL between two neighbours drops a protocol's packet, or ''; ``{}`` stands for the packet."""
+    for device, name in (
+        (sender[0], sender[1].interface.acl_out),
+        (receiver[0], receiver[1].interface.acl_in),
+    ):
+        if name is not None and not device.acls[name].accepts(header):
+            index = device.acls[name].first_match(header)
+            what = "its closing drop" if index is None else f"entry {index + 1}"
+            return f"ACL {name} of {device.name} drops {{}} ({what})"
+    return ""
+
+
+def router_id(topology: Topology, instance: int) -> Address | None:
+    """The router id: configured, else the highest loopback IPv4 address, else the highest IPv4 address."""
+    found: Instance = topology.instances[instance]
+    if found.routing and found.routing.router_id:
+        return found.routing.router_id
+    addresses = [
+        (interface.is_loopback, address.value)
+        for interface in topology.devices[found.device].interfaces.values()
+        if interface.vrf == found.vrf
+        for address in interface.addresses
+        if address.family == 4
+    ]
+    return Address(4, max(addresses)[1]) if addresses else None
