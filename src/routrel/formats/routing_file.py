@@ -281,6 +281,8 @@ class RoutingReader:
                 self.errors.add(
                     value.place_of("metric"), "the metric needs wide metrics", found=str(metric), allowed="0 to 63"
                 )
+            if metric == 0 and not interfaces[name].is_loopback:
+                self.errors.add(value.place_of("metric"), "only a loopback has metric 0", found="0", allowed="1 and up")
             own = _levels(value.get("level", "1-2"))
             both = tuple(level for level in levels if level in own)
             if not both:

@@ -118,13 +118,13 @@ POLICY_STATEMENT = Group(
 )
 
 
-def redistribute(highest: int, lowest: int = 0) -> Kind:
+def redistribute(highest: int, lowest: int = 0, metric_types: bool = True) -> Kind:
     """A protocol's ``redistribute`` list; its metrics are from ``lowest`` to ``highest``."""
     fields: dict[str, Kind] = {
         "from": ROUTE_PROTOCOL,
         "policy": NAMED,
         "metric": Integer(lowest, highest),
-        "metric_type": METRIC_TYPE,
+        "metric_type": METRIC_TYPE if metric_types else Later("external metrics of this protocol"),
         "tag": TAG,
     }
     return ListOf(Group("a redistribution", fields, required=("from",)))
@@ -209,7 +209,7 @@ ISIS = Group(
                 },
             ),
         ),
-        "redistribute": redistribute(0xFE000000),
+        "redistribute": redistribute(0xFFFFFF, metric_types=False),
         "leak": Group("leak", {"policy": NAMED}),
         "multipath": MULTIPATH,
     },

@@ -66,7 +66,7 @@ def injected_by(table: Table, process: Process, own: int, next_hops: bool) -> In
                 source.protocol,
                 rows.metric[numbers].astype(np.int64),
                 tag,
-                source.hop_match(numbers, table.prefixes),
+                rows.hop_match(numbers, table.prefixes),
             )
             parts.append((numbers, verdicts, rule))
             if next_hops:
@@ -211,6 +211,8 @@ class Settling:
         self.blocked: list[dict[int, npt.NDArray[np.bool_]]] = [{} for _ in solutions]
         self._keys: dict[tuple[int, int], bytes] = {}
         self.rounds = 0
+        self.depends_on_order = False
+        """Whether it settled only because instances acted one after the other."""
         self._taking = self._instances()
 
     def _instances(self) -> dict[int, list[tuple[int, Process]]]:
@@ -232,6 +234,7 @@ class Settling:
             self.rounds += 1
             changed = self._round(together)
             if not changed:
+                self.depends_on_order = not together
                 return None
             state = b"".join(b"%d,%d:" % key + value for key, value in sorted(self._keys.items()))
             if state in seen:

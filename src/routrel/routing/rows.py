@@ -1,15 +1,17 @@
 """A protocol process and its routes over all prefixes: what every protocol hands to the tables."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
+from routrel.model.addresses import Address
 from routrel.model.places import Place
 from routrel.model.routing import OriginateDefault, Redistribution
 from routrel.routing.graph import WORD, Masks
+from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop
 
 NONE = 0
@@ -26,7 +28,8 @@ class ProtocolRoutes:
     """One process's routes over all p prefixes.
 
     ``kind`` int8 (p,): NONE or a kind of the protocol. ``metric`` integers (p,). ``masks`` uint64 (w, p):
-    bit b of word k stands for ``hops[family][64 k + b]``. ``tag`` int64 (p,) with UNSET, or None. A kind
+    bit b of word k stands for ``hops[family][64 k + b]``. ``tag`` int64 (p,) with UNSET, or None;
+    ``preference`` likewise, where a route has one of its own. A kind
     without next hops is the process's own network, which another protocol stands for, or a discard route.
     """
 
@@ -35,6 +38,7 @@ class ProtocolRoutes:
     masks: Masks
     hops: dict[int, list[NextHop | None]]
     tag: npt.NDArray[np.int64] | None = None
+    preference: npt.NDArray[np.int64] | None = None
 
     def next_hops(self, number: int, family: int) -> list[NextHop]:
         """The next hops to a prefix, by its number, in the order of the bits."""
@@ -49,6 +53,25 @@ class ProtocolRoutes:
                 if hop is not None:
                     found.append(hop)
         return found
+
+    def hop_match(
+        self, numbers: npt.NDArray[np.int64], prefixes: PrefixIndex
+    ) -> Callable[[tuple[Address, ...]], npt.NDArray[np.bool_]]:
+        """Tells of addresses whether each of the numbered routes has one of them as next hop."""
+
+        def match(addresses: tuple[Address, ...]) -> npt.NDArray[np.bool_]:
+            family = addresses[0].family
+            wanted = np.zeros(len(self.masks), np.uint64)
+            for index, hop in enumerate(self.hops[family]):
+                if hop is not None and hop.address in addresses:
+                    wanted[index // WORD] |= np.uint64(1) << np.uint64(index % WORD)
+            of_family = prefixes.of_family(family)
+            found = np.zeros(len(numbers), bool)
+            found |= (self.masks[:, numbers] & wanted[:, None]).any(axis=0)
+            found &= (numbers >= of_family.start) & (numbers < of_family.stop)
+            return found
+
+        return match
 
     def present(self) -> npt.NDArray[np.bool_]:
         """Where there is a route that a table can take: bool (p,)."""

@@ -13,6 +13,9 @@ from routrel.model.findings import Finding
 from routrel.model.network import Network
 from routrel.model.routing import StaticRoute
 from routrel.routing.connected import connected_routes
+from routrel.routing.eigrp import EigrpDatabase, EigrpSolution
+from routrel.routing.isis.database import IsisDatabase
+from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.observed import install_observed_routes, is_observed_only
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
@@ -44,9 +47,12 @@ class Solved:
             OspfSolution(self.topology, database, self.prefixes) for database in databases if database.processes
         ]
         self.rip = RipSolution(self.topology, RipDatabase(self.topology), self.prefixes)
-        self.solutions: list[ProtocolSolution] = [*self.ospf, self.rip]
+        self.isis = IsisSolution(self.topology, IsisDatabase(self.topology), self.prefixes)
+        self.eigrp = EigrpSolution(self.topology, EigrpDatabase(self.topology), self.prefixes)
+        self.solutions: list[ProtocolSolution] = [*self.ospf, self.isis, self.rip, self.eigrp]
         self.findings: list[Finding] = [finding for database in databases for finding in database.findings]
-        self.findings += self.rip.database.findings
+        for database in (self.isis.database, self.rip.database, self.eigrp.database):
+            self.findings += database.findings
         """Problems met while solving: neighbours that should be but are not, what does not settle."""
         self._processes: list[list[tuple[ProtocolSolution, Process]]] = [[] for _ in self.topology.instances]
         for solution in self.solutions:

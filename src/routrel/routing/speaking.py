@@ -3,6 +3,7 @@
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import Header
+from routrel.routing.routes import NextHop
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
 SOME_LINK_LOCAL = Address.parse("fe80::")
@@ -23,6 +24,14 @@ def own_prefixes(port: Port) -> list[Prefix]:
         for address in port.interface.addresses
         if not address.address.is_link_local or address.family == 4
     ]
+
+
+def hop_to(topology: Topology, port: int, peer: int, family: int) -> NextHop | None:
+    """The next hop to a neighbour; None where it has no address of the family."""
+    if not any(own.family == family for own in topology.ports[peer].interface.addresses):
+        return None
+    address = topology.neighbor_address(port, peer, family)
+    return NextHop(port, None, peer) if address is None else NextHop(port, address)
 
 
 def dropped_by(header: Header, sender: tuple[Device, Port], receiver: tuple[Device, Port]) -> str:

@@ -5,14 +5,14 @@ route preference); of equal preference the protocol earlier in ``PROTOCOL_ORDER`
 the process that stands first. An install policy is asked before any route but connected ones may enter.
 """
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.model.policies import Policy
-from routrel.routing.policies import Column, Flags, Verdicts, evaluate
+from routrel.routing.policies import Flags, Verdicts, evaluate
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop, Route
 from routrel.routing.rows import DISCARD, NONE, UNSET, Process, ProtocolRoutes, ProtocolSolution
@@ -47,23 +47,6 @@ class Source:
         for kind in self.solution.kind_names:
             ranks[kind] = self.solution.preference(self.process.number, kind) * len(PROTOCOL_ORDER) + order
         return ranks
-
-    def hop_match(self, numbers: Column, prefixes: PrefixIndex) -> Callable[[tuple[Address, ...]], Flags]:
-        """Tells of addresses whether each of the numbered routes has one of them as next hop."""
-
-        def match(addresses: tuple[Address, ...]) -> Flags:
-            family = addresses[0].family
-            wanted = np.zeros(len(self.rows.masks), np.uint64)
-            for index, hop in enumerate(self.rows.hops[family]):
-                if hop is not None and hop.address in addresses:
-                    wanted[index // 64] |= np.uint64(1) << np.uint64(index % 64)
-            of_family = prefixes.of_family(family)
-            found: Flags = np.zeros(len(numbers), bool)
-            found |= (self.rows.masks[:, numbers] & wanted[:, None]).any(axis=0)
-            found &= (numbers >= of_family.start) & (numbers < of_family.stop)
-            return found
-
-        return match
 
 
 class Table:
@@ -180,7 +163,7 @@ class Table:
                 source.protocol,
                 rows.metric.astype(np.int64),
                 tag,
-                source.hop_match(numbers, self.prefixes),
+                rows.hop_match(numbers, self.prefixes),
             )
         return self._verdicts[index]
 
@@ -194,6 +177,8 @@ class Table:
         prefix, metric = self.prefixes.prefixes[number], rows.metric.item(number)
         process = source.process.number
         preference = source.solution.preference(process, kind)
+        if rows.preference is not None and rows.preference.item(number) != UNSET:
+            preference = rows.preference.item(number)
         name = source.solution.kind_names[kind]
         tag = None if rows.tag is None or rows.tag.item(number) <= 0 else rows.tag.item(number)
         if kind == DISCARD:
@@ -227,7 +212,11 @@ class Table:
 
     def _rank_of_source(self, index: int, source: Source) -> npt.NDArray[np.int32]:
         rows = source.rows
-        rank = np.where(rows.present(), source.ranks()[rows.kind], np.int32(2**30))
+        ranks = source.ranks()[rows.kind]
+        if rows.preference is not None:
+            own = rows.preference * len(PROTOCOL_ORDER) + PROTOCOL_ORDER.index(source.protocol)
+            ranks = np.where(rows.preference == UNSET, ranks, own.astype(np.int32))
+        rank = np.where(rows.present(), ranks, np.int32(2**30))
         if self.install is not None:
             verdicts = self._install_verdicts(index)
             order = PROTOCOL_ORDER.index(source.protocol)

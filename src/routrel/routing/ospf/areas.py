@@ -19,6 +19,7 @@ from routrel.routing.ospf.database import Database
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import DISCARD, NONE
+from routrel.routing.speaking import hop_to
 
 BACKBONE = 0
 INTRA, INTER = 1, 2
@@ -85,11 +86,7 @@ class Areas:
             self.destinations[number] = Destinations(columns[:, 0], columns[:, 1], columns[:, 2])
         self._hops = {
             number: [
-                [
-                    _hop(edge.port, edge.peer, topology.neighbor_address(edge.port, edge.peer, database.family))
-                    for edge in edges
-                ]
-                for edges in graph.edges_of
+                [hop_to(topology, edge.port, edge.peer, database.family) for edge in edges] for edges in graph.edges_of
             ]
             for number, graph in self.graphs.items()
         }
@@ -274,7 +271,3 @@ class Areas:
         for one in self._active[process]:
             if one.area == number and one.configured.advertise:
                 result[one.number] = min(int(result[one.number]), one.cost)
-
-
-def _hop(port: int, peer: int, address: object) -> NextHop:
-    return NextHop(port, address, peer) if address is None else NextHop(port, address)  # type: ignore[arg-type]

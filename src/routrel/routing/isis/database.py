@@ -1,0 +1,165 @@
+"""What IS-IS routers advertise: neighbours and prefixes per level (ISO 10589 section 7.3, RFC 1195)."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from routrel.model.addresses import Prefix
+from routrel.model.findings import Finding
+from routrel.model.routing import Isis, IsisInterface
+from routrel.routing.graph import Edge
+from routrel.routing.rows import Process
+from routrel.routing.speaking import network_type, own_prefixes
+from routrel.topology.segments import Instance, Port, Segment, Topology
+
+
+class Domain(NamedTuple):
+    """A flooding scope: level 1 of one area, or level 2 (area '')."""
+
+    level: int
+    area: str
+
+
+LEVEL_2 = Domain(2, "")
+
+
+class Reachable(NamedTuple):
+    """A prefix that a process brings into a domain."""
+
+    router: int
+    prefix: Prefix
+    metric: int
+    port: int
+
+
+@dataclass(slots=True)
+class DomainDatabase:
+    """All that is advertised in one domain; routers are process numbers, in ascending order."""
+
+    routers: list[int] = field(default_factory=list)
+    edges: list[Edge] = field(default_factory=list)
+    reachable: list[Reachable] = field(default_factory=list)
+
+
+@dataclass(frozen=True, slots=True)
+class Speaker:
+    """An interface that takes part in IS-IS, with its settings."""
+
+    port: Port
+    process: int
+    isis: Isis
+    settings: IsisInterface
+
+
+class IsisDatabase:
+    """The domains of a network, and findings about neighbours that should be but are not."""
+
+    def __init__(self, topology: Topology):
+        self.topology = topology
+        self.processes: list[Process] = []
+        self.configured: list[Isis] = []
+        self.findings: list[Finding] = []
+        self.speakers: dict[int, Speaker] = {}
+        """By port."""
+        self.domains: dict[Domain, DomainDatabase] = {}
+        by_segment: dict[int, list[Speaker]] = defaultdict(list)
+        for instance in topology.instances:
+            if instance.routing and instance.routing.isis:
+                self._add(instance, instance.routing.isis)
+        for speaker in self.speakers.values():
+            for level in speaker.settings.levels:
+                domain = self.domains[domain_of(speaker.isis, level)]
+                domain.reachable += [
+                    Reachable(speaker.process, prefix, speaker.settings.metric, speaker.port.index)
+                    for prefix in own_prefixes(speaker.port)
+                ]
+            segment = topology.segment_of[speaker.port.index]
+            if segment >= 0 and not speaker.settings.passive:
+                by_segment[segment].append(speaker)
+        for number in sorted(by_segment):
+            self._connect(topology.segments[number], by_segment[number])
+
+    def _add(self, instance: Instance, isis: Isis) -> None:
+        number = len(self.processes)
+        self.configured.append(isis)
+        self.processes.append(Process(number, instance.index, "isis", "default", (4, 6), isis.redistribute, isis.place))
+        for level in isis.levels:
+            self.domains.setdefault(domain_of(isis, level), DomainDatabase()).routers.append(number)
+        device = self.topology.devices[instance.device]
+        for settings in isis.interfaces:
+            port = self.topology.port(device.name, settings.name)
+            if not port.up:
+                continue
+            if not port.interface.addresses:
+                self.findings.append(
+                    Finding(
+                        "isis-no-address",
+                        "warning",
+                        f"{port.name} stands in IS-IS but has no address",
+                        device.name,
+                        settings.name,
+                        (settings.place,),
+                    )
+                )
+                continue
+            self.speakers[port.index] = Speaker(port, number, isis, settings)
+
+    def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
+        for one in range(len(speakers)):
+            for other in range(one + 1, len(speakers)):
+                first, second = speakers[one], speakers[other]
+                if first.process == second.process:
+                    continue
+                obstacle = self._obstacle(segment, first, second, len(speakers))
+                levels = [level for level in (1, 2) if self._hear_each_other(first, second, level)]
+                if not levels and not obstacle:
+                    obstacle = self._no_level(first, second)
+                if obstacle:
+                    self.findings.append(
+                        Finding(
+                            "isis-neighbours",
+                            "error",
+                            f"{first.port.name} and {second.port.name} are no IS-IS neighbours: {obstacle}",
+                            first.port.name.device,
+                            first.port.name.interface,
+                            (first.settings.place, second.settings.place),
+                        )
+                    )
+                    continue
+                ports = first.port.index, second.port.index
+                for level in levels:
+                    edges = self.domains[domain_of(first.isis, level)].edges
+                    edges.append(Edge(first.process, second.process, first.settings.metric, *ports))
+                    edges.append(Edge(second.process, first.process, second.settings.metric, *ports[::-1]))
+
+    def _hear_each_other(self, first: Speaker, second: Speaker, level: int) -> bool:
+        """ISO 10589 section 8.4: level 1 needs the same area, level 2 does not."""
+        both = level in first.settings.levels and level in second.settings.levels
+        return both and (level == 2 or first.isis.area == second.isis.area)
+
+    def _no_level(self, first: Speaker, second: Speaker) -> str:
+        if 1 in first.settings.levels and 1 in second.settings.levels:
+            return f"area {first.isis.area} against area {second.isis.area} at level 1"
+        levels = ["-".join(map(str, speaker.settings.levels)) for speaker in (first, second)]
+        return f"level {levels[0]} against level {levels[1]}"
+
+    def _obstacle(self, segment: Segment, first: Speaker, second: Speaker, speakers: int) -> str:
+        kinds = [network_type(segment, speaker.settings.network) for speaker in (first, second)]
+        if kinds[0] != kinds[1]:
+            return f"network type {kinds[0]} against {kinds[1]}"
+        if kinds[0] == "point-to-point" and speakers > 2:
+            return f"network type point-to-point with {speakers - 1} neighbours on the segment"
+        if first.isis.system == second.isis.system:
+            return f"both have the system id {first.isis.system}"
+        if first.isis.wide_metrics != second.isis.wide_metrics:
+            wide = [("narrow", "wide")[speaker.isis.wide_metrics] for speaker in (first, second)]
+            return f"{wide[0]} metrics against {wide[1]}, which neither reads of the other"
+        families = [{a.family for a in speaker.port.interface.addresses} for speaker in (first, second)]
+        if not families[0] & families[1]:
+            return "they have no address family in common"
+        return ""
+
+
+def domain_of(isis: Isis, level: int) -> Domain:
+    """The flooding scope of a router at a level."""
+    return LEVEL_2 if level == 2 else Domain(1, isis.area)

@@ -1,0 +1,270 @@
+"""IS-IS solved: the two levels, what passes between them, and any router's routes.
+
+RFC 5302 section 3.2 orders what a router prefers: level 1, then level 2, then what was leaked from level 2
+into level 1; last of all the default of ISO 10589 section 7.2.9.2 towards the nearest attached router.
+"""
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks
+from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_of
+from routrel.routing.policies import evaluate
+from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
+from routrel.routing.speaking import hop_to
+from routrel.topology.segments import Topology
+
+LEVEL_1_ROUTE, LEVEL_2_ROUTE, LEAKED, ATTACHED = 1, 2, 3, 4
+NARROW_PATH = 1023
+"""The longest path without wide metrics (RFC 1195 section 5.3.1: MaxPathMetric)."""
+
+DEFAULT_METRIC = 0
+Column = npt.NDArray[np.int64]
+
+
+class Brought:
+    """Prefixes brought into a domain: vertex, number, metric and tag of each, int64 (b,)."""
+
+    def __init__(self, rows: list[npt.NDArray[np.int64]]):
+        table = np.concatenate([np.zeros((0, 4), np.int64), *rows])
+        self.vertex, self.number, self.metric, self.tag = table.T
+        self.destinations = Destinations(self.vertex, self.number, self.metric)
+        self.has_tags = bool((self.tag > 0).any())
+
+    def tags(self, graph: Graph, router: int, best: npt.NDArray[np.int64]) -> Column:
+        """The tag of the best way to each prefix, int64 (p,), by its costs ``best`` (p,)."""
+        tags = np.full(len(best), UNSET, np.int64)
+        if self.has_tags:
+            is_best = graph.distance[router][self.vertex] + self.metric == best[self.number]
+            # Of equal ways the lowest tag, whichever router it is of.
+            order = np.lexsort((-self.tag[is_best],))
+            tags[self.number[is_best][order]] = self.tag[is_best][order]
+        return tags
+
+
+class IsisSolution:
+    """IS-IS solved; what is put in and passed between levels is computed again when it changes."""
+
+    protocol = "isis"
+    kind_names = {LEVEL_1_ROUTE: "level 1", LEVEL_2_ROUTE: "level 2", LEAKED: "leaked", ATTACHED: "attached default"}
+
+    def __init__(self, topology: Topology, database: IsisDatabase, prefixes: PrefixIndex):
+        self.topology = topology
+        self.database = database
+        self.prefixes = prefixes
+        self.processes: Sequence[Process] = database.processes
+        self.graphs = {domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()}
+        self.brought: dict[Domain, Brought] = {}
+        self.leaked: dict[Domain, Brought] = {}
+        self._hops = {
+            (domain, family): [
+                [hop_to(topology, edge.port, edge.peer, family) for edge in edges] for edges in graph.edges_of
+            ]
+            for domain, graph in self.graphs.items()
+            for family in (4, 6)
+        }
+        self._usable = {key: _usable(hops, self.graphs[key[0]].words) for key, hops in self._hops.items()}
+        self.attached = self._find_attached()
+        self._families = [
+            {
+                address.family
+                for speaker in database.speakers.values()
+                if speaker.process == process.number
+                for address in speaker.port.interface.addresses
+            }
+            for process in self.processes
+        ]
+        self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
+        self.inject({}, {})
+
+    def preference(self, process: int, kind: int) -> int:
+        routing = self.topology.instances[self.processes[process].instance].routing
+        assert routing is not None
+        return routing.preference("isis")
+
+    def multipath(self, process: int) -> int:
+        return self.database.configured[process].multipath
+
+    def place_of(self, process: int, number: int, kind: int) -> Place:
+        return NOWHERE
+
+    def _find_attached(self) -> dict[Domain, list[int]]:
+        """ISO 10589 section 7.2.9.2: level 1-2 routers that reach another area at level 2, per area."""
+        attached: dict[Domain, list[int]] = defaultdict(list)
+        graph = self.graphs.get(LEVEL_2)
+        if graph is None:
+            return attached
+        areas = np.array([int(self.database.configured[router].area, 16) % (2**61 - 1) for router in graph.routers])
+        for router in graph.routers:
+            isis = self.database.configured[router]
+            local = graph.local[router]
+            reached = graph.distance[local] < UNREACHED
+            if isis.levels == (1, 2) and (areas[reached] != areas[local]).any():
+                attached[domain_of(isis, 1)].append(router)
+        return attached
+
+    def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
+        """Fill both levels: what routers bring and put in, level 1 passed up, level 2 leaked down."""
+        rows: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
+        for domain, database in self.database.domains.items():
+            local = self.graphs[domain].local
+            rows[domain].append(
+                np.array(
+                    [(local[r.router], self.prefixes.number[r.prefix], r.metric, 0) for r in database.reachable],
+                    np.int64,
+                ).reshape(-1, 4)
+            )
+        for process, found in injected.items():
+            isis = self.database.configured[process]
+            domain = domain_of(isis, max(isis.levels))
+            vertex = np.full(len(found.numbers), self.graphs[domain].local[process])
+            metric = found.of(found.metric, DEFAULT_METRIC)
+            if not isis.wide_metrics:
+                metric = np.minimum(metric, 63)
+            rows[domain].append(np.column_stack([vertex, found.numbers, metric, found.of(found.tag, 0)]))
+        self.brought = {domain: Brought(rows[domain]) for domain in self.graphs if domain.level == 1}
+        if LEVEL_2 in self.graphs:
+            self.brought[LEVEL_2] = Brought([*rows[LEVEL_2], *self._passed_up()])
+        self.leaked = {}
+        leaked: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
+        for process, isis in enumerate(self.database.configured):
+            if isis.leak is not None:
+                leaked[domain_of(isis, 1)].append(self._leaked_by(process))
+        self.leaked = {domain: Brought(parts) for domain, parts in leaked.items()}
+
+    def _passed_up(self) -> list[npt.NDArray[np.int64]]:
+        """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them."""
+        rows = []
+        upper = self.graphs[LEVEL_2].local
+        for process, isis in enumerate(self.database.configured):
+            if isis.levels != (1, 2):
+                continue
+            domain = domain_of(isis, 1)
+            graph, brought = self.graphs[domain], self.brought[domain]
+            local = graph.local[process]
+            costs = brought.destinations.costs(graph, local)
+            best = np.full(len(self.prefixes), UNREACHED, np.int64)
+            best[brought.destinations.numbers] = costs
+            limit = int(UNREACHED) if isis.wide_metrics else NARROW_PATH + 1
+            numbers = np.flatnonzero(best < limit)
+            tags = np.maximum(brought.tags(graph, local, best)[numbers], 0)
+            rows.append(np.column_stack([np.full(len(numbers), upper[process]), numbers, best[numbers], tags]))
+        return rows
+
+    def _leaked_by(self, process: int) -> npt.NDArray[np.int64]:
+        """RFC 5302 section 3.1: the level 2 routes a router says at level 1, as its policy lets them."""
+        isis = self.database.configured[process]
+        instance = self.topology.instances[self.processes[process].instance]
+        policies = self.topology.devices[instance.device].policies
+        routes = self.routes_of(process)
+        numbers = np.flatnonzero((routes.kind == LEVEL_2_ROUTE) & routes.present())
+        metric = routes.metric[numbers].astype(np.int64)
+        tag = np.full(len(numbers), UNSET, np.int64) if routes.tag is None else routes.tag[numbers]
+        assert isis.leak is not None
+        policy = policies[isis.leak.policy] if isis.leak.policy is not None else None
+        hop_match = routes.hop_match(numbers, self.prefixes)
+        verdicts = evaluate(policy, self.prefixes, numbers, "isis", metric, tag, hop_match)
+        metric = np.where(verdicts.metric == UNSET, metric, verdicts.metric)
+        tag = np.maximum(np.where(verdicts.tag == UNSET, tag, verdicts.tag), 0)
+        vertex = np.full(len(numbers), self.graphs[domain_of(isis, 1)].local[process])
+        rows: npt.NDArray[np.int64] = np.column_stack([vertex, numbers, metric, tag])[verdicts.accepted]
+        return rows
+
+    def routes_of(self, process: int) -> ProtocolRoutes:
+        """All IS-IS routes of a process over all prefixes, in the order of RFC 5302 section 3.2."""
+        isis = self.database.configured[process]
+        domains = [domain_of(isis, level) for level in isis.levels]
+        offsets, width = {}, 0
+        for domain in domains:
+            offsets[domain] = width
+            width += self.graphs[domain].words
+        p = len(self.prefixes)
+        routes = ProtocolRoutes(
+            np.zeros(p, np.int8),
+            np.full(p, UNREACHED, np.int64),
+            np.zeros((width, p), np.uint64),
+            {family: self._hops_of(process, domains, family) for family in (4, 6)},
+            np.full(p, UNSET, np.int64),
+        )
+        for domain in domains:
+            kind = LEVEL_1_ROUTE if domain.level == 1 else LEVEL_2_ROUTE
+            self._fill(routes, process, domain, self.brought[domain], kind, offsets[domain])
+        if domains[0].level == 1:
+            if domains[0] in self.leaked:
+                self._fill(routes, process, domains[0], self.leaked[domains[0]], LEAKED, 0)
+            if len(domains) == 1:
+                self._fill_default(routes, process, domains[0])
+        for domain in domains:
+            for family in (4, 6):
+                usable = self._usable[domain, family][:, self.graphs[domain].local[process]]
+                of_family = self.prefixes.of_family(family)
+                words = routes.masks[offsets[domain] : offsets[domain] + self.graphs[domain].words, of_family]
+                words &= usable[:, None]
+        return routes
+
+    def _fill(
+        self, routes: ProtocolRoutes, process: int, domain: Domain, brought: Brought, kind: int, offset: int
+    ) -> None:
+        """Let a group of prefixes in where no better one stands."""
+        graph, destinations = self.graphs[domain], brought.destinations
+        local = graph.local[process]
+        costs, words = destinations.row(graph, local)
+        limit = UNREACHED if self.database.configured[process].wide_metrics else np.int32(NARROW_PATH + 1)
+        chosen = (costs < limit) & (routes.kind[destinations.numbers] == NONE)
+        numbers = destinations.numbers[chosen]
+        routes.kind[numbers] = kind
+        routes.metric[numbers] = costs[chosen]
+        routes.masks[offset : offset + graph.words][:, numbers] = words[:, chosen]
+        if brought.has_tags and routes.tag is not None:
+            best = np.full(len(self.prefixes), -1, np.int64)
+            best[numbers] = costs[chosen]
+            tags = brought.tags(graph, local, best)
+            routes.tag[numbers] = np.where(tags[numbers] > 0, tags[numbers], UNSET)
+
+    def _fill_default(self, routes: ProtocolRoutes, process: int, domain: Domain) -> None:
+        """ISO 10589 section 7.2.9.2: a level 1 router sends what it does not know to the nearest attached."""
+        graph = self.graphs[domain]
+        local = graph.local[process]
+        attached = [graph.local[router] for router in self.attached.get(domain, [])]
+        if not attached:
+            return
+        distances = graph.distance[local, attached]
+        nearest = int(distances.min())
+        if nearest >= UNREACHED:
+            return
+        words = np.bitwise_or.reduce(
+            graph.masks[:, local, [a for a, d in zip(attached, distances.tolist(), strict=True) if d == nearest]],
+            axis=1,
+        )
+        for family in self._families[process]:
+            number = self._defaults[family]
+            if number >= 0 and routes.kind[number] == NONE:
+                routes.kind[number] = ATTACHED
+                routes.metric[number] = nearest
+                routes.masks[: graph.words, number] = words
+
+    def _hops_of(self, process: int, domains: list[Domain], family: int) -> list[NextHop | None]:
+        hops: list[NextHop | None] = []
+        for domain in domains:
+            graph = self.graphs[domain]
+            own = self._hops[domain, family][graph.local[process]]
+            hops.extend(own)
+            hops.extend([None] * (graph.words * WORD - len(own)))
+        return hops
+
+
+def _usable(hops: list[list[NextHop | None]], words: int) -> Masks:
+    """Bits of the edges whose neighbour has an address of the family: uint64 (w, n)."""
+    usable = np.zeros((words, len(hops)), np.uint64)
+    for router, edges in enumerate(hops):
+        for index, hop in enumerate(edges):
+            if hop is not None:
+                usable[index // WORD, router] |= np.uint64(1) << np.uint64(index % WORD)
+    return usable
