@@ -2,6 +2,8 @@
 
 Routers in OSPF areas; within an area a random connected graph, two border routers per area in a backbone
 ring with chords. Every router has a loopback; LANs are spread over the routers; hosts stand on some LANs.
+A core of IS-IS routers may stand beside, joined by redistribution points that pass routes both ways and
+know by a tag what came from the other side.
 """
 
 import json
@@ -34,6 +36,8 @@ class Shape:
     sites: int = 0
     acl_share: float = 0.0
     seed: int = 1
+    isis: int = 0
+    points: int = 0
 
 
 def document(shape: Shape) -> Document:
@@ -74,6 +78,7 @@ class _Generator:
             self._connect(members, area)
         if shape.areas > 1:
             self._backbone([name for members in groups for name in members[:BORDERS_PER_AREA]])
+        names += self._isis_core(names)
         for number in range(shape.prefixes):
             self._lan(names[number % len(names)], number)
         return {
@@ -111,9 +116,44 @@ class _Generator:
             one, other = self.random.sample(borders, 2)
             self._cable(one, other, 0)
 
+    def _isis_core(self, borders: list[str]) -> list[str]:
+        """IS-IS routers of level 2, and cables to OSPF routers that pass routes between the two."""
+        names = [f"s{number}" for number in range(1, self.shape.isis + 1)]
+        for number, name in enumerate(names):
+            address = Address(4, LOOPBACKS + 0x10000 + number)
+            self.devices[name] = {
+                "interfaces": {"lo": {"addresses": [f"{address}/32"]}},
+                "routing": {"router_id": str(address), "isis": self._isis(number)},
+            }
+            self.devices[name]["routing"]["isis"]["interfaces"]["lo"] = {}
+            self.area_of[name] = -1
+        self._connect(names, -1)
+        for point in range(self.shape.points):
+            border = borders[point * len(borders) // self.shape.points]
+            routing = self.devices[border]["routing"]
+            routing["isis"] = self._isis(0x8000 + point)
+            self._cable(border, names[point * len(names) // self.shape.points], -1)
+            for protocol, source in (("ospf", "isis"), ("isis", "ospf")):
+                rule = {"from": source, "policy": "across"}
+                routing[protocol]["redistribute"] = [{**rule, "metric": 20}, {"from": "connected", "policy": "across"}]
+            self.devices[border]["policies"] = {
+                "across": [
+                    {"match": {"tag": 77}, "result": "reject"},
+                    {"set": {"tag": 77}, "result": "accept"},
+                ]
+            }
+        return names
+
+    def _isis(self, number: int) -> Document:
+        return {"net": f"49.0001.0000.{number // 10000:04}.{number % 10000:04}.00", "level": 2, "interfaces": {}}
+
     def _ospf(self, name: str, interface: str, area: int, settings: Document) -> None:
         if interface == "lo2":
             return  # the loopback stands in the router's own area
+        if area < 0:
+            metric = {"metric": settings["cost"]} if "cost" in settings else settings
+            self.devices[name]["routing"]["isis"]["interfaces"][interface] = metric
+            return
         areas = self.devices[name]["routing"]["ospf"]["areas"]
         areas.setdefault(str(area), {"interfaces": {}})["interfaces"][interface] = settings
 

@@ -9,6 +9,8 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from routrel.routing.grouping import classes_of
+
 Metrics = npt.NDArray[np.int32]
 Masks = npt.NDArray[np.uint64]
 Numbers = npt.NDArray[np.int64]
@@ -67,40 +69,48 @@ class Graph:
 class Destinations:
     """Destinations by number, each brought into a graph by one or more vertices at a cost.
 
-    They are held as layers: layer k has, of every destination brought by more than k vertices, the k-th
-    vertex and cost, so that one router's row over all of them is a few array operations.
+    Destinations that the same vertices bring at the same costs (and tags) are one class. Classes are held
+    as layers: layer k has, of every class brought by more than k vertices, the k-th vertex, cost and tag,
+    so that one router's row over all of them is a few array operations.
     """
 
-    def __init__(self, vertex: npt.ArrayLike, number: npt.ArrayLike, cost: npt.ArrayLike):
+    def __init__(self, vertex: npt.ArrayLike, number: npt.ArrayLike, cost: npt.ArrayLike, tag: npt.ArrayLike = ()):
         vertices, numbers = np.asarray(vertex, np.int64), np.asarray(number, np.int64)
-        costs = np.asarray(cost, np.int32)
-        order = np.lexsort((costs, vertices, numbers))
-        vertices, numbers, costs = vertices[order], numbers[order], costs[order]
-        unique, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
-        by_count = np.lexsort((unique, -counts))
-        self.numbers: Numbers = unique[by_count]
-        starts, counts = starts[by_count], counts[by_count]
-        self._layers: list[tuple[Numbers, Metrics]] = []
+        costs, tags = np.asarray(cost, np.int64), np.asarray(tag, np.int64)
+        self.has_tags = bool((tags > 0).any())
+        if not self.has_tags:
+            tags = np.zeros(len(costs), np.int64)
+        order = np.lexsort((tags, costs, vertices, numbers))
+        vertices, numbers, costs, tags = vertices[order], numbers[order], costs[order], tags[order]
+        self.numbers: Numbers
+        self.numbers, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        classes, first = classes_of(starts, [vertices, costs, tags])
+        by_count = np.argsort(-counts[first], kind="stable")
+        rank = np.empty_like(by_count)
+        rank[by_count] = np.arange(len(by_count))
+        self._class = rank[classes] if len(classes) else classes
+        starts, counts = starts[first][by_count], counts[first][by_count]
+        self._count = len(first)
+        self._layers: list[tuple[Numbers, Metrics, Numbers]] = []
         for depth in range(int(counts[0]) if len(counts) else 0):
-            size = int(np.searchsorted(-counts, -depth))
-            at = starts[:size] + depth
-            self._layers.append((vertices[at], costs[at]))
+            at = starts[: int(np.searchsorted(-counts, -depth))] + depth
+            self._layers.append((vertices[at], costs[at].astype(np.int32), tags[at]))
 
     def costs(self, graph: Graph, router: int) -> Metrics:
         """Costs (d,) from a vertex to ``self.numbers``."""
-        best = np.full(len(self.numbers), UNREACHED, np.int32)
+        best = np.full(self._count, UNREACHED, np.int32)
         distance = graph.distance[router]
-        for vertices, costs in self._layers:
+        for vertices, costs, _ in self._layers:
             standing = best[: len(vertices)]
             np.minimum(standing, distance[vertices] + costs, out=standing)
-        return best
+        return best[self._class]
 
     def row(self, graph: Graph, router: int) -> tuple[Metrics, Masks]:
         """Costs (d,) and next-hop words (w, d) from a vertex to ``self.numbers``."""
-        best = np.full(len(self.numbers), UNREACHED, np.int32)
-        words = np.zeros((graph.words, len(self.numbers)), np.uint64)
+        best = np.full(self._count, UNREACHED, np.int32)
+        words = np.zeros((graph.words, self._count), np.uint64)
         distance, masks = graph.distance[router], graph.masks[:, router, :]
-        for vertices, costs in self._layers:
+        for vertices, costs, _ in self._layers:
             size = len(vertices)
             total = distance[vertices] + costs
             standing = best[:size]
@@ -110,7 +120,22 @@ class Destinations:
             words[:, :size] = np.where(total < standing, np.uint64(0), words[:, :size]) | kept
             np.minimum(standing, total, out=standing)
         words[:, best >= UNREACHED] = 0
-        return best, words
+        return best[self._class], words[:, self._class]
+
+    def tags(self, graph: Graph, router: int) -> Numbers:
+        """The tag of the best way from a vertex to each of ``self.numbers``, 0 without: the lowest of equal ways."""
+        best = np.full(self._count, UNREACHED, np.int32)
+        tag = np.zeros(self._count, np.int64)
+        distance = graph.distance[router]
+        for vertices, costs, tags in self._layers if self.has_tags else ():
+            size = len(vertices)
+            total = distance[vertices] + costs
+            standing = best[:size]
+            tag[:size] = np.where(
+                total < standing, tags, np.where(total == standing, np.minimum(tag[:size], tags), tag[:size])
+            )
+            np.minimum(standing, total, out=standing)
+        return tag[self._class]
 
 
 def all_pairs(

@@ -15,10 +15,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding
 from routrel.model.policies import Policy
 from routrel.model.routing import Redistribution
+from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.policies import Column, Verdicts, accept_all, evaluate
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop, Route
@@ -40,18 +41,22 @@ class Unsettled:
     rounds: int
 
 
-def injected_by(table: Table, process: Process, own: int, next_hops: bool) -> Injected:
+Part = tuple[Column, Verdicts, Redistribution, Column]
+"""Prefix numbers, what the policy says of them, the rule they came by, and next hops (into a list)."""
+
+
+def injected_by(table: Table, process: Process, own: int, ports: frozenset[int]) -> Injected:
     """What a process puts into its protocol now. ``own`` is its index among the table's sources.
 
-    ``next_hops`` asks for the table's next hops too, which only OSPF wants (RFC 2328 section 12.4.4.1).
+    Next hops out of ``ports``, the process's own, are handed on: OSPF may say them as forwarding addresses
+    (RFC 2328 section 12.4.4.1).
     """
     winners = table.winners()
-    parts: list[tuple[Column, Verdicts, Redistribution]] = []
-    forward: dict[int, NextHop] = {}
+    parts: list[Part] = []
+    hops: dict[NextHop, int] = {}
     for rule in process.redistribute:
-        policy = _policy_of(table, rule)
         if rule.source in ("connected", "static"):
-            parts.append(_from_others(table, process, rule, winners, forward if next_hops else None))
+            parts.append(_from_others(table, process, rule, winners, ports, hops))
             continue
         for index, source in enumerate(table.sources):
             if source.protocol != rule.source or index == own:
@@ -60,7 +65,7 @@ def injected_by(table: Table, process: Process, own: int, next_hops: bool) -> In
             rows = source.rows
             tag = np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag[numbers]
             verdicts = evaluate(
-                policy,
+                _policy_of(table, rule),
                 table.prefixes,
                 numbers,
                 source.protocol,
@@ -68,13 +73,11 @@ def injected_by(table: Table, process: Process, own: int, next_hops: bool) -> In
                 tag,
                 rows.hop_match(numbers, table.prefixes),
             )
-            parts.append((numbers, verdicts, rule))
-            if next_hops:
-                _note_next_hops(table, index, numbers[verdicts.accepted], forward)
-    default = _default_route(table, process, own, winners, forward)
+            parts.append((numbers, verdicts, rule, _next_hops(table, index, numbers, ports, hops)))
+    default = _default_route(table, process, own, winners, ports, hops)
     if default is not None:
         parts.append(default)
-    return _joined(parts, forward)
+    return _joined(parts, tuple(hops))
 
 
 def _policy_of(table: Table, rule: Redistribution) -> Policy | None:
@@ -95,8 +98,9 @@ def _from_others(
     process: Process,
     rule: Redistribution,
     winners: npt.NDArray[np.int16],
-    forward: dict[int, NextHop] | None,
-) -> tuple[Column, Verdicts, Redistribution]:
+    ports: frozenset[int],
+    hops: dict[NextHop, int],
+) -> Part:
     """Connected or static routes that are best."""
     found: list[tuple[int, Route]] = sorted(
         (number, route)
@@ -108,7 +112,7 @@ def _from_others(
     )
     numbers = np.array([number for number, _ in found], np.int64)
 
-    def hop_match(addresses: tuple[object, ...]) -> npt.NDArray[np.bool_]:
+    def hop_match(addresses: tuple[Address, ...]) -> npt.NDArray[np.bool_]:
         given = [
             {*route.given_next_hops, *(hop.address for hop in route.next_hops)} & set(addresses) for _, route in found
         ]
@@ -123,34 +127,37 @@ def _from_others(
         np.array([UNSET if route.tag is None else route.tag for _, route in found], np.int64),
         hop_match,
     )
-    if forward is not None:
-        for number, route in found:
-            hops = [hop for hop in route.next_hops if hop.address is not None]
-            if hops:
-                forward[number] = hops[0]
-    return numbers, verdicts, rule
+    forward = np.array([_noted(route, ports, hops) for _, route in found], np.int64)
+    return numbers, verdicts, rule, forward
 
 
-def _note_next_hops(table: Table, index: int, numbers: Column, forward: dict[int, NextHop]) -> None:
-    """The first next hop of each route, looked up once per distinct set of next hops."""
-    if not len(numbers):
-        return
+def _noted(route: Route | None, ports: frozenset[int], hops: dict[NextHop, int]) -> int:
+    """The place in ``hops`` of a route's first next hop, where that leads out of one of the ports."""
+    for hop in route.next_hops if route else ():
+        if hop.address is not None:
+            return hops.setdefault(hop, len(hops)) if hop.port in ports else UNSET
+    return UNSET
+
+
+def _next_hops(table: Table, index: int, numbers: Column, ports: frozenset[int], hops: dict[NextHop, int]) -> Column:
+    """The first next hop of each route of a source, looked up once per distinct set of next hops."""
     rows = table.sources[index].rows
+    possible = any(hop is not None and hop.port in ports for of_family in rows.hops.values() for hop in of_family)
+    if not possible or not len(numbers):
+        return np.full(len(numbers), UNSET, np.int64)
     _, first, inverse = np.unique(rows.masks[:, numbers], axis=1, return_index=True, return_inverse=True)
-    hops: list[NextHop | None] = []
-    for at in first.tolist():
-        route = table.source_route(index, int(numbers[at]))
-        usable = [hop for hop in route.next_hops if hop.address is not None] if route else []
-        hops.append(usable[0] if usable else None)
-    for number, which in zip(numbers.tolist(), inverse.reshape(-1).tolist(), strict=True):
-        hop = hops[which]
-        if hop is not None:
-            forward[number] = hop
+    noted = [_noted(table.source_route(index, int(numbers[at])), ports, hops) for at in first.tolist()]
+    return np.array(noted, np.int64)[inverse.reshape(-1)]
 
 
 def _default_route(
-    table: Table, process: Process, own: int, winners: npt.NDArray[np.int16], forward: dict[int, NextHop]
-) -> tuple[Column, Verdicts, Redistribution] | None:
+    table: Table,
+    process: Process,
+    own: int,
+    winners: npt.NDArray[np.int16],
+    ports: frozenset[int],
+    hops: dict[NextHop, int],
+) -> Part | None:
     """The default a process originates: always, or while the table has one that is not its own."""
     configured = process.originate_default
     if configured is None:
@@ -159,38 +166,29 @@ def _default_route(
     is_known = winners[number] not in (NO_WINNER, own)
     if not configured.always and not is_known:
         return None
-    route = table.get(number) if is_known else None
-    hops = [hop for hop in route.next_hops if hop.address is not None] if route else []
-    if hops:
-        forward[number] = hops[0]
     rule = Redistribution("default", None, configured.metric, configured.metric_type, None, configured.place)
-    return np.array([number], np.int64), accept_all(1), rule
+    forward = _noted(table.get(number) if is_known else None, ports, hops)
+    return np.array([number], np.int64), accept_all(1), rule, np.array([forward], np.int64)
 
 
-def _joined(parts: list[tuple[Column, Verdicts, Redistribution]], forward: dict[int, NextHop]) -> Injected:
+def _joined(parts: list[Part], hops: tuple[NextHop, ...]) -> Injected:
     """Parts as one, by prefix; a policy's sets override what stands beside it. The last of a prefix counts."""
-    columns: dict[int, tuple[int, int, int]] = {}
-    for numbers, verdicts, rule in parts:
-        accepted = np.flatnonzero(verdicts.accepted)
-        values = []
+    if not parts:
+        return Injected()
+    columns = []
+    for numbers, verdicts, rule, forward in parts:
+        rows = [numbers]
         for column, beside in (
             (verdicts.metric, rule.metric),
             (verdicts.metric_type, rule.metric_type),
             (verdicts.tag, rule.tag),
         ):
-            chosen = column[accepted]
-            values.append(chosen if beside is None else np.where(chosen == UNSET, beside, chosen))
-        for number, *row in zip(numbers[accepted].tolist(), *(value.tolist() for value in values), strict=True):
-            columns[number] = (row[0], row[1], row[2])
-    order = sorted(columns)
-    table = np.array([columns[number] for number in order], np.int64).reshape(-1, 3)
-    return Injected(
-        np.array(order, np.int64),
-        table[:, 0],
-        table[:, 1],
-        table[:, 2],
-        {number: forward[number] for number in order if number in forward},
-    )
+            rows.append(column if beside is None else np.where(column == UNSET, beside, column))
+        columns.append(np.stack([*rows, forward])[:, verdicts.accepted])
+    # Turned round, the first of each prefix is the last part's.
+    table = np.concatenate(columns, axis=1)[:, ::-1]
+    numbers, last = np.unique(table[0], return_index=True)
+    return Injected(numbers, table[1, last], table[2, last], table[3, last], table[4, last], hops)
 
 
 class Settling:
@@ -214,6 +212,7 @@ class Settling:
         self.depends_on_order = False
         """Whether it settled only because instances acted one after the other."""
         self._taking = self._instances()
+        self._ports = self._ospf_ports()
 
     def _instances(self) -> dict[int, list[tuple[int, Process]]]:
         """Instances with a process that looks at the table, and those processes by solution."""
@@ -223,6 +222,15 @@ class Settling:
                 if process.takes_routes or solution.protocol == "rip":
                     taking[process.instance].append((number, process))
         return dict(sorted(taking.items()))
+
+    def _ospf_ports(self) -> dict[tuple[int, int], frozenset[int]]:
+        """The ports of each OSPF process, by (solution, process)."""
+        ports: dict[tuple[int, int], set[int]] = defaultdict(set)
+        for number, solution in enumerate(self.solutions):
+            if isinstance(solution, OspfSolution):
+                for port, speaker in solution.database.speakers.items():
+                    ports[number, speaker.process].add(port)
+        return {key: frozenset(found) for key, found in ports.items()}
 
     def run(self) -> Unsettled | None:
         """Put in what tables say until nothing changes; what does not settle is returned."""
@@ -269,7 +277,7 @@ class Settling:
             )
             key = b""
             if process.takes_routes:
-                injected = injected_by(table, process, own, solution.protocol == "ospf")
+                injected = injected_by(table, process, own, self._ports.get((number, process.number), frozenset()))
                 self.injected[number][process.number] = injected
                 key = injected.key()
             if solution.protocol == "rip":

@@ -84,20 +84,20 @@ class Injected:
     """What one process puts into its protocol from the table, by prefix number, ascending.
 
     ``metric``, ``metric_type`` and ``tag`` int64 (m,), UNSET where the protocol's default holds;
-    ``forward`` names the table's next hop of a prefix, for those that have one.
+    ``forward`` int64 (m,) points into ``hops``, the table's next hops, or is UNSET.
     """
 
     numbers: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     metric: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     metric_type: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     tag: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    forward: dict[int, NextHop] = field(default_factory=dict)
+    forward: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    hops: tuple[NextHop, ...] = ()
 
     def key(self) -> bytes:
         """Equal exactly for equal injections."""
-        parts = [self.numbers, self.metric, self.metric_type, self.tag]
-        forward = sorted((number, hop.port, hop.address or (0, 0)) for number, hop in self.forward.items())
-        return b"|".join(part.tobytes() for part in parts) + repr(forward).encode()
+        parts = [self.numbers, self.metric, self.metric_type, self.tag, self.forward]
+        return b"|".join(part.tobytes() for part in parts) + repr(self.hops).encode()
 
     def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
         """A column with the protocol's default where it is unset."""

@@ -67,6 +67,7 @@ class Table:
         self.sources = list(sources)
         self.install = install
         self._verdicts: dict[int, Verdicts] = {}
+        self._winners: npt.NDArray[np.int16] | None = None
         self._others: dict[int, Route] = {}
         self._best: dict[int, Route | None] = {}
         self._hops_of_masks: dict[tuple[int, tuple[int, ...]], tuple[NextHop, ...]] = {}
@@ -88,6 +89,7 @@ class Table:
         if standing is None or _rank(route) < _rank(standing):
             self._others[number] = route
             self._best.pop(number, None)
+            self._winners = None
             return True
         return False
 
@@ -114,6 +116,7 @@ class Table:
 
     def withdraw(self, prefix_number: int) -> None:
         del self._others[prefix_number]
+        self._winners = None
         self._best.pop(prefix_number, None)
 
     def get(self, number: int) -> Route | None:
@@ -197,6 +200,11 @@ class Table:
 
     def winners(self) -> npt.NDArray[np.int16]:
         """Per prefix the index of the source whose route is best, NO_WINNER or OTHER: int16 (p,)."""
+        if self._winners is None:
+            self._winners = self._find_winners()
+        return self._winners
+
+    def _find_winners(self) -> npt.NDArray[np.int16]:
         winner = np.full(len(self.prefixes), NO_WINNER, np.int16)
         best = np.full(len(self.prefixes), 2**30, np.int32)
         for index, source in enumerate(self.sources):

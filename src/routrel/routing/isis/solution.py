@@ -26,27 +26,6 @@ NARROW_PATH = 1023
 """The longest path without wide metrics (RFC 1195 section 5.3.1: MaxPathMetric)."""
 
 DEFAULT_METRIC = 0
-Column = npt.NDArray[np.int64]
-
-
-class Brought:
-    """Prefixes brought into a domain: vertex, number, metric and tag of each, int64 (b,)."""
-
-    def __init__(self, rows: list[npt.NDArray[np.int64]]):
-        table = np.concatenate([np.zeros((0, 4), np.int64), *rows])
-        self.vertex, self.number, self.metric, self.tag = table.T
-        self.destinations = Destinations(self.vertex, self.number, self.metric)
-        self.has_tags = bool((self.tag > 0).any())
-
-    def tags(self, graph: Graph, router: int, best: npt.NDArray[np.int64]) -> Column:
-        """The tag of the best way to each prefix, int64 (p,), by its costs ``best`` (p,)."""
-        tags = np.full(len(best), UNSET, np.int64)
-        if self.has_tags:
-            is_best = graph.distance[router][self.vertex] + self.metric == best[self.number]
-            # Of equal ways the lowest tag, whichever router it is of.
-            order = np.lexsort((-self.tag[is_best],))
-            tags[self.number[is_best][order]] = self.tag[is_best][order]
-        return tags
 
 
 class IsisSolution:
@@ -61,8 +40,8 @@ class IsisSolution:
         self.prefixes = prefixes
         self.processes: Sequence[Process] = database.processes
         self.graphs = {domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()}
-        self.brought: dict[Domain, Brought] = {}
-        self.leaked: dict[Domain, Brought] = {}
+        self.brought: dict[Domain, Destinations] = {}
+        self.leaked: dict[Domain, Destinations] = {}
         self._hops = {
             (domain, family): [
                 [hop_to(topology, edge.port, edge.peer, family) for edge in edges] for edges in graph.edges_of
@@ -72,15 +51,9 @@ class IsisSolution:
         }
         self._usable = {key: _usable(hops, self.graphs[key[0]].words) for key, hops in self._hops.items()}
         self.attached = self._find_attached()
-        self._families = [
-            {
-                address.family
-                for speaker in database.speakers.values()
-                if speaker.process == process.number
-                for address in speaker.port.interface.addresses
-            }
-            for process in self.processes
-        ]
+        self._families: list[set[int]] = [set() for _ in self.processes]
+        for speaker in database.speakers.values():
+            self._families[speaker.process].update(a.family for a in speaker.port.interface.addresses)
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self.inject({}, {})
 
@@ -129,15 +102,15 @@ class IsisSolution:
             if not isis.wide_metrics:
                 metric = np.minimum(metric, 63)
             rows[domain].append(np.column_stack([vertex, found.numbers, metric, found.of(found.tag, 0)]))
-        self.brought = {domain: Brought(rows[domain]) for domain in self.graphs if domain.level == 1}
+        self.brought = {domain: _brought(rows[domain]) for domain in self.graphs if domain.level == 1}
         if LEVEL_2 in self.graphs:
-            self.brought[LEVEL_2] = Brought([*rows[LEVEL_2], *self._passed_up()])
+            self.brought[LEVEL_2] = _brought([*rows[LEVEL_2], *self._passed_up()])
         self.leaked = {}
         leaked: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for process, isis in enumerate(self.database.configured):
             if isis.leak is not None:
                 leaked[domain_of(isis, 1)].append(self._leaked_by(process))
-        self.leaked = {domain: Brought(parts) for domain, parts in leaked.items()}
+        self.leaked = {domain: _brought(parts) for domain, parts in leaked.items()}
 
     def _passed_up(self) -> list[npt.NDArray[np.int64]]:
         """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them."""
@@ -149,13 +122,10 @@ class IsisSolution:
             domain = domain_of(isis, 1)
             graph, brought = self.graphs[domain], self.brought[domain]
             local = graph.local[process]
-            costs = brought.destinations.costs(graph, local)
-            best = np.full(len(self.prefixes), UNREACHED, np.int64)
-            best[brought.destinations.numbers] = costs
-            limit = int(UNREACHED) if isis.wide_metrics else NARROW_PATH + 1
-            numbers = np.flatnonzero(best < limit)
-            tags = np.maximum(brought.tags(graph, local, best)[numbers], 0)
-            rows.append(np.column_stack([np.full(len(numbers), upper[process]), numbers, best[numbers], tags]))
+            costs, tags = brought.costs(graph, local), brought.tags(graph, local)
+            kept = costs < (UNREACHED if isis.wide_metrics else NARROW_PATH + 1)
+            vertex = np.full(int(kept.sum()), upper[process])
+            rows.append(np.column_stack([vertex, brought.numbers[kept], costs[kept], tags[kept]]))
         return rows
 
     def _leaked_by(self, process: int) -> npt.NDArray[np.int64]:
@@ -210,23 +180,21 @@ class IsisSolution:
         return routes
 
     def _fill(
-        self, routes: ProtocolRoutes, process: int, domain: Domain, brought: Brought, kind: int, offset: int
+        self, routes: ProtocolRoutes, process: int, domain: Domain, brought: Destinations, kind: int, offset: int
     ) -> None:
         """Let a group of prefixes in where no better one stands."""
-        graph, destinations = self.graphs[domain], brought.destinations
+        graph = self.graphs[domain]
         local = graph.local[process]
-        costs, words = destinations.row(graph, local)
+        costs, words = brought.row(graph, local)
         limit = UNREACHED if self.database.configured[process].wide_metrics else np.int32(NARROW_PATH + 1)
-        chosen = (costs < limit) & (routes.kind[destinations.numbers] == NONE)
-        numbers = destinations.numbers[chosen]
+        chosen = (costs < limit) & (routes.kind[brought.numbers] == NONE)
+        numbers = brought.numbers[chosen]
         routes.kind[numbers] = kind
         routes.metric[numbers] = costs[chosen]
-        routes.masks[offset : offset + graph.words][:, numbers] = words[:, chosen]
+        routes.masks[offset : offset + graph.words, numbers] = words[:, chosen]
         if brought.has_tags and routes.tag is not None:
-            best = np.full(len(self.prefixes), -1, np.int64)
-            best[numbers] = costs[chosen]
-            tags = brought.tags(graph, local, best)
-            routes.tag[numbers] = np.where(tags[numbers] > 0, tags[numbers], UNSET)
+            tags = brought.tags(graph, local)[chosen]
+            routes.tag[numbers] = np.where(tags > 0, tags, UNSET)
 
     def _fill_default(self, routes: ProtocolRoutes, process: int, domain: Domain) -> None:
         """ISO 10589 section 7.2.9.2: a level 1 router sends what it does not know to the nearest attached."""
@@ -258,6 +226,12 @@ class IsisSolution:
             hops.extend(own)
             hops.extend([None] * (graph.words * WORD - len(own)))
         return hops
+
+
+def _brought(rows: list[npt.NDArray[np.int64]]) -> Destinations:
+    """Rows of (vertex, prefix number, metric, tag), joined."""
+    vertex, number, metric, tag = np.concatenate([np.zeros((0, 4), np.int64), *rows]).T
+    return Destinations(vertex, number, metric, tag)
 
 
 def _usable(hops: list[list[NextHop | None]], words: int) -> Masks:

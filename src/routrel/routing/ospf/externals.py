@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.routing.graph import UNREACHED, WORD, Masks
+from routrel.routing.grouping import classes_of
 from routrel.routing.ospf.areas import INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
@@ -58,23 +59,12 @@ class Scope:
         which = np.repeat(np.arange(len(columns)), [len(column) for column in columns])
         order = np.lexsort((which, numbers))
         numbers, which = numbers[order], which[order]
-        self.numbers, starts = np.unique(numbers, return_index=True)
-        ends = np.append(starts[1:], len(numbers))
-        found: dict[bytes, int] = {}
-        groups: list[npt.NDArray[np.int64]] = []
-        self.classes = np.zeros(len(self.numbers), np.int64)
-        for row, (start, end) in enumerate(zip(starts.tolist(), ends.tolist(), strict=True)):
-            group = which[start:end]
-            key = group.tobytes()
-            number = found.get(key)
-            if number is None:
-                number = found[key] = len(groups)
-                groups.append(group)
-            self.classes[row] = number
-        width = max((len(group) for group in groups), default=0)
-        self.members = np.full((len(groups), width), len(self.offers), np.int64)
-        for row, group in enumerate(groups):
-            self.members[row, : len(group)] = group
+        self.numbers, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        self.classes, first = classes_of(starts, [which])
+        width = int(counts.max()) if len(counts) else 0
+        self.members = np.full((len(first), width), len(self.offers), np.int64)
+        for row, run in enumerate(first.tolist()):
+            self.members[row, : counts[run]] = which[starts[run] : starts[run] + counts[run]]
 
 
 class Choice(NamedTuple):
@@ -102,27 +92,32 @@ class Externals:
 
     def announce(self, injected: dict[int, Injected]) -> None:
         """Originate LSAs for what processes inject, in place of all that stood."""
-        announced: dict[int, dict[Offer, list[int]]] = defaultdict(lambda: defaultdict(list))
+        self.announced = defaultdict(dict)
         for process in self.areas.boundary:
             found = injected.get(process)
             if found is None or not len(found.numbers):
                 continue
-            types = found.of(found.metric_type, DEFAULT_TYPE).tolist()
-            metrics = found.of(found.metric, DEFAULT_METRIC).tolist()
-            tags = found.of(found.tag, 0).tolist()
             scopes = self._scopes_of(process)
-            for number, kind, metric, tag in zip(found.numbers.tolist(), types, metrics, tags, strict=True):
-                outside = found.forward.get(number)
+            columns = np.stack(
+                [
+                    found.of(found.metric_type, DEFAULT_TYPE),
+                    found.of(found.metric, DEFAULT_METRIC),
+                    found.of(found.tag, 0),
+                    found.forward,
+                    found.numbers == self.areas.default,
+                ]
+            )
+            alike, which = np.unique(columns, axis=1, return_inverse=True)
+            for index, (kind, metric, tag, hop, is_default) in enumerate(alike.T.tolist()):
+                outside = found.hops[hop] if hop != UNSET else None
                 forward = outside.address if outside is not None and self._is_inside(process, outside) else None
                 for scope, surrogate in scopes:
                     propagates = scope != AUTONOMOUS_SYSTEM and len(self.areas.areas_of[process]) == 1
                     address = forward or (surrogate if propagates else None)
-                    offer = Offer(process, kind, metric, tag, address, propagates, number == self.areas.default)
-                    announced[scope][offer].append(number)
-        self.announced = {
-            scope: {offer: np.array(numbers, np.int64) for offer, numbers in offers.items()}
-            for scope, offers in announced.items()
-        }
+                    offer = Offer(process, kind, metric, tag, address, propagates, bool(is_default))
+                    numbers = found.numbers[which.reshape(-1) == index]
+                    standing = self.announced[scope].get(offer)
+                    self.announced[scope][offer] = numbers if standing is None else np.union1d(standing, numbers)
         self.scopes = {scope: Scope(offers) for scope, offers in self.announced.items()}
         self._translate()
 

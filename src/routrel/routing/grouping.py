@@ -1,0 +1,53 @@
+"""Classes of things that are described alike, found over arrays."""
+
+import numpy as np
+import numpy.typing as npt
+
+Column = npt.NDArray[np.int64]
+
+
+def classes_of(starts: Column, columns: list[Column]) -> tuple[Column, Column]:
+    """Group runs of entries that hold the same entries.
+
+    ``columns`` describe the entries, (e,) each; ``starts`` (m,) says where each run begins, ascending from
+    0. Returns the class of each run (m,), numbered from 0, and one run of each class (c,). Runs are equal
+    where their entries are, in the same order.
+    """
+    if not len(starts):
+        return np.zeros(0, np.int64), np.zeros(0, np.int64)
+    counts = np.diff(np.append(starts, len(columns[0])))
+    position = np.arange(len(columns[0])) - np.repeat(starts, counts)
+    digest = position.astype(np.uint64)
+    for column in columns:
+        digest = _mixed(digest + column.astype(np.uint64))
+    sums = np.add.reduceat(digest, starts) + counts.astype(np.uint64)
+    _, first, inverse = np.unique(sums, return_index=True, return_inverse=True)
+    inverse = inverse.reshape(-1)
+    # Two different runs with one digest would be a wrong answer: each run is compared with its class.
+    same = counts == counts[first][inverse]
+    if same.all():
+        at = np.repeat(starts[first][inverse], counts) + position
+        if all((column == column[at]).all() for column in columns):
+            return inverse, first
+    return _by_content(starts, counts, columns)
+
+
+def _mixed(values: npt.NDArray[np.uint64]) -> npt.NDArray[np.uint64]:
+    """A good mixing of 64 bits (the finaliser of SplitMix64); overflow is meant."""
+    values = (values ^ (values >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
+    values = (values ^ (values >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
+    return values ^ (values >> np.uint64(31)) ^ np.uint64(0x9E3779B97F4A7C15)
+
+
+def _by_content(starts: Column, counts: Column, columns: list[Column]) -> tuple[Column, Column]:
+    """The same by whole contents, run by run: for the case that two digests are equal by chance."""
+    found: dict[tuple[bytes, ...], int] = {}
+    classes = np.zeros(len(starts), np.int64)
+    first = []
+    for run, (start, count) in enumerate(zip(starts.tolist(), counts.tolist(), strict=True)):
+        key = tuple(column[start : start + count].tobytes() for column in columns)
+        if key not in found:
+            found[key] = len(found)
+            first.append(run)
+        classes[run] = found[key]
+    return classes, np.array(first, np.int64)
