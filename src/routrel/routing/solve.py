@@ -99,6 +99,10 @@ class Solved:
         self.unresolved[number] = unresolved
         return table
 
+    def processes_of(self, instance: int) -> list[tuple[ProtocolSolution, Process]]:
+        """The protocol processes of a routing instance, in the order of a table's sources."""
+        return self._processes[instance]
+
     def chain(self, address: Address) -> list[int]:
         """Prefixes that may lead to an address, longest first.
 

@@ -104,7 +104,8 @@ class IsisSolution:
             rows[domain].append(np.column_stack([vertex, found.numbers, metric, found.of(found.tag, 0)]))
         self.brought = {domain: _brought(rows[domain]) for domain in self.graphs if domain.level == 1}
         if LEVEL_2 in self.graphs:
-            self.brought[LEVEL_2] = _brought([*rows[LEVEL_2], *self._passed_up()])
+            own = np.concatenate(rows[LEVEL_2])
+            self.brought[LEVEL_2] = _brought([own, *self._passed_up(own[:, 0] * len(self.prefixes) + own[:, 1])])
         self.leaked = {}
         leaked: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for process, isis in enumerate(self.database.configured):
@@ -112,8 +113,11 @@ class IsisSolution:
                 leaked[domain_of(isis, 1)].append(self._leaked_by(process))
         self.leaked = {domain: _brought(parts) for domain, parts in leaked.items()}
 
-    def _passed_up(self) -> list[npt.NDArray[np.int64]]:
-        """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them."""
+    def _passed_up(self, own: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
+        """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them.
+
+        What it brings into level 2 itself it says at its own metric: ``own`` has vertex * p + number of that.
+        """
         rows = []
         upper = self.graphs[LEVEL_2].local
         for process, isis in enumerate(self.database.configured):
@@ -124,6 +128,7 @@ class IsisSolution:
             local = graph.local[process]
             costs, tags = brought.costs(graph, local), brought.tags(graph, local)
             kept = costs < (UNREACHED if isis.wide_metrics else NARROW_PATH + 1)
+            kept &= ~np.isin(upper[process] * len(self.prefixes) + brought.numbers, own)
             vertex = np.full(int(kept.sum()), upper[process])
             rows.append(np.column_stack([vertex, brought.numbers[kept], costs[kept], tags[kept]]))
         return rows

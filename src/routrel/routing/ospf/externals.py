@@ -14,7 +14,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Address
 from routrel.routing.graph import UNREACHED, WORD, Masks
 from routrel.routing.grouping import classes_of
-from routrel.routing.ospf.areas import INTER, INTRA, AreaRoutes, Areas
+from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
 from routrel.routing.speaking import router_id
@@ -307,14 +307,25 @@ class Externals:
             if kind not in (INTRA, INTER) or (inside is not None and (kind != INTRA or number not in inside)):
                 return nowhere
             cost, mask = inside[number] if inside is not None else (int(routes.metric[number]), routes.masks[:, number])
-            if not mask.any():
+            if mask.any():
+                by_backbone = self._leads_by_backbone(process, routes, mask)
+            else:
                 hop = self._own_hop(process, offer.forward)
                 if hop is None:
                     return nowhere
                 own_hops[offer.forward] = hop
-            backbone_only = self.areas.areas_of[process] == [0]
-            return cost, inside is None and (kind == INTER or backbone_only), mask
+                by_backbone = self.areas.database.speakers[hop.port].area.number == BACKBONE
+            return cost, inside is None and (kind == INTER or by_backbone), mask
         return nowhere
+
+    def _leads_by_backbone(self, process: int, routes: AreaRoutes, mask: Masks) -> bool:
+        """Whether all next hops of a mask are in the backbone area."""
+        if BACKBONE not in routes.offsets:
+            return False
+        first = routes.offsets[BACKBONE]
+        others = mask.copy()
+        others[first : first + self.areas.graphs[BACKBONE].words] = 0
+        return not others.any()
 
     def _own_hop(self, process: int, forward: Address) -> NextHop | None:
         """The next hop to a forwarding address on a network of the process's own."""

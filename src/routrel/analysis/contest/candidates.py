@@ -1,0 +1,74 @@
+"""Candidates and rounds as data: what a contest is made of."""
+
+from dataclasses import dataclass, field
+
+from routrel.analysis.contest.paths import Way
+from routrel.model.addresses import Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.model.routing import RouteAction
+from routrel.routing.routes import NextHop
+
+
+@dataclass(slots=True)
+class Candidate:
+    """One way to reach the prefix, as one announcement or statement offers it.
+
+    ``origin`` says in words who offers it; ``origin_device`` and ``place`` point there. ``attributes`` are
+    names and values in the order they are shown. ``ways`` spell out the sum where the protocol adds up.
+    ``out`` says why it never took part, or is ''. ``beaten`` is the round that it lost, an index, or -1.
+    """
+
+    protocol: str
+    process: str
+    kind: str
+    preference: int
+    metric: int
+    origin: str
+    next_hops: tuple[NextHop, ...] = ()
+    action: RouteAction = "forward"
+    tag: int | None = None
+    origin_device: str = ""
+    place: Place = NOWHERE
+    attributes: dict[str, str] = field(default_factory=dict)
+    ways: tuple[Way, ...] = ()
+    ports: frozenset[int] = frozenset()
+    ranks: dict[str, tuple[int, str]] = field(default_factory=dict)
+    """Per round within the protocol: a number, lower is better, and how it is written."""
+    out: str = ""
+    beaten: int = -1
+    margin: str = ""
+    processes: tuple[int, int] = (-1, -1)
+    """(solution, process) numbers; (-1, -1) for connected and static routes."""
+
+    @property
+    def is_process(self) -> bool:
+        return self.processes[0] >= 0
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """One comparison: ``scope`` names the protocol it stays within, or is '' for the table's own.
+
+    ``values`` are (candidate, value in words) of all that stood in it; ``lost`` are those it put out.
+    ``chosen`` is False where the comparison only breaks a tie that nobody chose.
+    """
+
+    name: str
+    scope: str
+    rule: str
+    values: tuple[tuple[int, str], ...]
+    lost: tuple[int, ...]
+    chosen: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class Contest:
+    """Candidates of one prefix in one instance, the rounds, and who won: several where ways are merged."""
+
+    instance: int
+    prefix: Prefix
+    candidates: tuple[Candidate, ...]
+    rounds: tuple[Round, ...]
+    winners: tuple[int, ...]
+    next_hops: tuple[NextHop, ...]
+    notes: tuple[str, ...] = ()

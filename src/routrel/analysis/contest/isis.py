@@ -1,0 +1,203 @@
+"""IS-IS's candidates for one prefix, rule by rule (RFC 1195, RFC 5302 section 3.2)."""
+
+from collections.abc import Iterator, Mapping
+
+from routrel.analysis.contest.candidates import Candidate
+from routrel.analysis.contest.paths import Leg, PlainGraph, Way
+from routrel.analysis.contest.policies import Asked, ask
+from routrel.model.addresses import Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
+from routrel.routing.isis.solution import DEFAULT_METRIC, NARROW_PATH, IsisSolution
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import UNSET, Injected
+from routrel.routing.speaking import hop_to
+
+ROUNDS = (
+    ("kind", "level 1 before level 2 before leaked routes before the attached default (RFC 5302 section 3.2)"),
+    ("cost", "the lowest sum of the metrics of outgoing interfaces"),
+)
+LEVEL_1_RANK, LEVEL_2_RANK, LEAKED_RANK, ATTACHED_RANK = range(4)
+
+
+class IsisPlain:
+    """IS-IS asked one prefix at a time. ``injected`` is what processes put in; ``costs`` overrides metrics."""
+
+    def __init__(
+        self, solution: IsisSolution, injected: Mapping[int, Injected], costs: Mapping[int, int] | None = None
+    ):
+        self.solution = solution
+        self.database = solution.database
+        self.topology = solution.topology
+        self.injected = injected
+        self.costs = costs or {}
+        self._graphs: dict[Domain, PlainGraph] = {}
+        self._level_1: dict[tuple[int, Prefix], int | None] = {}
+
+    def graph(self, domain: Domain) -> PlainGraph:
+        if domain not in self._graphs:
+            changed = {port: cost for port, cost in self.costs.items() if port in self.database.speakers}
+            self._graphs[domain] = PlainGraph(self.database.domains[domain].edges, changed)
+        return self._graphs[domain]
+
+    def name(self, process: int) -> str:
+        return self.topology.instance_name(self.database.processes[process].instance)
+
+    def brought(self, domain: Domain, prefix: Prefix) -> Iterator[tuple[int, int, int, int, str]]:
+        """(router, metric, port or -1, tag, words) of all that say a prefix in a domain of their own."""
+        for one in self.database.domains[domain].reachable:
+            if one.prefix == prefix:
+                interface = self.topology.ports[one.port].name.interface
+                metric = self.costs.get(one.port, one.metric)
+                yield one.router, metric, one.port, 0, f"{self.name(one.router)} brings it in by {interface}"
+        number = self.solution.prefixes.number[prefix]
+        for process, found in self.injected.items():
+            isis = self.database.configured[process]
+            if domain_of(isis, max(isis.levels)) != domain:
+                continue
+            at = found.numbers.searchsorted(number)
+            if at < len(found.numbers) and found.numbers[at] == number:
+                metric = DEFAULT_METRIC if found.metric[at] == UNSET else int(found.metric[at])
+                metric = metric if isis.wide_metrics else min(metric, 63)
+                tag = 0 if found.tag[at] == UNSET else int(found.tag[at])
+                yield process, metric, -1, tag, f"{self.name(process)} redistributes it"
+
+    def level_1_cost(self, process: int, prefix: Prefix) -> int | None:
+        """The cost of the best level 1 route of a router to a prefix, its own included."""
+        key = (process, prefix)
+        if key not in self._level_1:
+            isis = self.database.configured[process]
+            best = None
+            if 1 in isis.levels:
+                domain = domain_of(isis, 1)
+                distance = self.graph(domain).distances(process)
+                costs = [distance[r] + metric for r, metric, *_ in self.brought(domain, prefix) if r in distance]
+                best = min(costs) if costs else None
+            self._level_1[key] = best if best is None or best <= self._limit(process) else None
+        return self._level_1[key]
+
+    def _limit(self, process: int) -> int:
+        return 2**29 - 1 if self.database.configured[process].wide_metrics else NARROW_PATH
+
+    def candidates(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
+        isis = self.database.configured[process]
+        if 1 in isis.levels:
+            domain = domain_of(isis, 1)
+            for router, metric, port, tag, words in self.brought(domain, prefix):
+                yield from self._one(
+                    process, domain, router, prefix, metric, port, tag, words, "level 1", LEVEL_1_RANK, preference
+                )
+        if 2 in isis.levels:
+            yield from self._level_2(process, prefix, preference)
+        if 1 in isis.levels:
+            yield from self._leaked(process, prefix, preference)
+        if isis.levels == (1,) and prefix.is_default:
+            yield from self._attached(process, prefix, preference)
+
+    def _level_2(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
+        for router, metric, port, tag, words in self.brought(LEVEL_2, prefix):
+            yield from self._one(
+                process, LEVEL_2, router, prefix, metric, port, tag, words, "level 2", LEVEL_2_RANK, preference
+            )
+        own = {router for router, *_ in self.brought(LEVEL_2, prefix)}
+        for router, isis in enumerate(self.database.configured):
+            if isis.levels != (1, 2):
+                continue
+            cost = self.level_1_cost(router, prefix)
+            if cost is not None and router not in own:
+                words = f"{self.name(router)} passes it up from level 1 of area {isis.area} at {cost}"
+                yield from self._one(
+                    process, LEVEL_2, router, prefix, cost, -1, 0, words, "level 2", LEVEL_2_RANK, preference
+                )
+
+    def level_2_cost(self, process: int, prefix: Prefix) -> tuple[int, int] | None:
+        """(cost, tag) of the level 2 route of a router that it would use: it has none of level 1."""
+        if self.level_1_cost(process, prefix) is not None:
+            return None
+        found = [c for c in self._level_2(process, prefix, 0) if not c.out and c.next_hops]
+        if not found:
+            return None
+        best = min(found, key=lambda c: c.metric)
+        return best.metric, best.tag or 0
+
+    def leaked_by(self, process: int, prefix: Prefix) -> tuple[int, int, str] | None:
+        """(metric, tag, words) of a prefix that a router leaks into level 1, or None."""
+        isis = self.database.configured[process]
+        found = self.level_2_cost(process, prefix) if isis.leak is not None else None
+        if isis.leak is None or found is None:
+            return None
+        metric, tag = found
+        if isis.leak.policy is not None:
+            instance = self.topology.instances[self.database.processes[process].instance]
+            policy = self.topology.devices[instance.device].policies[isis.leak.policy]
+            decision = ask(policy, Asked(prefix, "isis", metric, tag))
+            if not decision.accepted:
+                return None
+            metric = metric if decision.set.metric is None else decision.set.metric
+            tag = tag if decision.set.tag is None else decision.set.tag
+        return metric, tag, f"{self.name(process)} leaks it from level 2 at {metric}"
+
+    def _leaked(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
+        domain = domain_of(self.database.configured[process], 1)
+        for router in self.database.domains[domain].routers:
+            leaked = self.leaked_by(router, prefix) if router != process else None
+            if leaked is not None:
+                metric, tag, words = leaked
+                yield from self._one(
+                    process, domain, router, prefix, metric, -1, tag, words, "leaked", LEAKED_RANK, preference
+                )
+
+    def _attached(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
+        domain = domain_of(self.database.configured[process], 1)
+        for router in self.solution.attached.get(domain, []):
+            words = f"{self.name(router)} says that it is attached to other areas"
+            yield from self._one(
+                process, domain, router, prefix, 0, -1, 0, words, "attached default", ATTACHED_RANK, preference
+            )
+
+    def _one(
+        self,
+        process: int,
+        domain: Domain,
+        router: int,
+        prefix: Prefix,
+        metric: int,
+        port: int,
+        tag: int,
+        words: str,
+        kind: str,
+        rank: int,
+        preference: int,
+    ) -> Iterator[Candidate]:
+        graph = self.graph(domain)
+        distance = graph.distances(process)
+        if router not in distance:
+            return
+        total = distance[router] + metric
+        hops = {hop_to(self.topology, e.port, e.peer, prefix.family) for e in graph.first_edges(process, router)}
+        found: tuple[NextHop, ...] = tuple(hop for hop in hops if hop is not None)
+        candidate = Candidate(
+            "isis",
+            "default",
+            kind,
+            preference,
+            total,
+            words,
+            found,
+            tag=tag or None,
+            origin_device=self.name(router),
+            place=self._place(router, port),
+            ways=tuple(Way((*legs, Leg(port, metric))) for legs in graph.ways(process, router)),
+            ranks={"kind": (rank, kind), "cost": (total, str(total))},
+        )
+        if total > self._limit(process):
+            candidate.out = f"a path of {total} is longer than narrow metrics can say ({NARROW_PATH})"
+        elif not found and router != process:
+            candidate.out = f"no neighbour on the way has an IPv{prefix.family} address"
+        yield candidate
+
+    def _place(self, router: int, port: int) -> Place:
+        if port >= 0:
+            return self.database.speakers[port].settings.place
+        isis = self.database.configured[router]
+        return isis.redistribute[0].place if isis.redistribute else isis.place or NOWHERE

@@ -1,0 +1,371 @@
+"""The elimination: candidates of all sources meet, round by round, until the table's route is left."""
+
+from collections.abc import Mapping
+from dataclasses import replace
+
+from routrel.analysis.contest import isis, ospf, vectors
+from routrel.analysis.contest.candidates import Candidate, Contest, Round
+from routrel.analysis.contest.policies import Asked, ask
+from routrel.model.addresses import Prefix
+from routrel.model.policies import Policy
+from routrel.model.routing import DEFAULT_PREFERENCES
+from routrel.routing.observed import is_observed_only, observed_in
+from routrel.routing.routes import PROTOCOL_ORDER, NextHop
+from routrel.routing.rows import Injected, Process, ProtocolSolution
+from routrel.routing.solve import Solved
+from routrel.routing.static import resolve_static, static_candidates
+from routrel.routing.table import sorted_hops
+
+STATIC_ROUNDS = (
+    ("static preference", "of static routes the lowest preference"),
+    ("static metric", "of equal preference the lowest metric"),
+)
+PROTOCOL_ROUNDS: dict[str, tuple[tuple[str, str], ...]] = {
+    "ospf": ospf.ROUNDS,
+    "isis": isis.ROUNDS,
+    "rip": vectors.RIP_ROUNDS,
+    "eigrp": vectors.EIGRP_ROUNDS,
+    "static": STATIC_ROUNDS,
+    "observed": (("preference", "the lowest preference"), ("metric", "the lowest metric")),
+}
+BY_ACCIDENT = ("next hop",)
+"""Comparisons that only break a tie."""
+
+
+class Explainer:
+    """Explains routes of one solved network. ``costs`` overrides interface costs, by port, to try values."""
+
+    def __init__(self, solved: Solved, costs: Mapping[int, int] | None = None):
+        self.solved = solved
+        self.topology = solved.topology
+        self.costs = costs or {}
+        self._ospf = {id(solution): ospf.OspfPlain(solution, self.costs) for solution in solved.ospf}
+        self._solution_number = {id(solution): number for number, solution in enumerate(solved.solutions)}
+        self._isis = isis.IsisPlain(solved.isis, self._injected(solved.isis), self.costs)
+        self._rip: dict[Prefix, vectors.RipPlain] = {}
+        self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
+
+    def _injected(self, solution: ProtocolSolution) -> Mapping[int, Injected]:
+        number = self._solution_number[id(solution)]
+        return self.solved.settling.injected[number]
+
+    def contest(self, instance: int, prefix: Prefix) -> Contest:
+        """All candidates for a prefix of the network in a routing instance; ``KeyError`` for any other prefix."""
+        self.solved.prefixes.number[prefix]
+        candidates = self.candidates(instance, prefix)
+        return _Elimination(self, instance, prefix, candidates).run()
+
+    def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:
+        """Everything that is offered for a prefix, in the order of protocols."""
+        if is_observed_only(self.topology, instance):
+            return self._observed(instance, prefix)
+        found = [*self._connected(instance, prefix), *self._static(instance, prefix)]
+        for solution, process in self.solved.processes_of(instance):
+            if prefix.family in process.families:
+                offered = self._of_process(solution, process, prefix)
+                found += [
+                    replace(one, processes=(self._solution_number[id(solution)], process.number)) for one in offered
+                ]
+        return found
+
+    def _preference(self, instance: int, protocol: str) -> int:
+        routing = self.topology.instances[instance].routing
+        return routing.preference(protocol) if routing else DEFAULT_PREFERENCES[protocol]
+
+    def _connected(self, instance: int, prefix: Prefix) -> list[Candidate]:
+        found = []
+        preference = self._preference(instance, "connected")
+        for number in self.topology.ports_of[self.topology.instances[instance].device]:
+            port = self.topology.ports[number]
+            if port.instance != instance:
+                continue
+            places = port.interface.address_places or (port.interface.place,) * len(port.interface.addresses)
+            for address, place in zip(port.interface.addresses, places, strict=True):
+                is_subnet = address.prefix == prefix
+                if address.prefix.is_link_local or not (is_subnet or address.address.host_prefix() == prefix):
+                    continue
+                protocol = "connected" if is_subnet else "local"
+                words = f"its own interface {port.name.interface}, {address}"
+                candidate = Candidate(protocol, "", "", preference, 0, words, (NextHop(number, None),), place=place)
+                if not port.up:
+                    candidate.out = f"{port.name} is down: {port.down}"
+                found.append(candidate)
+        return found
+
+    def _static(self, instance: int, prefix: Prefix) -> list[Candidate]:
+        found = []
+        default = self._preference(instance, "static")
+        table = self.solved.table(instance)
+        inactive = {id(route): reason for route, reason in self.solved.unresolved[instance]}
+        for static in static_candidates(self.topology, instance):
+            if static.prefix != prefix:
+                continue
+            preference = default if static.preference is None else static.preference
+            to = f"to {static.next_hop}" if static.next_hop else f"out of {static.interface}"
+            candidate = Candidate(
+                "static",
+                "",
+                "",
+                preference,
+                static.metric,
+                f"a static route {to if static.action == 'forward' else 'to ' + static.action}",
+                action=static.action,
+                tag=static.tag,
+                place=static.place,
+                ranks={
+                    "static preference": (preference, str(preference)),
+                    "static metric": (static.metric, str(static.metric)),
+                },
+            )
+            if static.next_hop is not None:
+                candidate.attributes["next hop as written"] = str(static.next_hop)
+            resolution, reason = resolve_static(self.topology, table, static)
+            reason = inactive.get(id(static), "" if resolution else reason)
+            if reason or resolution is None:
+                candidate.out = reason
+            else:
+                candidate.action, candidate.next_hops = resolution
+            found.append(candidate)
+        return found
+
+    def _observed(self, instance: int, prefix: Prefix) -> list[Candidate]:
+        failed = {id(route): reason for route, reason in self.solved.unresolved.get(instance, [])}
+        route = self.solved.table(instance).get(self.solved.prefixes.number[prefix])
+        found = []
+        for observed in observed_in(self.topology, instance):
+            if observed.prefix == prefix:
+                rank = observed.preference or 0, observed.metric or 0
+                found.append(
+                    Candidate(
+                        observed.protocol,
+                        "",
+                        "",
+                        rank[0],
+                        rank[1],
+                        "read off the device",
+                        route.next_hops if route else (),
+                        observed.action,
+                        place=observed.place,
+                        ranks={"preference": (rank[0], str(rank[0])), "metric": (rank[1], str(rank[1]))},
+                        out=failed.get(id(observed), ""),
+                    )
+                )
+        return found
+
+    def _of_process(self, solution: ProtocolSolution, process: Process, prefix: Prefix) -> list[Candidate]:
+        preference = self._preference(process.instance, process.protocol)
+        if id(solution) in self._ospf:
+            return list(self._ospf[id(solution)].candidates(process.number, prefix, preference))
+        if solution is self.solved.isis:
+            return list(self._isis.candidates(process.number, prefix, preference))
+        if solution is self.solved.rip:
+            return list(self.rip(prefix).candidates(process.number, preference))
+        external = self._preference(process.instance, "eigrp_external")
+        return list(self.eigrp(prefix).candidates(process.number, preference, external))
+
+    def rip(self, prefix: Prefix) -> vectors.RipPlain:
+        """RIP for one prefix, over the whole network."""
+        if prefix not in self._rip:
+            settling, solution = self.solved.settling, self.solved.rip
+            number = self._solution_number[id(solution)]
+            column = self.solved.prefixes.number[prefix]
+            silent = {process: bool(unused[column]) for process, unused in settling.blocked[number].items()}
+            self._rip[prefix] = vectors.RipPlain(solution, settling.injected[number], silent, prefix, self.costs)
+        return self._rip[prefix]
+
+    def eigrp(self, prefix: Prefix) -> vectors.EigrpPlain:
+        """EIGRP for one prefix, over the whole network."""
+        if prefix not in self._eigrp:
+            solution = self.solved.eigrp
+            number = self._solution_number[id(solution)]
+            self._eigrp[prefix] = vectors.EigrpPlain(solution, self.solved.settling.injected[number], prefix)
+        return self._eigrp[prefix]
+
+    def install_policy(self, instance: int) -> Policy | None:
+        found = self.topology.instances[instance]
+        if found.routing is None or found.routing.install_policy is None:
+            return None
+        return self.topology.devices[found.device].policies[found.routing.install_policy]
+
+
+class _Elimination:
+    """One contest being decided."""
+
+    def __init__(self, explainer: Explainer, instance: int, prefix: Prefix, candidates: list[Candidate]):
+        self.explainer = explainer
+        self.topology = explainer.topology
+        self.instance = instance
+        self.prefix = prefix
+        self.candidates = candidates
+        self.rounds: list[Round] = []
+        self.notes: list[str] = []
+
+    def run(self) -> Contest:
+        groups = [self._within(group) for group in self._groups()]
+        groups = [group for group in (self._install(group) for group in groups) if group]
+        winners = self._between(groups)
+        hops = self._next_hops(winners)
+        return Contest(
+            self.instance,
+            self.prefix,
+            tuple(self.candidates),
+            tuple(self.rounds),
+            tuple(winners),
+            hops,
+            tuple(self.notes),
+        )
+
+    def _groups(self) -> list[list[int]]:
+        """Candidates that compete within one protocol, by their source."""
+        groups: dict[tuple[object, ...], list[int]] = {}
+        for index, one in enumerate(self.candidates):
+            if not one.out:
+                source = one.protocol if one.protocol in ("connected", "local", "static") else "observed"
+                groups.setdefault(one.processes if one.is_process else (source,), []).append(index)
+        return list(groups.values())
+
+    def _within(self, group: list[int]) -> list[int]:
+        """The rounds of one protocol; several are left where ways are equal."""
+        first = self.candidates[group[0]]
+        rounds = PROTOCOL_ROUNDS.get(first.protocol, ())
+        if not first.is_process and first.protocol not in ("connected", "local", "static"):
+            rounds = PROTOCOL_ROUNDS["observed"]
+        standing = group
+        for name, rule in rounds:
+            ranked = [
+                (index, *self.candidates[index].ranks[name])
+                for index in standing
+                if name in self.candidates[index].ranks
+            ]
+            if not ranked:
+                continue
+            best = min(rank for _, rank, _ in ranked)
+            if name == "feasibility":
+                best = 0
+            lost = [(index, rank) for index, rank, _ in ranked if rank > best]
+            standing = self._lose(standing, name, first, rule, ranked, lost, best)
+        if first.protocol == "eigrp":
+            standing = self._limit(standing)
+        if not standing:
+            return []
+        if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):
+            standing = [index for index in standing if self.candidates[index].action == "forward"]
+        if first.is_process and not self._reaches(standing):
+            self.notes.append(f"{first.protocol} has it as its own network: the connected route stands for it")
+            for index in standing:
+                self.candidates[index].out = "its own network, which the connected route stands for"
+            return []
+        return standing
+
+    def _reaches(self, group: list[int]) -> bool:
+        return any(self.candidates[index].next_hops or self.candidates[index].action != "forward" for index in group)
+
+    def _lose(
+        self,
+        standing: list[int],
+        name: str,
+        first: Candidate,
+        rule: str,
+        ranked: list[tuple[int, int, str]],
+        lost: list[tuple[int, int]],
+        best: int,
+    ) -> list[int]:
+        if len(ranked) > 1 or lost:
+            scope = first.protocol if first.process in ("", "default") else f"{first.protocol} {first.process}"
+            self._record(
+                Round(
+                    name,
+                    scope,
+                    rule,
+                    tuple((index, text) for index, _, text in ranked),
+                    tuple(index for index, _ in lost),
+                    name not in BY_ACCIDENT,
+                ),
+                {index: rank - best for index, rank in lost},
+                counts=name in ("cost", "metric", "type 2 metric", "static preference", "static metric"),
+            )
+        gone = {index for index, _ in lost}
+        return [index for index in standing if index not in gone]
+
+    def _record(self, one: Round, margins: dict[int, int], counts: bool) -> None:
+        for index in one.lost:
+            self.candidates[index].beaten = len(self.rounds)
+            self.candidates[index].margin = f"by {margins[index]}" if counts and index in margins else ""
+        self.rounds.append(one)
+
+    def _limit(self, standing: list[int]) -> list[int]:
+        """EIGRP keeps the best of its feasible successors, at most ``multipath``."""
+        if not standing:
+            return standing
+        solution, process = self.candidates[standing[0]].processes
+        limit = self.explainer.solved.solutions[solution].multipath(process)
+        ordered = sorted(standing, key=lambda index: int(self.candidates[index].attributes["by this way"]))
+        return sorted(ordered[:limit])
+
+    def _install(self, group: list[int]) -> list[int]:
+        """The install policy, asked of a source's best route."""
+        policy = self.explainer.install_policy(self.instance)
+        if not group or policy is None or self.candidates[group[0]].protocol in ("connected", "local"):
+            return group
+        first = self.candidates[group[0]]
+        hops = self._next_hops(group)
+        given = tuple(hop.address for hop in hops if hop.address is not None)
+        decision = ask(policy, Asked(self.prefix, first.protocol, first.metric, first.tag, given))
+        values = tuple((index, decision.words(policy)) for index in group)
+        rule = "the instance's install policy lets routes into the table or keeps them out"
+        if not decision.accepted:
+            self._record(Round("install policy", "", rule, values, tuple(group)), {}, counts=False)
+            return []
+        if decision.set.preference is not None:
+            for index in group:
+                self.candidates[index].preference = decision.set.preference
+                self.candidates[index].attributes["preference set by"] = f"install policy {policy.name}"
+            self.rounds.append(Round("install policy", "", rule, values, ()))
+        return group
+
+    def _between(self, groups: list[list[int]]) -> list[int]:
+        """Preference, then the order of protocols, then of processes."""
+        for name, rule, rank, chosen in (
+            ("preference", "the lowest preference is believed (RFC 8349 section 5.1)", self._preference, True),
+            (
+                "order of protocols",
+                "of equal preference the protocol named first in: " + ", ".join(PROTOCOL_ORDER),
+                self._order,
+                False,
+            ),
+            ("order of instances", "of equal protocols the instance written first", self._process_order, False),
+        ):
+            if len(groups) < 2:
+                break
+            ranks = [rank(group) for group in groups]
+            best = min(ranks)
+            if all(one == best for one in ranks):
+                continue
+            values = tuple(
+                (index, str(one) if name == "preference" else self.candidates[index].protocol)
+                for group, one in zip(groups, ranks, strict=True)
+                for index in group
+            )
+            lost = {
+                index: one - best for group, one in zip(groups, ranks, strict=True) if one > best for index in group
+            }
+            self._record(Round(name, "", rule, values, tuple(lost), chosen), lost, counts=name == "preference")
+            groups = [group for group, one in zip(groups, ranks, strict=True) if one == best]
+        return groups[0] if groups else []
+
+    def _preference(self, group: list[int]) -> int:
+        return min(self.candidates[index].preference for index in group)
+
+    def _order(self, group: list[int]) -> int:
+        return PROTOCOL_ORDER.index(self.candidates[group[0]].protocol)
+
+    def _process_order(self, group: list[int]) -> int:
+        solution, process = self.candidates[group[0]].processes
+        return solution * 2**20 + process
+
+    def _next_hops(self, winners: list[int]) -> tuple[NextHop, ...]:
+        hops = sorted_hops(self.topology, {hop for index in winners for hop in self.candidates[index].next_hops})
+        if winners and self.candidates[winners[0]].is_process:
+            solution, process = self.candidates[winners[0]].processes
+            return hops[: self.explainer.solved.solutions[solution].multipath(process)]
+        return hops
