@@ -132,7 +132,7 @@ def reference(count, cables, variance, external):
         neighbours[b].append((a, number, 10_000 // bw_b, delay_b))
     found = {}
     for target in range(count + 1):
-        own = {target: (100, 10, 0)} if target < count else {router: (0, 0, 1) for router in external}
+        own = {target: (100, 10, 0)} if target < count else dict.fromkeys(external, (0, 0, 1))
 
         def metric(vector):
             return (vector[2], 256 * (vector[0] + vector[1]))

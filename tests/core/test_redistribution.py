@@ -227,7 +227,7 @@ def test_an_install_policy_keeps_routes_out_and_changes_preferences():
     )
     text = two_points().replace(
         "    routing:\n      ospf: {areas: {0: {interfaces: {e1: {}}}}, redistribute",
-        f"    routing:\n      install_policy: i\n      ospf: {{areas: {{0: {{interfaces: {{e1: {{}}}}}}}}, redistribute",
+        "    routing:\n      install_policy: i\n      ospf: {areas: {0: {interfaces: {e1: {}}}}, redistribute",
         1,
     )
     solved = load(text.replace("policies: {p:", f"policies: {{i: {policy}, p:", 1))

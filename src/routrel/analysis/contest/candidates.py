@@ -32,13 +32,20 @@ class Candidate:
     attributes: dict[str, str] = field(default_factory=dict)
     ways: tuple[Way, ...] = ()
     ports: frozenset[int] = frozenset()
+    """Interfaces whose cost counts, where no sum is spelled out."""
     ranks: dict[str, tuple[int, str]] = field(default_factory=dict)
     """Per round within the protocol: a number, lower is better, and how it is written."""
     out: str = ""
     beaten: int = -1
     margin: str = ""
+    has_own_preference: bool = False
     processes: tuple[int, int] = (-1, -1)
     """(solution, process) numbers; (-1, -1) for connected and static routes."""
+
+    @property
+    def counted_ports(self) -> set[int]:
+        """The interfaces whose cost, metric or delay is in this candidate's way."""
+        return {leg.port for way in self.ways for leg in way.legs if leg.port >= 0} | self.ports
 
     @property
     def is_process(self) -> bool:

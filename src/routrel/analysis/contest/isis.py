@@ -21,23 +21,34 @@ LEVEL_1_RANK, LEVEL_2_RANK, LEAKED_RANK, ATTACHED_RANK = range(4)
 
 
 class IsisPlain:
-    """IS-IS asked one prefix at a time. ``injected`` is what processes put in; ``costs`` overrides metrics."""
+    """IS-IS asked one prefix at a time.
+
+    ``injected`` is what processes put in; ``costs`` overrides interface metrics, by port, ``metrics`` those
+    of what is put in, by process.
+    """
 
     def __init__(
-        self, solution: IsisSolution, injected: Mapping[int, Injected], costs: Mapping[int, int] | None = None
+        self,
+        solution: IsisSolution,
+        injected: Mapping[int, Injected],
+        costs: Mapping[int, int] | None = None,
+        metrics: Mapping[int, int] | None = None,
+        base: "IsisPlain | None" = None,
     ):
         self.solution = solution
         self.database = solution.database
         self.topology = solution.topology
         self.injected = injected
         self.costs = costs or {}
+        self.metrics = metrics or {}
+        self.base = base
         self._graphs: dict[Domain, PlainGraph] = {}
         self._level_1: dict[tuple[int, Prefix], int | None] = {}
 
     def graph(self, domain: Domain) -> PlainGraph:
         if domain not in self._graphs:
-            changed = {port: cost for port, cost in self.costs.items() if port in self.database.speakers}
-            self._graphs[domain] = PlainGraph(self.database.domains[domain].edges, changed)
+            plain = self.base.graph(domain) if self.base else PlainGraph(self.database.domains[domain].edges)
+            self._graphs[domain] = plain.with_costs(self.costs)
         return self._graphs[domain]
 
     def name(self, process: int) -> str:
@@ -58,6 +69,7 @@ class IsisPlain:
             at = found.numbers.searchsorted(number)
             if at < len(found.numbers) and found.numbers[at] == number:
                 metric = DEFAULT_METRIC if found.metric[at] == UNSET else int(found.metric[at])
+                metric = self.metrics.get(process, metric)
                 metric = metric if isis.wide_metrics else min(metric, 63)
                 tag = 0 if found.tag[at] == UNSET else int(found.tag[at])
                 yield process, metric, -1, tag, f"{self.name(process)} redistributes it"
@@ -76,8 +88,34 @@ class IsisPlain:
             self._level_1[key] = best if best is None or best <= self._limit(process) else None
         return self._level_1[key]
 
+    def legs_in_level_1(self, process: int, prefix: Prefix, cost: int) -> tuple[Leg, ...]:
+        """One way of a router's level 1 route, as its sum."""
+        domain = domain_of(self.database.configured[process], 1)
+        distance = self.graph(domain).distances(process)
+        for router, metric, port, *_ in self.brought(domain, prefix):
+            if router in distance and distance[router] + metric == cost:
+                return (*self.graph(domain).ways(process, router, 1)[0], Leg(port, metric))
+        return (Leg(-1, cost),)
+
     def _limit(self, process: int) -> int:
         return 2**29 - 1 if self.database.configured[process].wide_metrics else NARROW_PATH
+
+    def shortening_ports(self, process: int, prefix: Prefix) -> set[int]:
+        """Interfaces off the present way that a lower metric could bring in, at the levels of the process."""
+        found: set[int] = set()
+        isis = self.database.configured[process]
+        for level in isis.levels:
+            domain = domain_of(isis, level)
+            ends = {router: metric for router, metric, *_ in self.brought(domain, prefix)}
+            if level == 2:
+                for router, other in enumerate(self.database.configured):
+                    cost = self.level_1_cost(router, prefix) if other.levels == (1, 2) else None
+                    if cost is not None:
+                        ends.setdefault(router, cost)
+            elif prefix.is_default:
+                ends.update(dict.fromkeys(self.solution.attached.get(domain, []), 0))
+            found |= self.graph(domain).shortening_ports(process, ends)
+        return found
 
     def candidates(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
         isis = self.database.configured[process]
@@ -106,8 +144,9 @@ class IsisPlain:
             cost = self.level_1_cost(router, prefix)
             if cost is not None and router not in own:
                 words = f"{self.name(router)} passes it up from level 1 of area {isis.area} at {cost}"
+                beyond = self.legs_in_level_1(router, prefix, cost)
                 yield from self._one(
-                    process, LEVEL_2, router, prefix, cost, -1, 0, words, "level 2", LEVEL_2_RANK, preference
+                    process, LEVEL_2, router, prefix, cost, -1, 0, words, "level 2", LEVEL_2_RANK, preference, beyond
                 )
 
     def level_2_cost(self, process: int, prefix: Prefix) -> tuple[int, int] | None:
@@ -168,6 +207,7 @@ class IsisPlain:
         kind: str,
         rank: int,
         preference: int,
+        beyond: tuple[Leg, ...] = (),
     ) -> Iterator[Candidate]:
         graph = self.graph(domain)
         distance = graph.distances(process)
@@ -187,7 +227,7 @@ class IsisPlain:
             tag=tag or None,
             origin_device=self.name(router),
             place=self._place(router, port),
-            ways=tuple(Way((*legs, Leg(port, metric))) for legs in graph.ways(process, router)),
+            ways=tuple(Way((*legs, *(beyond or (Leg(port, metric),)))) for legs in graph.ways(process, router)),
             ranks={"kind": (rank, kind), "cost": (total, str(total))},
         )
         if total > self._limit(process):

@@ -37,13 +37,25 @@ class Reach:
 
 
 class OspfPlain:
-    """One version of OSPF, asked one prefix at a time. ``costs`` overrides interface costs, by port."""
+    """One version of OSPF, asked one prefix at a time.
 
-    def __init__(self, solution: OspfSolution, costs: Mapping[int, int] | None = None):
+    ``costs`` overrides interface costs, by port; ``metrics`` those of external routes, by process.
+    ``base`` is the same without them, whose work is shared.
+    """
+
+    def __init__(
+        self,
+        solution: OspfSolution,
+        costs: Mapping[int, int] | None = None,
+        metrics: Mapping[int, int] | None = None,
+        base: "OspfPlain | None" = None,
+    ):
         self.solution = solution
         self.database = solution.database
         self.topology: Topology = solution.topology
         self.costs = costs or {}
+        self.metrics = metrics or {}
+        self.base = base
         self._graphs: dict[int, PlainGraph] = {}
         self._stubs: dict[tuple[int, Prefix], list[tuple[int, int, int]]] | None = None
         self._to_prefix: dict[tuple[int, Prefix], dict[int, int]] = {}
@@ -52,18 +64,21 @@ class OspfPlain:
 
     def graph(self, area: int) -> PlainGraph:
         if area not in self._graphs:
-            changed = {port: cost for port, cost in self.costs.items() if port in self.database.speakers}
-            self._graphs[area] = PlainGraph(self.database.areas[area].edges, changed)
+            plain = self.base.graph(area) if self.base else PlainGraph(self.database.areas[area].edges)
+            self._graphs[area] = plain.with_costs(self.costs)
         return self._graphs[area]
 
     def stubs(self, area: int, prefix: Prefix) -> list[tuple[int, int, int]]:
         """(router, cost, port) of all that bring a prefix into an area."""
+        if self.base is not None:
+            found = self.base.stubs(area, prefix)
+            return [(router, self.costs.get(port, cost), port) for router, cost, port in found]
         if self._stubs is None:
             self._stubs = {}
             for number, database in self.database.areas.items():
                 for stub in database.stubs:
-                    changed = self.costs.get(stub.port, stub.cost)
-                    self._stubs.setdefault((number, stub.prefix), []).append((stub.router, changed, stub.port))
+                    found = self._stubs.setdefault((number, stub.prefix), [])
+                    found.append((stub.router, self.costs.get(stub.port, stub.cost), stub.port))
         return self._stubs.get((area, prefix), [])
 
     def areas_of(self, process: int) -> list[int]:
@@ -164,10 +179,52 @@ class OspfPlain:
                     found.append((border, said, distance[border] + said))
         return found
 
+    def legs_beyond(self, border: int, prefix: Prefix, into: int) -> tuple[Leg, ...]:
+        """How what a border says of a prefix adds up: one way of its own, or its range as one term."""
+        said = self.advertised(border, prefix, into)
+        assert said is not None
+        for area in self.areas_of(border):
+            if area == into or self.intra_costs(area, prefix).get(border) != said:
+                continue
+            if self.range_hiding(border, area, prefix) is not None:
+                continue
+            distance = self.graph(area).distances(border)
+            for router, cost, port in self.stubs(area, prefix):
+                if router in distance and distance[router] + cost == said:
+                    return (*self.graph(area).ways(border, router, 1)[0], Leg(port, cost))
+        if into != BACKBONE and BACKBONE in self.areas_of(border) and self.intra_cost(border, prefix) is None:
+            for other, _, total in self.inter(border, BACKBONE, prefix):
+                if total == said:
+                    legs = self.graph(BACKBONE).ways(border, other, 1)[0]
+                    return (*legs, *self.legs_beyond(other, prefix, BACKBONE))
+        return (Leg(-1, said),)
+
     def looked_at(self, process: int) -> list[int]:
         """Section 16.2: a border router looks at the backbone's summaries only."""
         areas = self.areas_of(process)
         return areas if len(areas) == 1 else [area for area in areas if area == BACKBONE]
+
+    def shortening_ports(self, process: int, prefix: Prefix) -> set[int]:
+        """Interfaces off the present way that a lower cost could bring in, in the areas of the process."""
+        found: set[int] = set()
+        for area in self.areas_of(process):
+            ends = {router: cost for router, cost, _ in self.stubs(area, prefix)}
+            if self.intra_cost(process, prefix) is None:
+                ends = {border: said for border, said, _ in self.inter(process, area, prefix)}
+                for offer in self._offers(process, prefix):
+                    ends.setdefault(offer.router, 0)
+            found |= self.graph(area).shortening_ports(process, ends)
+        return found
+
+    def _offers(self, process: int, prefix: Prefix) -> list[Offer]:
+        number = self.solution.prefixes.number[prefix]
+        externals = self.solution.externals
+        return [
+            offer
+            for scope in externals.scopes_heard(process)
+            for offer, numbers in externals.announced[scope].items()
+            if offer.router != process and number in numbers
+        ]
 
     def candidates(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
         """All that is offered to a process for a prefix, whether or not it wins."""
@@ -238,7 +295,10 @@ class OspfPlain:
                 origin_device=self.name(border),
                 place=settings.place,
                 attributes={"area": area_name(area), "said at": str(said)},
-                ways=tuple(Way((*legs, Leg(-1, said))) for legs in self.graph(area).ways(process, border)),
+                ways=tuple(
+                    Way((*legs, *self.legs_beyond(border, prefix, area)))
+                    for legs in self.graph(area).ways(process, border)
+                ),
                 ranks=_ranks(INTER, cost=total),
             )
 
@@ -315,9 +375,8 @@ class OspfPlain:
             for offer, numbers in externals.announced[scope].items():
                 if offer.router == process or number not in numbers:
                     continue
-                candidate = self._external_candidate(process, prefix, base, scope, offer)
-                if candidate is not None:
-                    yield candidate
+                changed = offer._replace(metric=self.metrics.get(offer.router, offer.metric))
+                yield self._external_candidate(process, prefix, base, scope, changed)
 
     def _external_candidate(
         self, process: int, prefix: Prefix, base: tuple[str, int], scope: int, offer: Offer

@@ -29,17 +29,45 @@ class Way(NamedTuple):
 
 
 class PlainGraph:
-    """Directed edges of one flooding scope; ``costs`` overrides the cost of leaving by a port."""
+    """Directed edges of one flooding scope."""
 
-    def __init__(self, edges: Iterable[Edge], costs: Mapping[int, int] | None = None):
+    def __init__(self, edges: Iterable[Edge]):
         self.leaving: dict[int, list[Edge]] = defaultdict(list)
         self.arriving: dict[int, list[Edge]] = defaultdict(list)
-        costs = costs or {}
+        self.by_port: dict[int, list[Edge]] = defaultdict(list)
         for edge in edges:
-            changed = edge._replace(cost=costs.get(edge.port, edge.cost)) if costs else edge
-            self.leaving[edge.source].append(changed)
-            self.arriving[edge.target].append(changed)
+            self.leaving[edge.source].append(edge)
+            self.arriving[edge.target].append(edge)
+            self.by_port[edge.port].append(edge)
         self._from: dict[int, dict[int, int]] = {}
+
+    def with_costs(self, costs: Mapping[int, int]) -> "PlainGraph":
+        """The same with other costs of leaving by some ports; what stays is shared."""
+        ports = [port for port in costs if port in self.by_port]
+        if not ports:
+            return self
+        changed = PlainGraph(())
+        changed.leaving, changed.arriving = self.leaving.copy(), self.arriving.copy()
+        changed.by_port = self.by_port.copy()
+        for port in ports:
+            new = [edge._replace(cost=costs[port]) for edge in self.by_port[port]]
+            for old, edge in zip(self.by_port[port], new, strict=True):
+                for side, end in ((changed.leaving, edge.source), (changed.arriving, edge.target)):
+                    side[end] = [edge if one == old else one for one in side[end]]
+            changed.by_port[port] = new
+        return changed
+
+    def shortening_ports(self, start: int, ends: Mapping[int, int], lowest: int = 1) -> set[int]:
+        """Ports that some path from ``start`` to the nearest of ``ends`` would use at the lowest cost."""
+        ahead, behind = self.distances(start), self.towards(ends)
+        best = behind.get(start)
+        return {
+            edge.port
+            for router, edges in self.leaving.items()
+            if router in ahead
+            for edge in edges
+            if edge.target in behind and (best is None or ahead[router] + lowest + behind[edge.target] <= best)
+        }
 
     def distances(self, start: int) -> dict[int, int]:
         """Costs from one router to all it reaches."""

@@ -9,7 +9,10 @@ from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Prefix
 from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_PREFERENCES
+from routrel.routing import eigrp
+from routrel.routing.isis import solution as isis_solution
 from routrel.routing.observed import is_observed_only, observed_in
+from routrel.routing.ospf import externals
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
 from routrel.routing.rows import Injected, Process, ProtocolSolution
 from routrel.routing.solve import Solved
@@ -28,26 +31,59 @@ PROTOCOL_ROUNDS: dict[str, tuple[tuple[str, str], ...]] = {
     "static": STATIC_ROUNDS,
     "observed": (("preference", "the lowest preference"), ("metric", "the lowest metric")),
 }
+DEFAULT_METRICS = {
+    "ospf": externals.DEFAULT_METRIC,
+    "isis": isis_solution.DEFAULT_METRIC,
+    "eigrp": eigrp.DEFAULT_METRIC,
+}
 BY_ACCIDENT = ("next hop",)
 """Comparisons that only break a tie."""
 
 
 class Explainer:
-    """Explains routes of one solved network. ``costs`` overrides interface costs, by port, to try values."""
+    """Explains routes of one solved network.
 
-    def __init__(self, solved: Solved, costs: Mapping[int, int] | None = None):
+    To try values, ``costs`` overrides interface costs (metrics, delays), by port, and ``metrics`` those of
+    routes put into a protocol, by (solution, process). Redistribution stays as it was settled. ``base`` is
+    the same without them, whose work is shared.
+    """
+
+    def __init__(
+        self,
+        solved: Solved,
+        costs: Mapping[int, int] | None = None,
+        metrics: Mapping[tuple[int, int], int] | None = None,
+        base: "Explainer | None" = None,
+    ):
         self.solved = solved
         self.topology = solved.topology
         self.costs = costs or {}
-        self._ospf = {id(solution): ospf.OspfPlain(solution, self.costs) for solution in solved.ospf}
+        self.metrics = metrics or {}
         self._solution_number = {id(solution): number for number, solution in enumerate(solved.solutions)}
-        self._isis = isis.IsisPlain(solved.isis, self._injected(solved.isis), self.costs)
+        self.ospf: dict[int, ospf.OspfPlain] = {
+            id(solution): ospf.OspfPlain(
+                solution, self.costs, self._metrics(solution), base.ospf[id(solution)] if base else None
+            )
+            for solution in solved.ospf
+        }
+        self.isis: isis.IsisPlain = isis.IsisPlain(
+            solved.isis,
+            self._injected(solved.isis),
+            self.costs,
+            self._metrics(solved.isis),
+            base.isis if base else None,
+        )
         self._rip: dict[Prefix, vectors.RipPlain] = {}
         self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
 
     def _injected(self, solution: ProtocolSolution) -> Mapping[int, Injected]:
         number = self._solution_number[id(solution)]
         return self.solved.settling.injected[number]
+
+    def _metrics(self, solution: ProtocolSolution) -> dict[int, int]:
+        """Overridden metrics of one solution's processes."""
+        number = self._solution_number[id(solution)]
+        return {process: metric for (of, process), metric in self.metrics.items() if of == number}
 
     def contest(self, instance: int, prefix: Prefix) -> Contest:
         """All candidates for a prefix of the network in a routing instance; ``KeyError`` for any other prefix."""
@@ -117,6 +153,7 @@ class Explainer:
                     "static metric": (static.metric, str(static.metric)),
                 },
             )
+            candidate.has_own_preference = static.preference is not None
             if static.next_hop is not None:
                 candidate.attributes["next hop as written"] = str(static.next_hop)
             resolution, reason = resolve_static(self.topology, table, static)
@@ -154,10 +191,10 @@ class Explainer:
 
     def _of_process(self, solution: ProtocolSolution, process: Process, prefix: Prefix) -> list[Candidate]:
         preference = self._preference(process.instance, process.protocol)
-        if id(solution) in self._ospf:
-            return list(self._ospf[id(solution)].candidates(process.number, prefix, preference))
+        if id(solution) in self.ospf:
+            return list(self.ospf[id(solution)].candidates(process.number, prefix, preference))
         if solution is self.solved.isis:
-            return list(self._isis.candidates(process.number, prefix, preference))
+            return list(self.isis.candidates(process.number, prefix, preference))
         if solution is self.solved.rip:
             return list(self.rip(prefix).candidates(process.number, preference))
         external = self._preference(process.instance, "eigrp_external")
@@ -170,7 +207,9 @@ class Explainer:
             number = self._solution_number[id(solution)]
             column = self.solved.prefixes.number[prefix]
             silent = {process: bool(unused[column]) for process, unused in settling.blocked[number].items()}
-            self._rip[prefix] = vectors.RipPlain(solution, settling.injected[number], silent, prefix, self.costs)
+            self._rip[prefix] = vectors.RipPlain(
+                solution, settling.injected[number], silent, prefix, self.costs, self._metrics(solution)
+            )
         return self._rip[prefix]
 
     def eigrp(self, prefix: Prefix) -> vectors.EigrpPlain:
@@ -178,8 +217,27 @@ class Explainer:
         if prefix not in self._eigrp:
             solution = self.solved.eigrp
             number = self._solution_number[id(solution)]
-            self._eigrp[prefix] = vectors.EigrpPlain(solution, self.solved.settling.injected[number], prefix)
+            self._eigrp[prefix] = vectors.EigrpPlain(
+                solution, self.solved.settling.injected[number], prefix, self.costs, self._metrics(solution)
+            )
         return self._eigrp[prefix]
+
+    def default_metric(self, solution: int, process: int) -> int:
+        """The metric a process gives to what it puts in where no rule and no policy says one."""
+        found = self.solved.solutions[solution].processes[process]
+        routing = self.topology.instances[found.instance].routing
+        if found.protocol == "rip" and routing is not None and routing.rip is not None:
+            return routing.rip.default_metric
+        return DEFAULT_METRICS[found.protocol]
+
+    def merged_hops(self, members: list[int], contest: Contest) -> tuple[NextHop, ...]:
+        """The next hops a table would have if these candidates of a contest won."""
+        found = [contest.candidates[index] for index in members]
+        hops = sorted_hops(self.topology, {hop for one in found for hop in one.next_hops})
+        if found[0].is_process:
+            solution, process = found[0].processes
+            return hops[: self.solved.solutions[solution].multipath(process)]
+        return hops
 
     def install_policy(self, instance: int) -> Policy | None:
         found = self.topology.instances[instance]
@@ -227,6 +285,8 @@ class _Elimination:
     def _within(self, group: list[int]) -> list[int]:
         """The rounds of one protocol; several are left where ways are equal."""
         first = self.candidates[group[0]]
+        if first.protocol in ("connected", "local"):
+            return group[:1]
         rounds = PROTOCOL_ROUNDS.get(first.protocol, ())
         if not first.is_process and first.protocol not in ("connected", "local", "static"):
             rounds = PROTOCOL_ROUNDS["observed"]
@@ -364,8 +424,7 @@ class _Elimination:
         return solution * 2**20 + process
 
     def _next_hops(self, winners: list[int]) -> tuple[NextHop, ...]:
-        hops = sorted_hops(self.topology, {hop for index in winners for hop in self.candidates[index].next_hops})
-        if winners and self.candidates[winners[0]].is_process:
-            solution, process = self.candidates[winners[0]].processes
-            return hops[: self.explainer.solved.solutions[solution].multipath(process)]
-        return hops
+        if not winners:
+            return ()
+        whole = Contest(self.instance, self.prefix, tuple(self.candidates), (), tuple(winners), ())
+        return self.explainer.merged_hops(winners, whole)

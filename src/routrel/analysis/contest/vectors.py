@@ -33,11 +33,13 @@ class RipPlain:
         silent: Mapping[int, bool],
         prefix: Prefix,
         costs: Mapping[int, int] | None = None,
+        metrics: Mapping[int, int] | None = None,
     ):
         self.solution = solution
         self.topology: Topology = solution.topology
         self.prefix = prefix
         self.costs = costs or {}
+        self.metrics = metrics or {}
         self.origins = self._origins(injected)
         self.silent = silent
         self.heard: dict[int, tuple[int, Hearing]] = {}
@@ -53,6 +55,7 @@ class RipPlain:
                 routing = self.topology.instances[self.solution.processes[process].instance].routing
                 assert routing is not None and routing.rip is not None
                 metric = routing.rip.default_metric if found.metric[at] == UNSET else int(found.metric[at])
+                metric = self.metrics.get(process, metric)
                 origins[process] = (min(metric, INFINITY), max(0, int(found.tag[at])), "redistributes it")
         for (process, prefix), port in self.solution.database.networks.items():
             if prefix == self.prefix:
@@ -145,14 +148,27 @@ Vector = tuple[int, int, int, int, int]
 
 
 class EigrpPlain:
-    """EIGRP asked one prefix at a time: routers send each other their best vector until none changes."""
+    """EIGRP asked one prefix at a time: routers send each other their best vector until none changes.
 
-    def __init__(self, solution: EigrpSolution, injected: Mapping[int, Injected], prefix: Prefix):
+    ``delays`` overrides interface delays, by port.
+    """
+
+    def __init__(
+        self,
+        solution: EigrpSolution,
+        injected: Mapping[int, Injected],
+        prefix: Prefix,
+        delays: Mapping[int, int] | None = None,
+        metrics: Mapping[int, int] | None = None,
+    ):
+        self.delays = delays or {}
+        self.metrics = metrics or {}
         self.solution = solution
         self.topology: Topology = solution.topology
         self.prefix = prefix
         self.own = self._own(injected)
         self.best: dict[int, Vector] = {}
+        self.via: dict[int, EigrpHearing] = {}
         self._settle()
 
     def _own(self, injected: Mapping[int, Injected]) -> dict[int, Vector]:
@@ -162,10 +178,11 @@ class EigrpPlain:
             at = found.numbers.searchsorted(number)
             if at < len(found.numbers) and found.numbers[at] == number:
                 base = 0 if found.metric[at] == UNSET else int(found.metric[at])
+                base = self.metrics.get(process, base)
                 own[process] = (0, 0, base, 1, max(0, int(found.tag[at])))
-        for (process, prefix), (leg, _) in self.solution.database.networks.items():
+        for (process, prefix), (leg, port) in self.solution.database.networks.items():
             if prefix == self.prefix:
-                own[process] = (*leg, 0, 0, 0)
+                own[process] = (leg.slowness, self.delays.get(port, leg.delay), 0, 0, 0)
         return own
 
     @staticmethod
@@ -173,27 +190,41 @@ class EigrpPlain:
         """Internal before external, then the composite metric."""
         return vector[3], SCALE * (vector[0] + vector[1]) + vector[2]
 
-    @staticmethod
-    def over(vector: Vector, hearing: EigrpHearing) -> Vector:
-        return (max(vector[0], hearing.leg.slowness), vector[1] + hearing.leg.delay, *vector[2:])
+    def over(self, vector: Vector, hearing: EigrpHearing) -> Vector:
+        delay = self.delays.get(hearing.hop.port, hearing.leg.delay)
+        return (max(vector[0], hearing.leg.slowness), vector[1] + delay, *vector[2:])
 
     def _settle(self) -> None:
         hearings = self.solution.database.hearings[self.prefix.family]
         self.best = dict(self.own)
         for _ in range(len(self.solution.processes) + 2):
             now = dict(self.own)
+            via: dict[int, EigrpHearing] = {}
             for hearing in hearings:
                 if hearing.sender in self.best:
                     vector = self.over(self.best[hearing.sender], hearing)
                     standing = now.get(hearing.receiver)
                     if standing is None or self.key(vector) < self.key(standing):
                         now[hearing.receiver] = vector
+                        via[hearing.receiver] = hearing
+            self.via = via
             if now == self.best:
                 return
             self.best = now
 
     def name(self, process: int) -> str:
         return self.topology.instance_name(self.solution.processes[process].instance)
+
+    def _ports_behind(self, process: int) -> frozenset[int]:
+        """The interfaces whose delays are in what a router reports."""
+        ports: set[int] = set()
+        seen: set[int] = set()
+        while process in self.via and process not in seen:
+            seen.add(process)
+            ports.add(self.via[process].hop.port)
+            process = self.via[process].sender
+        network = self.solution.database.networks.get((process, self.prefix))
+        return frozenset(ports | ({network[1]} if network else set()))
 
     def candidates(self, process: int, internal: int, external: int) -> Iterator[Candidate]:
         if (process, self.prefix) in self.solution.database.networks:
@@ -215,6 +246,7 @@ class EigrpPlain:
             within = total <= limit * eigrp.variance
             if process in self.own and self.key(self.own[process]) < self.key(vector):
                 is_feasible = False
+            has_own = preference is not None
             slow = 10_000_000 // vector[0] if vector[0] else 0
             yield Candidate(
                 "eigrp",
@@ -227,6 +259,8 @@ class EigrpPlain:
                 tag=vector[4] or None,
                 origin_device=self.name(hearing.sender),
                 place=self.solution.database.speakers[hearing.hop.port].settings.place,
+                has_own_preference=has_own,
+                ports=self._ports_behind(hearing.sender) | {hearing.hop.port},
                 attributes={
                     "reported": str(self.key(reported)[1]),
                     "by this way": str(total),

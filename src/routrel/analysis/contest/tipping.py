@@ -1,0 +1,247 @@
+"""Tipping points: the values at which a winning route would change, and to what.
+
+One value at a time is moved while all others stay: an interface's cost (metric, delay), the metric at which
+a router puts the prefix into a protocol, a preference. The contest is held again at trial values; of each
+value the nearest ones at which the outcome differs are found, above and below. Redistribution stays as it
+settled. An outcome is the protocol, the kind of route and the set of next hops.
+"""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from routrel.analysis.contest.candidates import Candidate, Contest
+from routrel.analysis.contest.rounds import Explainer
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.routes import PROTOCOL_ORDER, NextHop
+
+HIGHEST = {"ospf": 65535, "isis": 0xFFFFFE, "rip": 16, "eigrp": 0xFFFFFF}
+LOWEST_METRIC = {"ospf": 0, "isis": 0, "rip": 1, "eigrp": 0}
+HIGHEST_METRIC = {"ospf": 0xFFFFFE, "isis": 0xFFFFFF, "rip": 16, "eigrp": 0xFFFFFFFE}
+COST_WORD = {"ospf": "cost", "isis": "metric", "rip": "metric", "eigrp": "delay"}
+NARROW_METRIC = 63
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What a table would do with the prefix; ``protocol`` is '' without a route."""
+
+    protocol: str
+    kind: str
+    next_hops: tuple[NextHop, ...]
+    action: str
+
+
+@dataclass(frozen=True, slots=True)
+class TippingPoint:
+    """At ``value`` and beyond (``above`` it or below), the outcome becomes ``becomes``.
+
+    Where ``value`` makes ways equal, ``beyond`` is what comes one further, else None.
+    """
+
+    what: str
+    device: str
+    port: int
+    protocol: str
+    now: int
+    value: int
+    above: bool
+    becomes: Outcome
+    beyond: Outcome | None
+    place: Place = NOWHERE
+
+
+def outcome_of(contest: Contest) -> Outcome:
+    """What the table does by a contest."""
+    if not contest.winners:
+        return Outcome("", "", (), "")
+    winner = contest.candidates[contest.winners[0]]
+    return Outcome(winner.protocol, winner.kind, contest.next_hops, winner.action)
+
+
+def tipping_points(explainer: Explainer, contest: Contest) -> list[TippingPoint]:
+    """All of a contest that has a winner, nearest first."""
+    if not contest.winners:
+        return []
+    found = [*_interface_costs(explainer, contest), *_metrics(explainer, contest), *_preferences(explainer, contest)]
+    return sorted(found, key=lambda one: (abs(one.value - one.now), one.device, one.port, one.what, one.above))
+
+
+def _interface_costs(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    winner = contest.candidates[contest.winners[0]]
+    if not winner.is_process:
+        return
+    ports: set[int] = set()
+    for candidate in contest.candidates:
+        if candidate.processes == winner.processes and not candidate.out:
+            ports |= candidate.counted_ports
+    solution, process = explainer.solved.solutions[winner.processes[0]], winner.processes[1]
+    if winner.protocol == "ospf":
+        ports |= explainer.ospf[id(solution)].shortening_ports(process, contest.prefix)
+    elif winner.protocol == "isis":
+        ports |= explainer.isis.shortening_ports(process, contest.prefix)
+    for port in sorted(ports):
+        settings = _cost_of(explainer, winner, port)
+        if settings is None:
+            continue
+        now, place, highest = settings
+        name = explainer.topology.ports[port].name
+
+        def at(value: int, port: int = port) -> Outcome:
+            trial = Explainer(explainer.solved, {port: value}, None, explainer)
+            return outcome_of(trial.contest(contest.instance, contest.prefix))
+
+        word = f"{COST_WORD[winner.protocol]} of {name.interface}"
+        for value, above, becomes, beyond in _search(at, outcome_of(contest), now, 1, highest):
+            yield TippingPoint(word, name.device, port, winner.protocol, now, value, above, becomes, beyond, place)
+
+
+def _cost_of(explainer: Explainer, winner: Candidate, port: int) -> tuple[int, Place, int] | None:
+    """(cost, place, highest possible) of an interface in the winner's protocol."""
+    highest = HIGHEST[winner.protocol]
+    solution = explainer.solved.solutions[winner.processes[0]]
+    if winner.protocol == "ospf":
+        speaker = explainer.ospf[id(solution)].database.speakers.get(port)
+        if speaker is None or speaker.port.interface.is_loopback:
+            return None
+        return speaker.cost, speaker.settings.place, highest
+    if winner.protocol == "isis":
+        isis = explainer.solved.isis.database.speakers.get(port)
+        if isis is None or isis.port.interface.is_loopback:
+            return None
+        return isis.settings.metric, isis.settings.place, highest if isis.isis.wide_metrics else NARROW_METRIC
+    if winner.protocol == "rip":
+        rip = explainer.solved.rip.database.speakers.get(port)
+        return None if rip is None else (rip[1].metric, rip[1].place, highest)
+    eigrp = explainer.solved.eigrp.database.speakers.get(port)
+    return None if eigrp is None else (eigrp.settings.delay, eigrp.settings.place, highest)
+
+
+def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    """The metrics at which routers put the prefix into the winner's protocol."""
+    winner = contest.candidates[contest.winners[0]]
+    if not winner.is_process:
+        return
+    solution_number = winner.processes[0]
+    solution = explainer.solved.solutions[solution_number]
+    number = explainer.solved.prefixes.number[contest.prefix]
+    for process, injected in sorted(explainer.solved.settling.injected[solution_number].items()):
+        at_number = int(injected.numbers.searchsorted(number))
+        if at_number >= len(injected.numbers) or injected.numbers[at_number] != number:
+            continue
+        default = explainer.default_metric(solution_number, process)
+        now = default if injected.metric[at_number] < 0 else int(injected.metric[at_number])
+        key = (solution_number, process)
+
+        def at(value: int, key: tuple[int, int] = key) -> Outcome:
+            trial = Explainer(explainer.solved, None, {key: value}, explainer)
+            return outcome_of(trial.contest(contest.instance, contest.prefix))
+
+        protocol = winner.protocol
+        found = solution.processes[process]
+        place = found.redistribute[0].place if found.redistribute else found.place
+        device = explainer.topology.devices[explainer.topology.instances[found.instance].device].name
+        low, high = LOWEST_METRIC[protocol], HIGHEST_METRIC[protocol]
+        for value, above, becomes, beyond in _search(at, outcome_of(contest), now, low, high):
+            yield TippingPoint(
+                f"metric of {contest.prefix} put into {protocol}",
+                device,
+                -1,
+                protocol,
+                now,
+                value,
+                above,
+                becomes,
+                beyond,
+                place,
+            )
+
+
+Found = tuple[int, bool, Outcome, Outcome | None]
+
+
+def _search(at: Callable[[int], Outcome], now: Outcome, current: int, low: int, high: int) -> Iterator[Found]:
+    """The nearest values above and below ``current`` whose outcome differs, by halving what lies between."""
+    for above, end in ((True, high), (False, low)):
+        if (above and current >= end) or (not above and current <= end) or at(end) == now:
+            continue
+        same, other = current, end
+        while abs(other - same) > 1:
+            # Sums are short and limits far: look near first, in steps that double, then halve.
+            middle = _between(same, other, current)
+            if at(middle) == now:
+                same = middle
+            else:
+                other = middle
+        becomes = at(other)
+        further = other + (1 if above else -1)
+        beyond = at(further) if low <= further <= high else None
+        yield other, above, becomes, beyond if beyond not in (None, becomes) else None
+
+
+def _between(same: int, other: int, current: int) -> int:
+    """A value strictly between, at most twice as far from ``current`` as is known to be the same."""
+    step = max(1, 2 * abs(same - current))
+    direction = 1 if other > same else -1
+    doubled = current + direction * max(step, 16)
+    middle = (same + other) // 2
+    if direction > 0:
+        return max(same + 1, min(doubled, middle))
+    return min(same - 1, max(doubled, middle + (1 if middle == other else 0)))
+
+
+def _preferences(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    """The preference of each source at which another would be believed: plain arithmetic on the last rounds."""
+    groups: dict[tuple[object, ...], list[int]] = {}
+    rounds = {index for index, one in enumerate(contest.rounds) if one.name in ("preference", "order of protocols")}
+    for index, candidate in enumerate(contest.candidates):
+        if index in contest.winners or (candidate.beaten in rounds and not candidate.out):
+            groups.setdefault((candidate.protocol, candidate.processes, candidate.preference), []).append(index)
+    if len(groups) < 2:
+        return
+    winning = contest.candidates[contest.winners[0]]
+    order = PROTOCOL_ORDER.index
+
+    def outcome(members: list[int]) -> Outcome:
+        first = contest.candidates[members[0]]
+        hops = explainer.merged_hops(members, contest)
+        return Outcome(first.protocol, first.kind, hops, first.action)
+
+    others = [members for members in groups.values() if not set(members) & set(contest.winners)]
+    nearest = min(others, key=lambda m: (contest.candidates[m[0]].preference, order(contest.candidates[m[0]].protocol)))
+    second = contest.candidates[nearest[0]]
+    if _is_by_protocol(winning):
+        value = second.preference + (0 if order(winning.protocol) > order(second.protocol) else 1)
+        if value <= 255:
+            yield _preference_point(explainer, contest, winning, value, True, outcome(nearest))
+    for members in others:
+        loser = contest.candidates[members[0]]
+        if _is_by_protocol(loser):
+            value = winning.preference - (0 if order(loser.protocol) < order(winning.protocol) else 1)
+            if value >= 0:
+                yield _preference_point(explainer, contest, loser, value, False, outcome(members))
+
+
+def _is_by_protocol(candidate: Candidate) -> bool:
+    """Whether its preference is the instance's for the protocol, not a policy's or a route's own."""
+    if candidate.protocol not in ("static", "ospf", "isis", "rip", "eigrp"):
+        return False
+    return "preference set by" not in candidate.attributes and not candidate.has_own_preference
+
+
+def _preference_point(
+    explainer: Explainer, contest: Contest, candidate: Candidate, value: int, above: bool, becomes: Outcome
+) -> TippingPoint:
+    instance = explainer.topology.instances[contest.instance]
+    name = "eigrp_external" if (candidate.protocol, candidate.kind) == ("eigrp", "external") else candidate.protocol
+    return TippingPoint(
+        f"preference of {name}",
+        explainer.topology.devices[instance.device].name,
+        -1,
+        candidate.protocol,
+        candidate.preference,
+        value,
+        above,
+        becomes,
+        None,
+        instance.routing.place if instance.routing else NOWHERE,
+    )
