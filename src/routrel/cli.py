@@ -12,6 +12,7 @@ from typing import Any
 
 from routrel.analysis.answers import Answerer, finding_json, is_good, routes_json
 from routrel.analysis.check import check
+from routrel.analysis.contest.answer import WhyAnswerer, WhyError, hops_text, parse_prefix, why_lines
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
@@ -65,6 +66,13 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--no-return", action="store_true", help="the forward direction only")
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
     walk.set_defaults(run=_walk)
+
+    why = _command(commands, "why", "why a route stands in a table, or why none does")
+    why.add_argument("--device", metavar="NAME", required=True)
+    why.add_argument("--vrf", metavar="NAME", default="default", help="the routing instance (default: default)")
+    why.add_argument("--prefix", metavar="P", required=True, help="a prefix, or an address to look up")
+    why.add_argument("--no-tipping", action="store_true", help="leave out the values at which it would change")
+    why.set_defaults(run=_why)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked")
     checked.set_defaults(run=_check)
@@ -126,10 +134,7 @@ def _routes(options: argparse.Namespace) -> int:
         print("]}")
         return DONE
     for row in rows:
-        hops = ", ".join(
-            " ".join(filter(None, (hop["address"], "by", hop["interface"], f"({hop['device']})" * bool(hop["device"]))))
-            for hop in row["next_hops"]
-        )
+        hops = hops_text(row["next_hops"])
         ranking = "/".join("-" if row[key] is None else str(row[key]) for key in ("preference", "metric"))
         name = row["device"] if row["vrf"] == "default" else f"{row['device']}/{row['vrf']}"
         print(f"{name:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
@@ -225,6 +230,22 @@ def _flow_of(item: dict[str, Any], where: str) -> Flow:
     if port is not None and (not isinstance(port, int) or isinstance(port, bool)):
         raise _CallError(f"{where}: 'source_port' must be an integer")
     return Flow(item["from"], item["to"], item.get("service") or "icmp", port, item.get("enter"), item.get("source"))
+
+
+def _why(options: argparse.Namespace) -> int:
+    try:
+        asked = parse_prefix(options.prefix)
+    except WhyError as error:
+        raise _CallError(f"--prefix: {error}") from None
+    solved = _load(options)
+    (instance,) = _instances(solved, options.device, options.vrf)
+    answer = WhyAnswerer(solved).why_json(instance, asked, not options.no_tipping)
+    if options.json:
+        _print_json(answer)
+    else:
+        for line in why_lines(answer):
+            print(line)
+    return DONE if answer["winner"] is not None else NO
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -130,41 +130,41 @@ def reference(count, cables, variance, external):
     for number, ((a, b), (bw_a, delay_a), (bw_b, delay_b)) in enumerate(cables):
         neighbours[a].append((b, number, 10_000 // bw_a, delay_a))
         neighbours[b].append((a, number, 10_000 // bw_b, delay_b))
+
+    def metric(vector):
+        return (vector[2], 256 * (vector[0] + vector[1]))
+
     found = {}
     for target in range(count + 1):
         own = {target: (100, 10, 0)} if target < count else dict.fromkeys(external, (0, 0, 1))
 
-        def metric(vector):
-            return (vector[2], 256 * (vector[0] + vector[1]))
-
         best = dict(own)
-        while True:
+        changed = True
+        while changed:
             changed = False
-            for router in range(count):
-                offers = [own[router]] if router in own else []
-                for other, _, slow, delay in sorted(neighbours[router], key=lambda n: n[1]):
+            for me in range(count):
+                offers = [own[me]] if me in own else []
+                for other, _, slow, delay in sorted(neighbours[me], key=lambda n: n[1]):
                     if other in best:
                         vector = best[other]
                         offers.append((max(vector[0], slow), vector[1] + delay, vector[2]))
                 if offers:
                     chosen = min(offers, key=metric)
-                    if best.get(router) != chosen:
-                        best[router], changed = chosen, True
-            if not changed:
-                break
-        for router in range(count):
-            if router in own or router not in best:
+                    if best.get(me) != chosen:
+                        best[me], changed = chosen, True
+        for me in range(count):
+            if me in own or me not in best:
                 continue
-            feasible = metric(best[router])
+            feasible = metric(best[me])
             ways = set()
-            for other, number, slow, delay in neighbours[router]:
+            for other, number, slow, delay in neighbours[me]:
                 if other not in best or metric(best[other]) >= feasible:
                     continue
                 vector = best[other]
                 via = metric((max(vector[0], slow), vector[1] + delay, vector[2]))
                 if via[0] == feasible[0] and via[1] <= variance * feasible[1]:
                     ways.add(f"c{number}")
-            found[router, target] = (feasible[1], ways)
+            found[me, target] = (feasible[1], ways)
     return found
 
 

@@ -1,0 +1,354 @@
+"""Why a prefix is absent: how far it came from each origin, and what stopped it, with the statement."""
+
+from collections import deque
+from dataclasses import dataclass
+
+from routrel.analysis.contest.ospf import OspfPlain
+from routrel.analysis.contest.policies import Asked, ask
+from routrel.analysis.contest.rounds import Explainer
+from routrel.model.addresses import Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.isis.database import domain_of
+from routrel.routing.ospf.areas import BACKBONE
+from routrel.routing.ospf.database import area_name
+from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
+from routrel.routing.routes import Route
+from routrel.routing.rows import NONE, Process, ProtocolSolution
+
+MOST_TRAILS = 12
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One thing that happened to the prefix on its way, at a routing instance; ``stopped`` ends the trail."""
+
+    instance: int
+    text: str
+    place: Place = NOWHERE
+    stopped: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Trail:
+    """How far a prefix came from one origin towards the instance that lacks it."""
+
+    steps: tuple[Step, ...]
+
+
+Node = tuple[int, int]
+"""(solution, process)."""
+
+
+class Tracer:
+    """Follows one prefix from its origins towards one routing instance."""
+
+    def __init__(self, explainer: Explainer, instance: int, prefix: Prefix):
+        self.explainer = explainer
+        self.solved = explainer.solved
+        self.topology = explainer.topology
+        self.instance = instance
+        self.prefix = prefix
+        self.number = self.solved.prefixes.number[prefix]
+        self.wanted = {
+            (self._solution_number(solution), process.number)
+            for solution, process in self.solved.processes_of(instance)
+            if prefix.family in process.families
+        }
+
+    def _solution_number(self, solution: ProtocolSolution) -> int:
+        return next(n for n, one in enumerate(self.solved.solutions) if one is solution)
+
+    def trails(self) -> list[Trail]:
+        """One trail per place at which the prefix stopped, nearest to the origins first."""
+        found: list[Trail] = []
+        queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
+        seen: set[Node] = set()
+        for origin in range(len(self.topology.instances)):
+            route = self._original(origin)
+            if route is None:
+                continue
+            what = {"connected": "connected", "local": "its own address", "static": "a static route"}
+            first = Step(
+                origin,
+                f"{self.topology.instance_name(origin)} has it: {what.get(route.protocol, route.protocol)}",
+                route.place,
+            )
+            for node, step in self._enter(origin, None):
+                if step.stopped:
+                    found.append(Trail((first, step)))
+                elif node not in seen:
+                    seen.add(node)
+                    queue.append((node, (first, step)))
+            if (
+                not self.solved.processes_of(origin)
+                and self.topology.devices[self.topology.instances[origin].device].kind != "host"
+            ):
+                found.append(Trail((first, Step(origin, "no routing protocol runs there", first.place, True))))
+        while queue and len(found) < 4 * MOST_TRAILS:
+            node, steps = queue.popleft()
+            found += [Trail((*steps, step)) for step in self._stops_before(node)]
+            for instance in self._carriers(node[0]):
+                for onward, step in self._enter(instance, node):
+                    if onward in seen:
+                        continue
+                    if step.stopped:
+                        if onward[0] in {solution for solution, _ in self.wanted}:
+                            found.append(Trail((*steps, step)))
+                        continue
+                    seen.add(onward)
+                    queue.append((onward, (*steps, step)))
+        unique: dict[Step, Trail] = {}
+        for trail in found:
+            unique.setdefault(trail.steps[-1], trail)
+        return list(unique.values())[:MOST_TRAILS]
+
+    def _original(self, instance: int) -> Route | None:
+        """The route of an instance that is the prefix's origin: connected, static or observed."""
+        return self.solved.table(instance).other(self.number)
+
+    def _carriers(self, solution: int) -> list[int]:
+        """Instances with another process besides one of this solution that has the prefix."""
+        found = []
+        for process in self.solved.solutions[solution].processes:
+            if len(self.solved.processes_of(process.instance)) < 2:
+                continue
+            table = self.solved.table(process.instance)
+            for source in table.sources:
+                if source.process is process and (
+                    source.rows.kind[self.number] != NONE or self._brings(solution, process)
+                ):
+                    found.append(process.instance)
+        return found
+
+    def _brings(self, solution_number: int, process: Process) -> bool:
+        """Whether a process brings the prefix into its protocol: as a network of its own, or put in."""
+        injected = self.solved.settling.injected[solution_number].get(process.number)
+        if injected is not None:
+            at = int(injected.numbers.searchsorted(self.number))
+            if at < len(injected.numbers) and injected.numbers[at] == self.number:
+                return True
+        solution = self.solved.solutions[solution_number]
+        if id(solution) in self.explainer.ospf:
+            plain = self.explainer.ospf[id(solution)]
+            areas = plain.areas_of(process.number)
+            return any(r == process.number for area in areas for r, _, _ in plain.stubs(area, self.prefix))
+        if solution is self.solved.isis:
+            domains = self.solved.isis.database.domains.values()
+            return any(r.router == process.number and r.prefix == self.prefix for d in domains for r in d.reachable)
+        database = self.solved.rip.database if solution is self.solved.rip else self.solved.eigrp.database
+        return (process.number, self.prefix) in database.networks
+
+    def _enter(self, instance: int, by: Node | None) -> list[tuple[Node, Step]]:
+        """Into which processes of an instance the prefix goes, and why not into the others."""
+        result = []
+        for solution, process in self.solved.processes_of(instance):
+            number = self._solution_number(solution)
+            node = (number, process.number)
+            if node == by or self.prefix.family not in process.families:
+                continue
+            name = f"{process.protocol} on {self.topology.instance_name(instance)}"
+            if self._brings(number, process):
+                result.append((node, Step(instance, f"{name} announces it", self._announce_place(process, by))))
+            else:
+                result.append((node, self._not_put_in(instance, process, name, by)))
+        return result
+
+    def _announce_place(self, process: Process, by: Node | None) -> Place:
+        if by is not None and process.redistribute:
+            source = self.solved.solutions[by[0]].protocol
+            return next((rule.place for rule in process.redistribute if rule.source == source), process.place)
+        return process.place
+
+    def _not_put_in(self, instance: int, process: Process, name: str, by: Node | None) -> Step:
+        """Why a process does not announce a prefix that its device has."""
+        table = self.solved.table(instance)
+        best = table.get(self.number)
+        route = table.other(self.number)
+        if by is not None:
+            index = next(
+                (
+                    i
+                    for i, s in enumerate(table.sources)
+                    if s.process is self.solved.solutions[by[0]].processes[by[1]]
+                    or s.solution is self.solved.solutions[by[0]]
+                ),
+                None,
+            )
+            route = table.source_route(index, self.number) if index is not None else route
+        protocol = route.protocol if route is not None else "connected"
+        rule = next((rule for rule in process.redistribute if rule.source == protocol), None)
+        if rule is None:
+            hint = "stands in none of its interfaces, and " if protocol == "connected" else ""
+            return Step(
+                instance,
+                f"{name} does not announce it: it {hint}'redistribute' says nothing from {protocol}",
+                process.place,
+                True,
+            )
+        if route is not None and best is not None and best.protocol != route.protocol:
+            return Step(
+                instance,
+                f"{name} does not announce it: in the table {best.protocol} beats {route.protocol} there, and only"
+                " best routes are redistributed",
+                rule.place,
+                True,
+            )
+        if rule.policy is not None and route is not None:
+            policy = self.topology.devices[self.topology.instances[instance].device].policies[rule.policy]
+            hops = tuple(hop.address for hop in route.next_hops if hop.address is not None)
+            decision = ask(policy, Asked(self.prefix, protocol, route.metric or 0, route.tag, hops))
+            if not decision.accepted:
+                place = decision.by.place if decision.by is not None else policy.place
+                return Step(instance, f"{name} does not announce it: {decision.words(policy)}", place, True)
+        return Step(instance, f"{name} does not announce it", rule.place, True)
+
+    def _stops_before(self, node: Node) -> list[Step]:
+        """Why the prefix, announced by a process, does not come to the wanted processes of its protocol."""
+        solution = self.solved.solutions[node[0]]
+        steps = []
+        for number, process in sorted(self.wanted):
+            if number != node[0] or process == node[1]:
+                continue
+            if id(solution) in self.explainer.ospf:
+                steps += _OspfStops(self, self.explainer.ospf[id(solution)], node[1], process).steps()
+            elif solution is self.solved.isis:
+                steps += self._isis_stops(node[1], process)
+            else:
+                steps += self._vector_stops(solution, process)
+        return steps
+
+    def _isis_stops(self, origin: int, process: int) -> list[Step]:
+        database = self.solved.isis.database
+        own, other = database.configured[process], database.configured[origin]
+        instance = self.solved.isis.processes[process].instance
+        for level in (1, 2):
+            if level in own.levels and level in other.levels:
+                domain = domain_of(own, level)
+                if domain == domain_of(other, level):
+                    reached = origin in self.explainer.isis.graph(domain).distances(process)
+                    if not reached:
+                        text = f"at level {level} no path leads to {self.explainer.isis.name(origin)}"
+                        return [Step(instance, text, own.place, True)]
+                    if level == 1 and not self._says_at_level_1(origin):
+                        continue
+        if own.levels == (1,):
+            text = (
+                f"{self.explainer.isis.name(process)} is of level 1: of other areas it knows what is leaked, and"
+                " follows the attached default"
+            )
+            return [Step(instance, text, own.place, True)]
+        return [Step(instance, "it does not come up to level 2 here", own.place, True)]
+
+    def _says_at_level_1(self, origin: int) -> bool:
+        isis = self.solved.isis.database.configured[origin]
+        return any(router == origin for router, *_ in self.explainer.isis.brought(domain_of(isis, 1), self.prefix))
+
+    def _vector_stops(self, solution: ProtocolSolution, process: int) -> list[Step]:
+        instance = solution.processes[process].instance
+        name = self.topology.instance_name(instance)
+        if solution is self.solved.rip:
+            plain = self.explainer.rip(self.prefix)
+            hearings = [h for h in self.solved.rip.database.hearings[self.prefix.family] if h.receiver == process]
+            if not hearings:
+                return [Step(instance, f"{name} hears no RIP neighbour", solution.processes[process].place, True)]
+            for hearing in hearings:
+                if plain.says(hearing.sender) < 16:
+                    total = plain.says(hearing.sender) + plain.adds(hearing)
+                    text = (
+                        f"{plain.name(hearing.sender)} says it at {plain.says(hearing.sender)}: {total} is out of reach"
+                    )
+                    return [Step(instance, text, self.solved.rip.database.speakers[hearing.hop.port][1].place, True)]
+            text = f"no RIP neighbour of {name} announces it: each lacks it, or uses another protocol's route"
+            return [Step(instance, text, solution.processes[process].place, True)]
+        return [Step(instance, f"no EIGRP neighbour of {name} reports it", solution.processes[process].place, True)]
+
+
+class _OspfStops:
+    """Why a prefix that one OSPF process announces does not come to another."""
+
+    def __init__(self, tracer: Tracer, plain: OspfPlain, origin: int, process: int):
+        self.tracer = tracer
+        self.plain = plain
+        self.origin = origin
+        self.process = process
+        self.instance = plain.database.processes[process].instance
+
+    def steps(self) -> list[Step]:
+        brings = [
+            area
+            for area in self.plain.areas_of(self.origin)
+            if any(router == self.origin for router, _, _ in self.plain.stubs(area, self.tracer.prefix))
+        ]
+        return self._inside(brings) if brings else self._outside()
+
+    def _stop(self, text: str, place: Place) -> Step:
+        return Step(self.instance, text, place, True)
+
+    def _inside(self, brings: list[int]) -> list[Step]:
+        """RFC 2328 section 16.1 and 16.2: within the area, or by way of a border router."""
+        steps = []
+        for area in self.plain.looked_at(self.process):
+            distance = self.plain.graph(area).distances(self.process)
+            if area in brings:
+                if self.origin not in distance:
+                    text = f"in area {area_name(area)} no path leads to {self.plain.name(self.origin)}"
+                    steps.append(self._stop(text, self._area_place(self.process, area)))
+                continue
+            borders = [
+                border
+                for border in self.plain.solution.areas.borders
+                if border in distance and area in self.plain.areas_of(border) and border != self.process
+            ]
+            if not borders:
+                text = f"no border router of area {area_name(area)} is reached"
+                steps.append(self._stop(text, self._area_place(self.process, area)))
+            steps += [self._border(border, area) for border in borders]
+        return steps
+
+    def _border(self, border: int, into: int) -> Step:
+        """RFC 2328 section 12.4.3: why a border router does not say the prefix in an area."""
+        settings = self.plain.database.area_settings[border, into]
+        name, where = self.plain.name(border), f"area {area_name(into)}"
+        if settings.type != "normal" and settings.no_summary:
+            return self._stop(f"border router {name} says no summaries in {where}: no_summary", settings.place)
+        for area in self.plain.areas_of(border):
+            hiding = self.plain.range_hiding(border, area, self.tracer.prefix)
+            if hiding is not None and border in self.plain.intra_costs(area, self.tracer.prefix):
+                how = "condenses it into" if hiding.advertise else "hides it in"
+                return self._stop(f"border router {name} {how} range {hiding.prefix}", hiding.place)
+        if self.plain.intra_cost(border, self.tracer.prefix) is None and BACKBONE not in self.plain.areas_of(border):
+            text = f"border router {name} is not in the backbone, through which areas hear of each other"
+            return self._stop(text, settings.place)
+        return self._stop(f"border router {name} does not have it either", settings.place)
+
+    def _outside(self) -> list[Step]:
+        """RFC 2328 section 16.4: external LSAs and where they do not go."""
+        heard = self.plain.solution.externals.scopes_heard(self.process)
+        areas = self.plain.areas_of(self.process)
+        types = {self.plain.database.area_settings[self.process, area].type for area in areas}
+        own_types = {
+            self.plain.database.area_settings[self.origin, area].type for area in self.plain.areas_of(self.origin)
+        }
+        if own_types == {"stub"}:
+            place = self._area_place(self.origin, self.plain.areas_of(self.origin)[0])
+            text = f"{self.plain.name(self.origin)} is in a stub area, which carries no external routes"
+            return [self._stop(text, place)]
+        if "normal" not in types:
+            kind = sorted(types)[0]
+            text = f"area {area_name(areas[0])} is of type {kind}: external routes of other areas do not enter"
+            return [self._stop(text, self._area_place(self.process, areas[0]))]
+        if AUTONOMOUS_SYSTEM not in heard or own_types == {"nssa"}:
+            text = f"what {self.plain.name(self.origin)} brings into its NSSA is not translated for other areas"
+            return [self._stop(text, self._area_place(self.origin, self.plain.areas_of(self.origin)[0]))]
+        if self.plain.reach_router(self.process, self.origin) is None:
+            place = self._area_place(self.process, areas[0])
+            return [self._stop(f"{self.plain.name(self.origin)} is not reached", place)]
+        return []
+
+    def _area_place(self, process: int, area: int) -> Place:
+        return self.plain.database.area_settings[process, area].place
+
+
+def trails(explainer: Explainer, instance: int, prefix: Prefix) -> list[Trail]:
+    """How far a prefix came from each of its origins towards an instance without a route for it."""
+    return Tracer(explainer, instance, prefix).trails()
