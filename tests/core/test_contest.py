@@ -1,10 +1,18 @@
 """The contest: its winner is the table's, and each round says who lost and by how much."""
 
+import json
+
+import pytest
 from hypothesis import HealthCheck, given, settings
 
+from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.contest.rounds import Explainer
+from routrel.cli import main
 from routrel.routing.solve import solve
 from tests.core.mixed_networks import documents, read
+from tests.core.networks import load, router
+from tests.core.test_ospf_external import STATIC, chain
+from tests.core.test_redistribution import island
 
 
 def disagreements(solved) -> list[tuple]:
@@ -38,3 +46,130 @@ def disagreements(solved) -> list[tuple]:
 @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_explained_winner_is_the_computed_winner(document):
     assert disagreements(solve(read(document))) == []
+
+
+def why(solved, device: str, prefix: str, **more) -> dict:
+    instance = solved.topology.instance_index[device, more.pop("vrf", "default")]
+    return WhyAnswerer(solved).why_json(instance, parse_prefix(prefix), **more)
+
+
+RING = (
+    "devices:\n"
+    + router(
+        "a",
+        {"e1": "addresses: [10.1.0.1/30]", "e2": "addresses: [10.2.0.1/30]"},
+        "ospf: {areas: {0: {interfaces: {e1: {cost: 10}, e2: {cost: 17}}}}}\n"
+        "static: [{prefix: 10.0.0.2/32, next_hop: 10.2.0.2, preference: 115}, {prefix: 10.0.0.9/32, next_hop: 10.9.9.9}]",
+    )
+    + router(
+        "b",
+        {"lo": "addresses: [10.0.0.2/32]", "e1": "addresses: [10.1.0.2/30]", "e2": "addresses: [10.2.0.2/30]"},
+        "ospf: {areas: {0: {interfaces: {lo: {}, e1: {}, e2: {}}}}}",
+    )
+    + 'links:\n- ["a:e1", "b:e1"]\n- ["a:e2", "b:e2"]\n'
+)
+
+
+def test_each_round_says_who_lost_and_by_how_much():
+    answer = why(load(RING), "a", "10.0.0.2/32")
+    assert answer["winner"]["protocol"] == "ospf"
+    states = [(c["protocol"], c["state"], c["lost_in"], c["margin"]) for c in answer["candidates"]]
+    assert states == [("static", "lost", 1, "by 5"), ("ospf", "winner", None, None), ("ospf", "lost", 0, "by 7")]
+    assert [one["name"] for one in answer["rounds"]] == ["way", "preference"]
+    assert answer["candidates"][1]["ways"] == [
+        {
+            "total": 10,
+            "legs": [
+                {"device": "a", "interface": "e1", "cost": 10},
+                {"device": "b", "interface": "lo", "cost": 0},
+            ],
+        }
+    ]
+
+
+def test_the_preferences_at_which_another_would_be_believed():
+    points = why(load(RING), "a", "10.0.0.2/32")["tipping"]
+    assert {(p["what"], p["value"], p["direction"]) for p in points} == {
+        ("cost of e1", 17, "above"),
+        ("cost of e2", 10, "below"),
+        ("preference of ospf", 115, "above"),
+    }
+
+
+def test_a_candidate_that_cannot_take_part_says_why():
+    answer = why(load(RING), "a", "10.0.0.9/32")
+    assert answer["winner"] is None
+    assert answer["candidates"][0]["state"] == "out"
+    assert "10.9.9.9" in answer["candidates"][0]["out"]
+
+
+def test_a_tie_that_nobody_chose_is_marked():
+    text = RING.replace("preference: 115", "preference: 110")
+    answer = why(load(text), "a", "10.0.0.2/32")
+    assert answer["winner"]["protocol"] == "static"
+    assert [one["chosen"] for one in answer["rounds"]] == [True, False]
+
+
+def stopped(answer: dict) -> list[str]:
+    return [step["message"] for trail in answer["trails"] for step in trail if step["stopped"]]
+
+
+def test_an_absent_prefix_names_the_range_that_hides_it():
+    text = chain(area="1").replace(
+        "1: {interfaces: {e2", "1: {ranges: [{prefix: 10.0.0.0/29, advertise: false}], interfaces: {e2"
+    )
+    answer = why(load(text), "a", "10.0.0.3/32")
+    assert stopped(answer) == ["border router b hides it in range 10.0.0.0/29"]
+    assert answer["trails"][0][-1]["place"]["line"] > 0
+
+
+def test_an_absent_prefix_names_the_area_type_that_forbids_it():
+    answer = why(load(chain(a=STATIC % "", area="1", kind="type: stub, ")), "c", "192.0.2.0/24")
+    assert any("type stub" in text for text in stopped(answer))
+    assert answer["covered_by"] == "0.0.0.0/0"
+    answer = why(load(chain(area="1", kind="type: stub, no_summary: true, ")), "c", "10.0.0.1/32")
+    assert stopped(answer) == ["border router b says no summaries in area 0.0.0.1: no_summary"]
+
+
+def test_an_absent_prefix_names_the_policy_statement_that_rejects_it():
+    policy = "[{name: not this, match: {prefixes: [192.0.2.0/25]}, result: reject}, {result: accept}]"
+    answer = why(load(island(policy, "from: rip, policy: p")), "a", "192.0.2.0/25")
+    (text,) = stopped(answer)
+    assert text == "ospf on b does not announce it: policy p rejects it: statement 1 (not this)"
+    closing = "[{match: {prefixes: [192.0.2.128/25]}, result: accept}]"
+    answer = why(load(island(closing, "from: rip, policy: p")), "a", "192.0.2.0/25")
+    assert "what none decides is rejected" in stopped(answer)[0]
+
+
+def test_an_absent_prefix_names_the_redistribution_that_is_not_there():
+    answer = why(load(island(rule="from: static")), "a", "192.0.2.0/25")
+    assert any("'redistribute' says nothing from rip" in text for text in stopped(answer))
+
+
+def test_an_absent_prefix_beyond_rips_reach():
+    text = island(rip=", metric: 4").replace("rip: {interfaces: {e2: {}}}", "rip: {interfaces: {e2: {metric: 12}}}")
+    answer = why(load(text), "b", "192.0.2.0/25")
+    assert answer["candidates"][0]["out"].startswith("16 is 16 or more")
+
+
+def test_a_prefix_nobody_has():
+    answer = why(load(RING), "a", "203.0.113.0/24")
+    assert answer["prefix"] is None
+    assert "no device of this network has 203.0.113.0/24" in answer["note"]
+    assert why(load(RING), "a", "10.0.0.2")["prefix"] == "10.0.0.2/32"
+    with pytest.raises(WhyError):
+        parse_prefix("10.0.0.1/24")
+
+
+def test_the_command_says_it_in_lines_and_as_json(tmp_path, capsys):
+    path = tmp_path / "n.yaml"
+    path.write_text(f"routrel: 1\nname: ring\n{RING}")
+    assert main(["why", str(path), "--device", "a", "--prefix", "10.0.0.2/32"]) == 0
+    out = capsys.readouterr().out
+    assert "lost in round 2, preference by 5" in out
+    assert "10 (a:e1) + 0 (b:lo) = 10" in out
+    assert main(["why", str(path), "--device", "a", "--prefix", "10.0.0.9/32", "--json"]) == 1
+    assert json.loads(capsys.readouterr().out)["winner"] is None
+    for arguments in (["--device", "x", "--prefix", "10.0.0.0/8"], ["--device", "a", "--prefix", "hello"]):
+        assert main(["why", str(path), *arguments]) == 2
+        assert capsys.readouterr().out == ""

@@ -131,6 +131,7 @@ class WhyAnswerer:
             "attributes": [{"name": name, "value": value} for name, value in one.attributes.items()],
             "next_hops": [next_hop_json(self.solved, hop) for hop in one.next_hops],
             "ways": [self._way(way) for way in one.ways],
+            "detour": one.is_detour,
             "state": "out" if one.out else "winner" if index in contest.winners else "lost",
             "out": one.out or None,
             "lost_in": one.beaten if one.beaten >= 0 and not one.out else None,
@@ -219,7 +220,8 @@ def why_lines(answer: Json) -> Iterator[str]:
         mark = {"winner": "*", "lost": "-", "out": "x"}[one["state"]]
         kind = f" {one['kind']}" if one["kind"] else ""
         ranking = f"{one['preference']}/{one['metric']}"
-        yield f"  {mark} {number + 1}. {one['protocol']}{kind} {ranking}: {one['origin']}{_at(one['place'])}"
+        words = f"the same by {hops_text(one['next_hops'])}" if one["detour"] else one["origin"]
+        yield f"  {mark} {number + 1}. {one['protocol']}{kind} {ranking}: {words}{_at(one['place'])}"
         for way in one["ways"]:
             terms = [
                 str(leg["cost"]) + (f" ({leg['device']}:{leg['interface']})" if leg["device"] else "")

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from routrel.analysis.contest.paths import Way
+from routrel.analysis.contest.paths import Leg, PlainGraph, Way
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import RouteAction
@@ -35,10 +35,17 @@ class Candidate:
     """Interfaces whose cost counts, where no sum is spelled out."""
     ranks: dict[str, tuple[int, str]] = field(default_factory=dict)
     """Per round within the protocol: a number, lower is better, and how it is written."""
+    graph: PlainGraph | None = None
+    """Of a link-state protocol: the graph that its way goes through, from one vertex to another."""
+    ends: tuple[int, int] = (-1, -1)
+    beyond: tuple[Leg, ...] = ()
+    """What comes after the last vertex."""
     out: str = ""
     beaten: int = -1
     margin: str = ""
     has_own_preference: bool = False
+    is_detour: bool = False
+    """The same offer by another first hop."""
     processes: tuple[int, int] = (-1, -1)
     """(solution, process) numbers; (-1, -1) for connected and static routes."""
 

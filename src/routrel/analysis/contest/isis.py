@@ -229,6 +229,9 @@ class IsisPlain:
             place=self._place(router, port),
             ways=tuple(Way((*legs, *(beyond or (Leg(port, metric),)))) for legs in graph.ways(process, router)),
             ranks={"kind": (rank, kind), "cost": (total, str(total))},
+            graph=graph,
+            ends=(process, router),
+            beyond=beyond or (Leg(port, metric),),
         )
         if total > self._limit(process):
             candidate.out = f"a path of {total} is longer than narrow metrics can say ({NARROW_PATH})"

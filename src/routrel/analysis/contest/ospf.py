@@ -279,6 +279,9 @@ class OspfPlain:
                 attributes={"area": area_name(area)},
                 ways=ways,
                 ranks=_ranks(INTRA, cost=total),
+                graph=self.graph(area),
+                ends=(process, router),
+                beyond=(Leg(port, cost),),
             )
 
     def _inter_candidates(self, process: int, area: int, prefix: Prefix, base: tuple[str, int]) -> Iterator[Candidate]:
@@ -300,6 +303,9 @@ class OspfPlain:
                     for legs in self.graph(area).ways(process, border)
                 ),
                 ranks=_ranks(INTER, cost=total),
+                graph=self.graph(area),
+                ends=(process, border),
+                beyond=self.legs_beyond(border, prefix, area),
             )
 
     def reach_router(self, process: int, target: int) -> Reach | None:

@@ -90,6 +90,28 @@ class PlainGraph:
             if edge.target in distance and edge.cost + distance[edge.target] == distance[start]
         ]
 
+    def detours(self, start: int, end: int) -> list[tuple[Edge, tuple[Leg, ...]]]:
+        """For each edge of ``start`` off its shortest paths to ``end``: the best way on that does not come back."""
+        if start == end:
+            return []
+        best = self.towards({end: 0}).get(start)
+        rest = _dijkstra({end: 0}, self.arriving, forward=False, without=start)
+        found = []
+        for edge in self.leaving[start]:
+            if edge.target not in rest or edge.cost + rest[edge.target] == best:
+                continue
+            legs, router = [Leg(edge.port, edge.cost)], edge.target
+            while router != end:
+                onward = next(
+                    one
+                    for one in self.leaving[router]
+                    if one.target in rest and one.cost + rest[one.target] == rest[router]
+                )
+                legs.append(Leg(onward.port, onward.cost))
+                router = onward.target
+            found.append((edge, tuple(legs)))
+        return found
+
     def ways(self, start: int, end: int, limit: int = WAYS) -> list[tuple[Leg, ...]]:
         """Up to ``limit`` shortest paths, each as its legs."""
         if start == end:
@@ -112,7 +134,9 @@ class PlainGraph:
         return found
 
 
-def _dijkstra(starts: Mapping[int, int], edges: Mapping[int, list[Edge]], *, forward: bool) -> dict[int, int]:
+def _dijkstra(
+    starts: Mapping[int, int], edges: Mapping[int, list[Edge]], *, forward: bool, without: int = -1
+) -> dict[int, int]:
     distance = dict(starts)
     queue = [(cost, router) for router, cost in starts.items()]
     heapq.heapify(queue)
@@ -122,6 +146,8 @@ def _dijkstra(starts: Mapping[int, int], edges: Mapping[int, list[Edge]], *, for
             continue
         for edge in edges.get(router, ()):
             other = edge.target if forward else edge.source
+            if other == without:
+                continue
             total = so_far + edge.cost
             standing = distance.get(other)
             if standing is None or total < standing:

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from routrel.analysis.contest import isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
+from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Prefix
 from routrel.model.policies import Policy
@@ -16,6 +17,7 @@ from routrel.routing.ospf import externals
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
 from routrel.routing.rows import Injected, Process, ProtocolSolution
 from routrel.routing.solve import Solved
+from routrel.routing.speaking import hop_to
 from routrel.routing.static import resolve_static, static_candidates
 from routrel.routing.table import sorted_hops
 
@@ -306,6 +308,7 @@ class _Elimination:
             standing = self._lose(standing, name, first, rule, ranked, lost, best)
         if first.protocol == "eigrp":
             standing = self._limit(standing)
+        self._add_detours(standing)
         if not standing:
             return []
         if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):
@@ -316,6 +319,39 @@ class _Elimination:
                 self.candidates[index].out = "its own network, which the connected route stands for"
             return []
         return standing
+
+    def _add_detours(self, standing: list[int]) -> None:
+        """Other first hops towards the same end, which cost more: they lose the round of costs."""
+        offered = [self.candidates[index] for index in standing]
+        found: dict[NextHop, tuple[int, Candidate]] = {}
+        for one in offered:
+            if one.graph is None or not one.next_hops:
+                continue
+            for edge, legs in one.graph.detours(*one.ends):
+                hop = hop_to(self.topology, edge.port, edge.peer, self.prefix.family)
+                way = Way((*legs, *one.beyond))
+                if hop is None or any(hop in other.next_hops for other in offered):
+                    continue
+                if hop not in found or way.total < found[hop][0]:
+                    found[hop] = (
+                        way.total,
+                        replace(one, next_hops=(hop,), ways=(way,), metric=way.total, graph=None, is_detour=True),
+                    )
+        if not found:
+            return
+        best = offered[0].metric
+        rule = "the lowest sum of the costs of outgoing interfaces"
+        values = [(index, str(best)) for index in standing]
+        first = len(self.candidates)
+        for total, candidate in found.values():
+            values.append((len(self.candidates), str(total)))
+            self.candidates.append(candidate)
+        lost = tuple(range(first, len(self.candidates)))
+        self._record(
+            Round("way", offered[0].protocol, rule, tuple(values), lost),
+            {index: self.candidates[index].metric - best for index in lost},
+            counts=True,
+        )
 
     def _reaches(self, group: list[int]) -> bool:
         return any(self.candidates[index].next_hops or self.candidates[index].action != "forward" for index in group)
