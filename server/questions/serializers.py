@@ -213,6 +213,161 @@ class TableRowSerializer(serializers.Serializer[Any]):
     next_hops = NextHopSerializer(many=True)
 
 
+class LegSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField(allow_null=True)
+    interface = serializers.CharField(allow_null=True)
+    cost = serializers.IntegerField()
+
+
+class WaySerializer(serializers.Serializer[Any]):
+    total = serializers.IntegerField()
+    legs = LegSerializer(many=True)
+
+
+class AttributeSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    value = serializers.CharField()
+
+
+class CandidateSerializer(serializers.Serializer[Any]):
+    protocol = serializers.CharField()
+    process = serializers.CharField(allow_null=True)
+    kind = serializers.CharField()
+    preference = serializers.IntegerField()
+    metric = serializers.IntegerField()
+    tag = serializers.IntegerField(allow_null=True)
+    action = serializers.CharField()
+    origin = serializers.CharField()
+    origin_device = serializers.CharField(allow_null=True)
+    place = PlaceSerializer(allow_null=True)
+    attributes = AttributeSerializer(many=True)
+    next_hops = NextHopSerializer(many=True)
+    ways = WaySerializer(many=True)
+    detour = serializers.BooleanField()
+    state = serializers.ChoiceField(choices=("winner", "lost", "out"))
+    out = serializers.CharField(allow_null=True)
+    lost_in = serializers.IntegerField(allow_null=True)
+    margin = serializers.CharField(allow_null=True)
+
+
+class RoundValueSerializer(serializers.Serializer[Any]):
+    candidate = serializers.IntegerField()
+    value = serializers.CharField()
+
+
+class RoundSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    scope = serializers.CharField()
+    rule = serializers.CharField()
+    chosen = serializers.BooleanField()
+    values = RoundValueSerializer(many=True)
+    lost = serializers.ListField(child=serializers.IntegerField())
+
+
+class OutcomeSerializer(serializers.Serializer[Any]):
+    protocol = serializers.CharField(allow_null=True)
+    kind = serializers.CharField()
+    action = serializers.CharField(allow_null=True)
+    next_hops = NextHopSerializer(many=True)
+
+
+class TippingPointSerializer(serializers.Serializer[Any]):
+    what = serializers.CharField()
+    device = serializers.CharField()
+    now = serializers.IntegerField()
+    value = serializers.IntegerField()
+    direction = serializers.ChoiceField(choices=("above", "below"))
+    becomes = OutcomeSerializer()
+    beyond = OutcomeSerializer(allow_null=True)
+    place = PlaceSerializer(allow_null=True)
+    message = serializers.CharField()
+
+
+class StepSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    message = serializers.CharField()
+    stopped = serializers.BooleanField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class WinnerSerializer(serializers.Serializer[Any]):
+    candidates = serializers.ListField(child=serializers.IntegerField())
+    protocol = serializers.CharField()
+    kind = serializers.CharField()
+    preference = serializers.IntegerField()
+    metric = serializers.IntegerField()
+    action = serializers.CharField()
+    next_hops = NextHopSerializer(many=True)
+
+
+class ContestSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    vrf = serializers.CharField()
+    asked = serializers.CharField()
+    prefix = serializers.CharField(allow_null=True)
+    note = serializers.CharField()
+    winner = WinnerSerializer(allow_null=True)
+    candidates = CandidateSerializer(many=True)
+    rounds = RoundSerializer(many=True)
+    notes = serializers.ListField(child=serializers.CharField())
+    tipping = TippingPointSerializer(many=True)
+    trails = serializers.ListField(child=StepSerializer(many=True))
+    covered_by = serializers.CharField(allow_null=True)
+
+
+class ForestStepSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    interface = serializers.CharField()
+
+
+class ForestRowSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    vrf = serializers.CharField()
+    route = TableRowSerializer(allow_null=True)
+    kind = serializers.CharField()
+    steps = ForestStepSerializer(many=True)
+    by_default = serializers.BooleanField()
+
+
+class ExitSerializer(serializers.Serializer[Any]):
+    how = serializers.ChoiceField(choices=("delivered", "discarded", "unrouted", "unresolved", "leaves", "loops"))
+    device = serializers.CharField()
+    interface = serializers.CharField(allow_null=True)
+
+
+class ForestGroupSerializer(serializers.Serializer[Any]):
+    by_default = serializers.BooleanField()
+    exits = ExitSerializer(many=True)
+    rows = serializers.ListField(child=serializers.IntegerField())
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
+class ForestSerializer(serializers.Serializer[Any]):
+    asked = serializers.CharField()
+    rows = ForestRowSerializer(many=True)
+    groups = ForestGroupSerializer(many=True)
+
+
+class DifferenceSerializer(serializers.Serializer[Any]):
+    prefix = serializers.CharField()
+    what = serializers.ChoiceField(choices=("missing", "extra", "changed"))
+    computed = serializers.CharField()
+    observed = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class DriftSerializer(serializers.Serializer[Any]):
+    compared = serializers.BooleanField()
+    differences = DifferenceSerializer(many=True)
+
+
+class InstanceSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    vrf = serializers.CharField()
+
+
 class SourceFileSerializer(serializers.Serializer[Any]):
     file = serializers.CharField()
     size = serializers.IntegerField()

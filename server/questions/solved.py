@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from networks.models import Revision
 from routrel.analysis.answers import Answerer
 from routrel.analysis.check import check
+from routrel.analysis.contest.answer import WhyAnswerer
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.overview import Words
 from routrel.formats.sources import files_of_upload, read_files
@@ -27,11 +28,17 @@ class SolvedRevision:
     lock: threading.RLock = field(default_factory=threading.RLock)
     _findings: list[Finding] | None = None
     _words: Words | None = None
+    _why: WhyAnswerer | None = None
 
     def words(self) -> Words:
         if self._words is None:
             self._words = Words(self.solved)
         return self._words
+
+    def why(self) -> WhyAnswerer:
+        if self._why is None:
+            self._why = WhyAnswerer(self.solved)
+        return self._why
 
     def findings(self) -> list[Finding]:
         if self._findings is None:

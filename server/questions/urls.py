@@ -1,12 +1,17 @@
 from django.urls import path
 
 from questions.views import (
+    ContestView,
+    DriftView,
     FindingsView,
+    ForestView,
+    InstancesView,
     MapView,
     ServicesView,
     SourceListView,
     SourceTextView,
     TableView,
+    TippingView,
     WalkView,
     WordsView,
 )
@@ -20,6 +25,11 @@ urlpatterns = [
     path(f"{REVISION}/words", WordsView.as_view(), name="words"),
     path(f"{REVISION}/services", ServicesView.as_view(), name="services"),
     path(f"{REVISION}/table", TableView.as_view(), name="table"),
+    path(f"{REVISION}/instances", InstancesView.as_view(), name="instances"),
+    path(f"{REVISION}/contest", ContestView.as_view(), name="contest"),
+    path(f"{REVISION}/tipping", TippingView.as_view(), name="tipping"),
+    path(f"{REVISION}/forest", ForestView.as_view(), name="forest"),
+    path(f"{REVISION}/drift", DriftView.as_view(), name="drift"),
     path(f"{REVISION}/sources", SourceListView.as_view(), name="sources"),
     path(f"{REVISION}/source", SourceTextView.as_view(), name="source"),
 ]

@@ -4,26 +4,36 @@ from abc import ABC, abstractmethod
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework.exceptions import NotFound
+from rest_framework.exceptions import NotFound, ValidationError
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from networks.access import revision_of
 from questions.serializers import (
+    ContestSerializer,
+    DriftSerializer,
     FindingSerializer,
     FlowSerializer,
+    ForestSerializer,
+    InstanceSerializer,
     MapSerializer,
     SourceFileSerializer,
     SourceTextSerializer,
     TableRowSerializer,
+    TippingPointSerializer,
     WalkSerializer,
     WordSerializer,
 )
 from questions.solved import SolvedRevision, solved_revision
-from routrel.analysis.answers import finding_json, routes_json
+from routrel.analysis.answers import finding_json, place_json, routes_json
+from routrel.analysis.contest.answer import WhyError, parse_prefix
+from routrel.analysis.drift import drift, has_both
+from routrel.analysis.forest import forest_json
 from routrel.analysis.overview import map_json, services
 from routrel.forwarding.flow import Flow
+from routrel.model.addresses import Address, Prefix
+from routrel.model.routing import DEFAULT_INSTANCE
 
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
@@ -92,16 +102,97 @@ class ServicesView(QuestionView):
         return services(solved.solved)
 
 
-@extend_schema(parameters=[OpenApiParameter("device", str, required=True)], responses=TableRowSerializer(many=True))
+DEVICE = OpenApiParameter("device", str, required=True)
+VRF = OpenApiParameter("vrf", str, description="A routing instance; the default one where it is left out.")
+PREFIX = OpenApiParameter("prefix", str, required=True, description="A prefix, or an address to look up.")
+
+
+def instance_of(solved: SolvedRevision, request: Request) -> int:
+    """The routing instance that the query names."""
+    name, vrf = request.query_params.get("device", ""), request.query_params.get("vrf") or DEFAULT_INSTANCE
+    topology = solved.solved.topology
+    if name not in topology.device_index:
+        raise NotFound(f"There is no device {name!r} in this network.")
+    number = topology.instance_index.get((name, vrf))
+    if number is None:
+        raise NotFound(f"There is no routing instance {vrf!r} on {name}.")
+    return number
+
+
+def prefix_of(request: Request) -> Prefix | Address:
+    """What the query asks about."""
+    try:
+        return parse_prefix(request.query_params.get("prefix", "").strip())
+    except WhyError as error:
+        raise ValidationError({"prefix": [str(error)]}) from None
+
+
+@extend_schema(parameters=[DEVICE, VRF], responses=TableRowSerializer(many=True))
 class TableView(QuestionView):
-    """The table of one device."""
+    """The table of one routing instance."""
 
     def answer(self, solved: SolvedRevision, request: Request) -> Any:
-        name = request.query_params.get("device", "")
-        number = solved.solved.topology.device_index.get(name)
-        if number is None:
-            raise NotFound(f"There is no device {name!r} in this network.")
-        return list(routes_json(solved.solved, [number]))
+        return list(routes_json(solved.solved, [instance_of(solved, request)]))
+
+
+@extend_schema(responses=InstanceSerializer(many=True))
+class InstancesView(QuestionView):
+    """The routing instances besides the default ones."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        topology = solved.solved.topology
+        return [
+            {"device": topology.devices[instance.device].name, "vrf": instance.vrf}
+            for instance in topology.instances
+            if instance.vrf != DEFAULT_INSTANCE
+        ]
+
+
+@extend_schema(parameters=[DEVICE, VRF, PREFIX], responses=ContestSerializer)
+class ContestView(QuestionView):
+    """Why a route stands in a table, or why none does: candidates, rounds, trails."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        asked = prefix_of(request)
+        return solved.why().why_json(instance_of(solved, request), asked, with_tipping=False)
+
+
+@extend_schema(parameters=[DEVICE, VRF, PREFIX], responses=TippingPointSerializer(many=True))
+class TippingView(QuestionView):
+    """The values at which a winning route would change."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        asked = prefix_of(request)
+        return solved.why().tipping_json(instance_of(solved, request), asked)
+
+
+@extend_schema(parameters=[PREFIX], responses=ForestSerializer)
+class ForestView(QuestionView):
+    """Every device's best route for one destination, grouped by where they lead."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        return forest_json(solved.solved, prefix_of(request))
+
+
+@extend_schema(parameters=[DEVICE, VRF], responses=DriftSerializer)
+class DriftView(QuestionView):
+    """Where a table read off a device and the computed one differ."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        instance = instance_of(solved, request)
+        return {
+            "compared": has_both(solved.solved, instance),
+            "differences": [
+                {
+                    "prefix": str(one.prefix),
+                    "what": one.what,
+                    "computed": one.computed,
+                    "observed": one.observed,
+                    "place": place_json(one.place),
+                }
+                for one in drift(solved.solved, instance)
+            ],
+        }
 
 
 @extend_schema(responses=SourceFileSerializer(many=True))

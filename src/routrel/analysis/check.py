@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
+from routrel.analysis.drift import drift
 from routrel.analysis.shadowing import shadowed_entries
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding
@@ -21,6 +22,7 @@ def check(solved: Solved) -> list[Finding]:
         *_down_links(solved),
         *solved.findings,
         *_next_hops(solved),
+        *_drift(solved),
         *_steering_hops(solved),
         *_unattached(solved),
         *_shadowed(solved),
@@ -134,6 +136,22 @@ def _next_hops(solved: Solved) -> Iterator[Finding]:
                 device.name,
                 "",
                 (route.place,),
+            )
+
+
+def _drift(solved: Solved) -> Iterator[Finding]:
+    for instance in solved.topology.instances:
+        found = drift(solved, instance.index)
+        if found:
+            name = solved.topology.instance_name(instance.index)
+            yield Finding(
+                "drift",
+                "warning",
+                f"the table read off {name} differs from the computed one at {len(found)}"
+                f" prefix{'es' if len(found) > 1 else ''}, first at {found[0].prefix} ({found[0].what})",
+                solved.topology.devices[instance.device].name,
+                "",
+                (found[0].place,),
             )
 
 

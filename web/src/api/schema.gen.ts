@@ -128,6 +128,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/contest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Why a route stands in a table, or why none does: candidates, rounds, trails. */
+        get: operations["networks_revisions_contest_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/download": {
         parameters: {
             query?: never;
@@ -145,6 +162,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/drift": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Where a table read off a device and the computed one differ. */
+        get: operations["networks_revisions_drift_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/findings": {
         parameters: {
             query?: never;
@@ -154,6 +188,40 @@ export interface paths {
         };
         /** @description Problems of the model itself. */
         get: operations["networks_revisions_findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/forest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Every device's best route for one destination, grouped by where they lead. */
+        get: operations["networks_revisions_forest_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/instances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The routing instances besides the default ones. */
+        get: operations["networks_revisions_instances_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -237,8 +305,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The table of one device. */
+        /** @description The table of one routing instance. */
         get: operations["networks_revisions_table_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/tipping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The values at which a winning route would change. */
+        get: operations["networks_revisions_tipping_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -322,6 +407,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Attribute: {
+            name: string;
+            value: string;
+        };
         Branch: {
             interface: string;
             address: string;
@@ -344,6 +433,33 @@ export interface components {
             device: string;
             interface: string;
         };
+        Candidate: {
+            protocol: string;
+            process: string | null;
+            kind: string;
+            preference: number;
+            metric: number;
+            tag: number | null;
+            action: string;
+            origin: string;
+            origin_device: string | null;
+            place: components["schemas"]["Place"] | null;
+            attributes: components["schemas"]["Attribute"][];
+            next_hops: components["schemas"]["NextHop"][];
+            ways: components["schemas"]["Way"][];
+            detour: boolean;
+            state: components["schemas"]["CandidateStateEnum"];
+            out: string | null;
+            lost_in: number | null;
+            margin: string | null;
+        };
+        /**
+         * @description * `winner` - winner
+         *     * `lost` - lost
+         *     * `out` - out
+         * @enum {string}
+         */
+        CandidateStateEnum: "winner" | "lost" | "out";
         Cause: {
             device: string;
             interface: string | null;
@@ -361,13 +477,34 @@ export interface components {
         };
         Check: {
             kind: components["schemas"]["KindEnum"];
-            state: components["schemas"]["StateEnum"];
+            state: components["schemas"]["CheckStateEnum"];
             message: string;
             place: components["schemas"]["Place"] | null;
             acl?: string;
             entry?: number | null;
             written?: string;
             route?: components["schemas"]["Route"];
+        };
+        /**
+         * @description * `pass` - pass
+         *     * `fail` - fail
+         *     * `note` - note
+         * @enum {string}
+         */
+        CheckStateEnum: "pass" | "fail" | "note";
+        Contest: {
+            device: string;
+            vrf: string;
+            asked: string;
+            prefix: string | null;
+            note: string;
+            winner: components["schemas"]["Winner"] | null;
+            candidates: components["schemas"]["Candidate"][];
+            rounds: components["schemas"]["Round"][];
+            notes: string[];
+            tipping: components["schemas"]["TippingPoint"][];
+            trails: components["schemas"]["Step"][][];
+            covered_by: string | null;
         };
         CredentialsRequest: {
             username: string;
@@ -378,10 +515,32 @@ export interface components {
             kind: string;
             site: string | null;
         };
+        Difference: {
+            prefix: string;
+            what: components["schemas"]["WhatEnum"];
+            computed: string;
+            observed: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        /**
+         * @description * `above` - above
+         *     * `below` - below
+         * @enum {string}
+         */
+        DirectionEnum: "above" | "below";
+        Drift: {
+            compared: boolean;
+            differences: components["schemas"]["Difference"][];
+        };
         End: {
             word: string;
             device: string | null;
             address: string | null;
+        };
+        Exit: {
+            how: components["schemas"]["HowEnum"];
+            device: string;
+            interface: string | null;
         };
         Finding: {
             code: string;
@@ -391,6 +550,39 @@ export interface components {
             interface: string | null;
             places: components["schemas"]["Place"][];
         };
+        Forest: {
+            asked: string;
+            rows: components["schemas"]["ForestRow"][];
+            groups: components["schemas"]["ForestGroup"][];
+        };
+        ForestGroup: {
+            by_default: boolean;
+            exits: components["schemas"]["Exit"][];
+            rows: number[];
+            label: string;
+        };
+        ForestRow: {
+            device: string;
+            vrf: string;
+            route: components["schemas"]["TableRow"] | null;
+            kind: string;
+            steps: components["schemas"]["ForestStep"][];
+            by_default: boolean;
+        };
+        ForestStep: {
+            device: string;
+            interface: string;
+        };
+        /**
+         * @description * `delivered` - delivered
+         *     * `discarded` - discarded
+         *     * `unrouted` - unrouted
+         *     * `unresolved` - unresolved
+         *     * `leaves` - leaves
+         *     * `loops` - loops
+         * @enum {string}
+         */
+        HowEnum: "delivered" | "discarded" | "unrouted" | "unresolved" | "leaves" | "loops";
         InputError: {
             file: string;
             line: number;
@@ -399,6 +591,10 @@ export interface components {
             found: string;
             allowed: string;
             nearest: string;
+        };
+        Instance: {
+            device: string;
+            vrf: string;
         };
         /**
          * @description * `acl_in` - acl_in
@@ -411,6 +607,11 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "acl_in" | "delivery" | "steering" | "route" | "back" | "acl_out" | "next_hop";
+        Leg: {
+            device: string | null;
+            interface: string | null;
+            cost: number;
+        };
         LoadError: {
             detail: string;
             errors: components["schemas"]["InputError"][];
@@ -475,6 +676,12 @@ export interface components {
         };
         /** @enum {unknown} */
         NullEnum: null;
+        Outcome: {
+            protocol: string | null;
+            kind: string;
+            action: string | null;
+            next_hops: components["schemas"]["NextHop"][];
+        };
         PacketSize: {
             largest_packet: number;
             shrinks_at: components["schemas"]["Shrink"][];
@@ -519,6 +726,18 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "reader" | "editor" | "owner";
+        Round: {
+            name: string;
+            scope: string;
+            rule: string;
+            chosen: boolean;
+            values: components["schemas"]["RoundValue"][];
+            lost: number[];
+        };
+        RoundValue: {
+            candidate: number;
+            value: string;
+        };
         Route: {
             prefix: string;
             protocol: string;
@@ -558,13 +777,12 @@ export interface components {
             file: string;
             text: string;
         };
-        /**
-         * @description * `pass` - pass
-         *     * `fail` - fail
-         *     * `note` - note
-         * @enum {string}
-         */
-        StateEnum: "pass" | "fail" | "note";
+        Step: {
+            device: string;
+            message: string;
+            stopped: boolean;
+            place: components["schemas"]["Place"] | null;
+        };
         Stop: {
             device: string;
             kind: string;
@@ -598,6 +816,17 @@ export interface components {
             action: string;
             next_hops: components["schemas"]["NextHop"][];
         };
+        TippingPoint: {
+            what: string;
+            device: string;
+            now: number;
+            value: number;
+            direction: components["schemas"]["DirectionEnum"];
+            becomes: components["schemas"]["Outcome"];
+            beyond: components["schemas"]["Outcome"] | null;
+            place: components["schemas"]["Place"] | null;
+            message: string;
+        };
         Token: {
             token: string;
         };
@@ -630,6 +859,26 @@ export interface components {
             return_note: string;
             from: components["schemas"]["End"];
             return: components["schemas"]["Strand"] | null;
+        };
+        Way: {
+            total: number;
+            legs: components["schemas"]["Leg"][];
+        };
+        /**
+         * @description * `missing` - missing
+         *     * `extra` - extra
+         *     * `changed` - changed
+         * @enum {string}
+         */
+        WhatEnum: "missing" | "extra" | "changed";
+        Winner: {
+            candidates: number[];
+            protocol: string;
+            kind: string;
+            preference: number;
+            metric: number;
+            action: string;
+            next_hops: components["schemas"]["NextHop"][];
         };
         Word: {
             word: string;
@@ -954,6 +1203,34 @@ export interface operations {
             };
         };
     };
+    networks_revisions_contest_retrieve: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description A prefix, or an address to look up. */
+                prefix: string;
+                /** @description A routing instance; the default one where it is left out. */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Contest"];
+                };
+            };
+        };
+    };
     networks_revisions_download_retrieve: {
         parameters: {
             query?: never;
@@ -976,6 +1253,32 @@ export interface operations {
             };
         };
     };
+    networks_revisions_drift_retrieve: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description A routing instance; the default one where it is left out. */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drift"];
+                };
+            };
+        };
+    };
     networks_revisions_findings_list: {
         parameters: {
             query?: never;
@@ -994,6 +1297,53 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Finding"][];
+                };
+            };
+        };
+    };
+    networks_revisions_forest_retrieve: {
+        parameters: {
+            query: {
+                /** @description A prefix, or an address to look up. */
+                prefix: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forest"];
+                };
+            };
+        };
+    };
+    networks_revisions_instances_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Instance"][];
                 };
             };
         };
@@ -1092,6 +1442,8 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description A routing instance; the default one where it is left out. */
+                vrf?: string;
             };
             header?: never;
             path: {
@@ -1108,6 +1460,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableRow"][];
+                };
+            };
+        };
+    };
+    networks_revisions_tipping_list: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description A prefix, or an address to look up. */
+                prefix: string;
+                /** @description A routing instance; the default one where it is left out. */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TippingPoint"][];
                 };
             };
         };

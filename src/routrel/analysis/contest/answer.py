@@ -75,6 +75,14 @@ class WhyAnswerer:
             answer["covered_by"] = None if covering is None else str(covering.prefix)
         return answer
 
+    def tipping_json(self, instance: int, asked: Prefix | Address) -> list[Json]:
+        """The tipping points alone, which take longer than the contest."""
+        prefix, _ = self._settle(instance, asked)
+        if prefix is None:
+            return []
+        contest = self.explainer.contest(instance, prefix)
+        return [self._tipping(point) for point in tipping_points(self.explainer, contest)]
+
     def _settle(self, instance: int, asked: Prefix | Address) -> tuple[Prefix | None, str]:
         """The prefix that is meant, and a note where it is not the one that was asked."""
         name = self.solved.topology.instance_name(instance)
