@@ -57,6 +57,7 @@ class BranchSerializer(serializers.Serializer[Any]):
 
 class StopSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
+    vrf = serializers.CharField()
     kind = serializers.CharField()
     site = serializers.CharField(allow_null=True)
     ingress = serializers.CharField(allow_null=True)
@@ -318,6 +319,7 @@ class ContestSerializer(serializers.Serializer[Any]):
 class ForestStepSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
     interface = serializers.CharField()
+    links = serializers.ListField(child=serializers.IntegerField())
 
 
 class ForestRowSerializer(serializers.Serializer[Any]):

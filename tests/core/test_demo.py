@@ -6,6 +6,7 @@ import pytest
 
 from routrel.analysis.answers import Answerer
 from routrel.analysis.check import check
+from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
 from routrel.analysis.evidence import Evidence
 from routrel.formats.sources import read_path
 from routrel.forwarding.flow import Flow
@@ -27,7 +28,7 @@ def test_it_has_all_kinds_over_all_sites(answerer):
     network = answerer.solved.network
     assert len(network.devices) >= 25
     assert {device.kind for device in network.devices.values()} == {"router", "switch", "firewall", "host", "gateway"}
-    assert len({device.site for device in network.devices.values()}) == 6
+    assert len({device.site for device in network.devices.values()}) == 7
 
 
 def test_an_entry_has_the_wrong_protocol(answerer):
@@ -75,4 +76,37 @@ def test_a_customer_from_outside_reaches_the_shop(answerer):
 
 def test_the_model_has_the_problems_the_tour_names(answerer):
     codes = {finding.code for finding in check(answerer.solved)}
-    assert codes == {"ospf-neighbours", "mtu-mismatch", "shadowed", "unattached"}
+    assert codes == {"ospf-neighbours", "mtu-mismatch", "shadowed", "unattached", "redistribution-order", "drift"}
+
+
+def why(answerer, device: str, prefix: str, vrf: str = "default") -> dict:
+    instance = answerer.solved.topology.instance_index[device, vrf]
+    return WhyAnswerer(answerer.solved).why_json(instance, parse_prefix(prefix), with_tipping=False)
+
+
+def test_the_longer_way_to_the_winches_is_believed(answerer):
+    answer = why(answerer, "ot-core", "10.40.201.0/24")
+    assert [(c["protocol"], c["state"], c["margin"]) for c in answer["candidates"]] == [
+        ("ospf", "winner", None),
+        ("rip", "lost", "by 10"),
+    ]
+
+
+def test_season_tickets_have_a_network_of_their_own(answerer):
+    assert ask(answerer, "tq-readers", "clearing")["return"]["verdict"] == "arrives"
+    assert ask(answerer, "tq-office", "clearing")["forward"]["verdict"] != "arrives"
+    assert why(answerer, "tq-core", "10.50.0.0/24", "ticketing")["winner"]["protocol"] == "ospf"
+
+
+def test_the_carriers_depot_follows_what_is_leaked_and_the_attached_bit(answerer):
+    table = {
+        str(route.prefix): route.origin
+        for route in answerer.solved.table(answerer.solved.topology.device_index["lantern-depot"])
+    }
+    assert table["203.0.113.64/26"] == "leaked"
+    assert table["0.0.0.0/0"] == "attached default"
+
+
+def test_ninefold_has_ipv6_by_ospf_version_3(answerer):
+    assert ask(answerer, "nf-gates", "resolver-v6", "names")["return"]["verdict"] == "arrives"
+    assert why(answerer, "nf-core", "::/0")["winner"]["kind"] == "external type 1"

@@ -51,7 +51,7 @@ def test_what_leaves_is_dropped_or_goes_round_is_a_group_too():
 def test_steps_lead_to_the_next_devices():
     answer = forest_json(load(LINE % (DEFAULT, "")), parse_prefix("10.9.0.7"))
     steps = {row["device"]: row["steps"] for row in answer["rows"]}
-    assert steps["a"] == [{"device": "b", "interface": "e1"}]
+    assert steps["a"] == [{"device": "b", "interface": "e1", "links": [0]}]
     assert steps["c"] == []
 
 

@@ -6,6 +6,7 @@ import { NetworkFrame } from "./frame/NetworkFrame";
 import { NetworksPage } from "./networks/NetworksPage";
 import { RevisionsPage } from "./networks/RevisionsPage";
 import { ProblemsPage } from "./problems/ProblemsPage";
+import { RoutesPage } from "./routes/RoutesPage";
 import { SignIn } from "./session/SignIn";
 import { TablePage } from "./tables/TablePage";
 import { Failed, Waiting } from "./ui/states";
@@ -24,6 +25,7 @@ export function App() {
         <Route path="/networks/:networkId" element={<NetworkFrame />}>
           <Route index element={<Navigate to="flow" replace />} />
           <Route path="flow" element={<FlowPage />} />
+          <Route path="routes" element={<RoutesPage />} />
           <Route path="table" element={<TablePage />} />
           <Route path="problems" element={<ProblemsPage />} />
           <Route path="source" element={<SourcePage />} />

@@ -82,6 +82,7 @@ class Evidence:
         device = self.topology.devices[stop.device]
         return {
             "device": device.name,
+            "vrf": self.topology.instances[stop.instance].vrf,
             "kind": device.kind,
             "site": device.site,
             "ingress": self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None,

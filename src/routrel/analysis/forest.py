@@ -164,7 +164,9 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
             target = forest.target(hop)
             if target is not None:
                 name = topology.devices[topology.instances[target].device].name
-                steps.append({"device": name, "interface": topology.ports[hop.port].name.interface})
+                links = list(topology.segments[topology.segment_of[hop.port]].links)
+                interface = topology.ports[hop.port].name.interface
+                steps.append({"device": name, "interface": interface, "links": links})
         rows.append(
             {
                 "device": device.name,

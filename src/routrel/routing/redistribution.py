@@ -211,6 +211,9 @@ class Settling:
         self.rounds = 0
         self.depends_on_order = False
         """Whether it settled only because instances acted one after the other."""
+        self.contested: tuple[set[tuple[int, int]], set[int]] = (set(), set())
+        """Processes and prefix numbers that changed in the last round in which all acted together."""
+        self._last_changes = self.contested
         self._taking = self._instances()
         self._ports = self._ospf_ports()
 
@@ -238,9 +241,14 @@ class Settling:
             return None
         seen: dict[bytes, int] = {}
         together = True
+        before: list[dict[int, Injected]] = []
         while self.rounds < ROUNDS:
             self.rounds += 1
+            if together:
+                before = [dict(injected) for injected in self.injected]
             changed = self._round(together)
+            if together:
+                self._last_changes = self._changes(before)
             if not changed:
                 self.depends_on_order = not together
                 return None
@@ -249,6 +257,7 @@ class Settling:
                 if not together:
                     return self._unsettled(self.rounds - seen[state])
                 together = False
+                self.contested = self._last_changes
                 seen.clear()
             seen[state] = self.rounds
         return self._unsettled(ROUNDS)
@@ -299,14 +308,25 @@ class Settling:
         prefixes: set[int] = set()
         for _ in range(length):
             before = [dict(injected) for injected in self.injected]
-            for number, process in self._round(False):
-                processes.add((number, process))
-                old = before[number].get(process, Injected())
-                new = self.injected[number].get(process, Injected())
-                prefixes.update(_differing(old, new))
+            self._round(False)
+            changed = self._changes(before)
+            processes |= changed[0]
+            prefixes |= changed[1]
         return Unsettled(
             tuple(sorted(processes)), tuple(self.prefixes.prefixes[number] for number in sorted(prefixes)), length
         )
+
+    def _changes(self, before: list[dict[int, Injected]]) -> tuple[set[tuple[int, int]], set[int]]:
+        """(solution, process) pairs that put in something else than before, and the prefixes."""
+        processes: set[tuple[int, int]] = set()
+        prefixes: set[int] = set()
+        for number, injected in enumerate(self.injected):
+            for process, new in injected.items():
+                differing = _differing(before[number].get(process, Injected()), new)
+                if differing:
+                    processes.add((number, process))
+                    prefixes |= differing
+        return processes, prefixes
 
 
 def _differing(old: Injected, new: Injected) -> set[int]:
@@ -337,4 +357,25 @@ def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], uns
         topology.devices[topology.instances[first.instance].device].name if first else "",
         "",
         tuple(places) or (),
+    )
+
+
+def order_finding(settling: Settling) -> Finding:
+    """Redistribution that settles in one way or another, by who acts first."""
+    processes, numbers = settling.contested
+    prefixes = [str(settling.prefixes.prefixes[number]) for number in sorted(numbers)]
+    more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
+    names, places = [], []
+    for number, process_number in sorted(processes):
+        process = settling.solutions[number].processes[process_number]
+        names.append(f"{settling.topology.instance_name(process.instance)} into {process.protocol}")
+        places += [rule.place for rule in process.redistribute]
+    return Finding(
+        "redistribution-order",
+        "warning",
+        f"which router redistributes {', '.join(prefixes[:5])}{more} depends on who acts first:"
+        f" {'; '.join(names)}. One stable state is shown",
+        "",
+        "",
+        tuple(places),
     )

@@ -20,7 +20,7 @@ from routrel.routing.observed import install_observed_routes, is_observed_only
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.redistribution import Settling, Unsettled, unsettled_finding
+from routrel.routing.redistribution import Settling, Unsettled, order_finding, unsettled_finding
 from routrel.routing.rip import RipDatabase, RipSolution
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import Process, ProtocolSolution
@@ -68,6 +68,8 @@ class Solved:
         self.unsettled: Unsettled | None = self.settling.run()
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
+        elif self.settling.depends_on_order:
+            self.findings.append(order_finding(self.settling))
 
     def table(self, instance: int) -> Table:
         """The table of a routing instance, by its number; a device's number means its default instance."""

@@ -17,6 +17,14 @@ export type Word = Schemas["Word"];
 export type LoadError = Schemas["LoadError"];
 export type InputProblem = Schemas["InputError"];
 export type TableRow = Schemas["TableRow"];
+export type NextHop = Schemas["NextHop"];
+export type Contest = Schemas["Contest"];
+export type Candidate = Schemas["Candidate"];
+export type TippingPoint = Schemas["TippingPoint"];
+export type Outcome = Schemas["Outcome"];
+export type Forest = Schemas["Forest"];
+export type ForestRow = Schemas["ForestRow"];
+export type Difference = Schemas["Difference"];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */
 export class ApiError extends Error {

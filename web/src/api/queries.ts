@@ -219,15 +219,93 @@ export function useServices(key: RevisionKey) {
   });
 }
 
-export function useTable(key: RevisionKey, device: string) {
+/** A routing instance of a device; the VRF is '' for the default one. */
+export type InstanceKey = { device: string; vrf: string };
+
+function instanceQuery({ device, vrf }: InstanceKey) {
+  return { device, ...(vrf ? { vrf } : {}) };
+}
+
+export function useTable(key: RevisionKey, instance: InstanceKey) {
   return useQuery({
-    queryKey: ["table", key, device],
+    queryKey: ["table", key, instance],
     ...FOREVER,
-    enabled: Boolean(device),
+    enabled: Boolean(instance.device),
     queryFn: () =>
       unwrap(
         api.GET("/api/networks/{network_id}/revisions/{number}/table", {
-          params: { path: pathOf(key), query: { device } },
+          params: { path: pathOf(key), query: instanceQuery(instance) },
+        }),
+      ),
+  });
+}
+
+export function useInstances(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["instances", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/instances", { params: { path: pathOf(key) } }),
+      ),
+  });
+}
+
+export function useDrift(key: RevisionKey, instance: InstanceKey) {
+  return useQuery({
+    queryKey: ["drift", key, instance],
+    ...FOREVER,
+    enabled: Boolean(instance.device),
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/drift", {
+          params: { path: pathOf(key), query: instanceQuery(instance) },
+        }),
+      ),
+  });
+}
+
+export function useForest(key: RevisionKey, prefix: string) {
+  return useQuery({
+    queryKey: ["forest", key, prefix],
+    ...FOREVER,
+    enabled: Boolean(prefix),
+    placeholderData: keepPreviousData,
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/forest", {
+          params: { path: pathOf(key), query: { prefix } },
+          signal,
+        }),
+      ),
+  });
+}
+
+export function useContest(key: RevisionKey, instance: InstanceKey, prefix: string) {
+  return useQuery({
+    queryKey: ["contest", key, instance, prefix],
+    ...FOREVER,
+    enabled: Boolean(instance.device && prefix),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/contest", {
+          params: { path: pathOf(key), query: { ...instanceQuery(instance), prefix } },
+          signal,
+        }),
+      ),
+  });
+}
+
+export function useTipping(key: RevisionKey, instance: InstanceKey, prefix: string, enabled: boolean) {
+  return useQuery({
+    queryKey: ["tipping", key, instance, prefix],
+    ...FOREVER,
+    enabled: enabled && Boolean(instance.device && prefix),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/tipping", {
+          params: { path: pathOf(key), query: { ...instanceQuery(instance), prefix } },
+          signal,
         }),
       ),
   });

@@ -572,6 +572,7 @@ export interface components {
         ForestStep: {
             device: string;
             interface: string;
+            links: number[];
         };
         /**
          * @description * `delivered` - delivered
@@ -785,6 +786,7 @@ export interface components {
         };
         Stop: {
             device: string;
+            vrf: string;
             kind: string;
             site: string | null;
             ingress: string | null;

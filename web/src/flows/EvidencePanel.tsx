@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
 import type { Check, Place, Stop, Walk } from "../api/client";
 import { useSource } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
@@ -68,7 +69,13 @@ function StopChecks({
           </p>
           <ol>
             {checksOf(stop).map((check) => (
-              <CheckLine key={`${check.kind}${check.message}`} check={check} place={place} look={look} />
+              <CheckLine
+                key={`${check.kind}${check.message}`}
+                check={check}
+                stop={stop}
+                place={place}
+                look={look}
+              />
             ))}
           </ol>
           {stop.notes.map((note) => (
@@ -84,10 +91,12 @@ function StopChecks({
 
 function CheckLine({
   check,
+  stop,
   place,
   look,
 }: {
   check: Check;
+  stop: Stop;
   place: Place | null;
   look: (place: Place) => void;
 }) {
@@ -117,9 +126,32 @@ function CheckLine({
         ) : (
           check.message
         )}
+        {check.route && <WhyLink stop={stop} prefix={check.route.prefix} />}
         {check.written && <code className="block text-[12px] text-faint break-words">{check.written}</code>}
       </span>
     </li>
+  );
+}
+
+/** To the contest behind a table's route. */
+function WhyLink({ stop, prefix }: { stop: Stop; prefix: string }) {
+  const { network } = useCurrentNetwork();
+  const [search] = useSearchParams();
+  const query = new URLSearchParams({ device: stop.device, prefix });
+  if (stop.vrf !== "default") query.set("vrf", stop.vrf);
+  const revision = search.get("revision");
+  if (revision) query.set("revision", revision);
+  return (
+    <>
+      {" "}
+      <Link
+        to={`/networks/${network.id}/table?${query}`}
+        className="text-forward underline underline-offset-2"
+        data-testid="why-link"
+      >
+        why
+      </Link>
+    </>
   );
 }
 

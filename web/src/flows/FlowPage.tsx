@@ -1,9 +1,10 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Strand, Walk } from "../api/client";
 import { useFindings, useMap, useWalk } from "../api/queries";
 import { shownTime, useCurrentNetwork } from "../frame/context";
 import { NetworkMap } from "../map/NetworkMap";
+import { walkTraces } from "../map/ways";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
 import { Failed, Waiting } from "../ui/states";
@@ -23,6 +24,10 @@ export function FlowPage() {
   const asked = Boolean(question.from && question.to);
   const walk = useWalk(revision, question);
   const answer = asked && !walk.isError ? walk.data : undefined;
+  const traces = useMemo(
+    () => (answer && map.data ? walkTraces(answer, map.data.cables) : undefined),
+    [answer, map.data],
+  );
   const devices = answer ? orderedDevices(answer) : [];
   const at = search.get("at");
   const chosen = at && (devices.includes(at) || !answer) ? at : telling(answer);
@@ -59,7 +64,7 @@ export function FlowPage() {
         <section className="min-h-0" aria-label="the map">
           {map.isPending && <Waiting what="the map" />}
           {map.isError && <Failed error={map.error} what="The map cannot be drawn." />}
-          {map.data && <NetworkMap map={map.data} walk={answer} chosen={chosen} choose={choose} />}
+          {map.data && <NetworkMap map={map.data} traces={traces} chosen={chosen} choose={choose} />}
         </section>
       </div>
       {answer && chosen && (

@@ -12,10 +12,11 @@ import { toggleTheme } from "./theme";
 
 const ACTIVITIES = [
   { to: "flow", label: "Flow", key: "1" },
-  { to: "table", label: "Table", key: "2" },
-  { to: "problems", label: "Problems", key: "3" },
-  { to: "source", label: "Source", key: "4" },
-  { to: "revisions", label: "Revisions", key: "5" },
+  { to: "routes", label: "Routes", key: "2" },
+  { to: "table", label: "Table", key: "3" },
+  { to: "problems", label: "Problems", key: "4" },
+  { to: "source", label: "Source", key: "5" },
+  { to: "revisions", label: "Revisions", key: "6" },
 ];
 
 export function NetworkFrame() {

@@ -38,7 +38,7 @@ export function Palette({
     navigate(`${base}/flow?${next}`);
   }
 
-  const pages: Action[] = ["flow", "table", "problems", "source", "revisions"].map((to) => ({
+  const pages: Action[] = ["flow", "routes", "table", "problems", "source", "revisions"].map((to) => ({
     label: to,
     detail: "open",
     run: () => go(to),

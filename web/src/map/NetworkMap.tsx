@@ -1,13 +1,13 @@
 import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
-import type { MapData, Walk } from "../api/client";
+import type { MapData } from "../api/client";
 import { download } from "../ui/download";
 import { Key } from "../ui/Key";
-import { kindPath, type Verdict, VerdictMark } from "../ui/marks";
+import { kindPath, VerdictMark } from "../ui/marks";
 import { useKeys } from "../ui/useKeys";
 import { type Cluster, clusters, radius } from "./clusters";
 import { type Label, placeLabels } from "./labels";
 import { layOut, type Point } from "./layout";
-import { strandSteps } from "./ways";
+import type { Traces } from "./ways";
 
 type View = { scale: number; x: number; y: number };
 type Size = { width: number; height: number };
@@ -32,15 +32,15 @@ function fitted(points: Point[], size: Size): View {
   };
 }
 
-/** The network laid out by site, with both strands over it; what they do not touch is dimmed. */
+/** The network laid out by site, with ways traced over it; what they do not touch is dimmed. */
 export function NetworkMap({
   map,
-  walk,
+  traces,
   chosen,
   choose,
 }: {
   map: MapData;
-  walk: Walk | undefined;
+  traces: Traces | undefined;
   chosen: string | null;
   choose: (device: string) => void;
 }) {
@@ -130,7 +130,7 @@ export function NetworkMap({
               map={map}
               layout={layout}
               scale={shown.scale}
-              walk={walk}
+              traces={traces}
               chosen={chosen}
               choose={choose}
               window={cut(shown, size)}
@@ -177,21 +177,13 @@ function cut(view: View, size: Size): string {
   return [left, top, left + size.width + 3 * step, top + size.height + 3 * step].join(" ");
 }
 
-const VERDICT_ORDER: Verdict[] = [
-  "blocked",
-  "unrouted",
-  "discarded",
-  "unresolved",
-  "loops",
-  "leaves",
-  "arrives",
-];
+const NOTHING: Traces = { forward: [], back: [], endings: new Map(), touched: new Set() };
 
 function Picture({
   map,
   layout,
   scale,
-  walk,
+  traces,
   chosen,
   choose,
   window: visible,
@@ -201,25 +193,14 @@ function Picture({
   map: MapData;
   layout: ReturnType<typeof layOut>;
   scale: number;
-  walk: Walk | undefined;
+  traces: Traces | undefined;
   chosen: string | null;
   choose: (device: string) => void;
   window: string;
   zoom: (factor: number, at: Point) => void;
   view: View;
 }) {
-  const steps = useMemo(
-    () => ({
-      forward: walk ? strandSteps(walk.forward, map.cables) : [],
-      return: walk?.return ? strandSteps(walk.return, map.cables) : [],
-    }),
-    [walk, map],
-  );
-  const endings = useMemo(() => endingsOf(walk), [walk]);
-  const touched = useMemo(() => {
-    const stops = [...(walk?.forward.stops ?? []), ...(walk?.return?.stops ?? [])].map((stop) => stop.device);
-    return new Set([...stops, ...steps.forward.flat(), ...steps.return.flat()]);
-  }, [walk, steps]);
+  const { forward, back, endings, touched } = traces ?? NOTHING;
 
   const drawn = useMemo(() => {
     const [left = 0, top = 0, right = 0, bottom = 0] = visible.split(" ").map(Number);
@@ -312,8 +293,8 @@ function Picture({
           />
         ))}
       </g>
-      <Steps steps={steps.forward} place={place} tone="var(--forward)" />
-      <Steps steps={steps.return} place={place} tone="var(--return)" />
+      <Steps steps={forward} place={place} tone="var(--forward)" />
+      <Steps steps={back} place={place} tone="var(--return)" />
       {drawn.marks.map(({ cluster, x, y }) =>
         cluster.members.length > 1 ? (
           // biome-ignore lint/a11y/noStaticElementInteractions: the same is done by the key for nearer
@@ -435,22 +416,6 @@ function Steps({
       })}
     </g>
   );
-}
-
-/** Where the answer's ways end, the worst ending of each device. */
-function endingsOf(walk: Walk | undefined): Map<string, Verdict> {
-  const endings = new Map<string, Verdict>();
-  for (const strand of [walk?.forward, walk?.return]) {
-    for (const stop of strand?.stops ?? []) {
-      for (const verdict of [stop.verdict, ...stop.branches.map((branch) => branch.verdict)]) {
-        if (!verdict) continue;
-        const standing = endings.get(stop.device);
-        if (!standing || VERDICT_ORDER.indexOf(verdict) < VERDICT_ORDER.indexOf(standing))
-          endings.set(stop.device, verdict);
-      }
-    }
-  }
-  return endings;
 }
 
 function siteTop(site: string, map: MapData, layout: ReturnType<typeof layOut>, scale: number): number {

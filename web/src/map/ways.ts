@@ -1,4 +1,5 @@
-import type { MapData, Strand } from "../api/client";
+import type { Forest, MapData, Strand, Walk } from "../api/client";
+import type { Verdict } from "../ui/marks";
 
 type Cables = MapData["cables"];
 
@@ -44,4 +45,66 @@ export function strandSteps(strand: Strand, cables: Cables): [string, string][] 
     }
   }
   return [...steps.values()];
+}
+
+/** What is drawn over the network: ways as steps between devices, and how they end where. */
+export type Traces = {
+  forward: [string, string][];
+  back: [string, string][];
+  endings: Map<string, Verdict>;
+  touched: Set<string>;
+};
+
+const WORST_FIRST: Verdict[] = [
+  "blocked",
+  "unrouted",
+  "discarded",
+  "unresolved",
+  "loops",
+  "leaves",
+  "arrives",
+];
+
+/** Keeps the worst ending of each device. */
+function note(endings: Map<string, Verdict>, device: string, verdict: Verdict) {
+  const standing = endings.get(device);
+  if (!standing || WORST_FIRST.indexOf(verdict) < WORST_FIRST.indexOf(standing)) endings.set(device, verdict);
+}
+
+/** Both strands of a walk. */
+export function walkTraces(walk: Walk, cables: Cables): Traces {
+  const forward = strandSteps(walk.forward, cables);
+  const back = walk.return ? strandSteps(walk.return, cables) : [];
+  const stops = [...walk.forward.stops, ...(walk.return?.stops ?? [])];
+  const endings = new Map<string, Verdict>();
+  for (const stop of stops)
+    for (const verdict of [stop.verdict, ...stop.branches.map((branch) => branch.verdict)])
+      if (verdict) note(endings, stop.device, verdict);
+  const touched = new Set([...stops.map((stop) => stop.device), ...forward.flat(), ...back.flat()]);
+  return { forward, back, endings, touched };
+}
+
+/** Every device's way to its next devices: all groups, or the one that is looked at. */
+export function forestTraces(forest: Forest, cables: Cables, group: number | null): Traces {
+  const steps = new Map<string, [string, string]>();
+  const endings = new Map<string, Verdict>();
+  const groups = group === null ? forest.groups : forest.groups.filter((_, index) => index === group);
+  const touched = new Set<string>();
+  for (const one of groups) {
+    for (const exit of one.exits)
+      note(endings, exit.device.split(" ")[0] as string, exit.how === "delivered" ? "arrives" : exit.how);
+    for (const row of one.rows.map((index) => forest.rows[index])) {
+      if (!row) continue;
+      touched.add(row.device);
+      for (const step of row.steps) {
+        const way = wayAlong(cables, step.links, row.device, step.device);
+        for (let i = 1; i < way.length; i++) {
+          const pair: [string, string] = [way[i - 1] as string, way[i] as string];
+          steps.set(pair.join("\n"), pair);
+        }
+      }
+    }
+  }
+  for (const device of endings.keys()) touched.add(device);
+  return { forward: [...steps.values()], back: [], endings, touched };
 }

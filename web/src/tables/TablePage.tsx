@@ -1,8 +1,10 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import type { TableRow } from "../api/client";
-import { useMap, useTable } from "../api/queries";
+import type { Difference } from "../api/client";
+import { useDrift, useInstances, useMap, useTable } from "../api/queries";
+import { ContestPanel } from "../contest/ContestPanel";
+import { actionText } from "../contest/words";
 import { WordBox } from "../flows/WordBox";
 import { useCurrentNetwork } from "../frame/context";
 import { csv, download } from "../ui/download";
@@ -12,31 +14,34 @@ import { useKeys } from "../ui/useKeys";
 
 const COLUMNS = "grid grid-cols-[minmax(10rem,1.2fr)_7rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
-function hopText(row: TableRow): string {
-  if (row.action !== "forward") return `${row.action}s`;
-  return row.next_hops
-    .map((hop) =>
-      hop.address
-        ? `${hop.address} by ${hop.interface}${hop.device ? ` (${hop.device})` : ""}`
-        : `on ${hop.interface}`,
-    )
-    .join(", ");
-}
-
 /** A device's table, filtered by what is typed. */
 export function TablePage() {
   const { revision } = useCurrentNetwork();
   const [search, setSearch] = useSearchParams();
   const map = useMap(revision);
   const device = search.get("device") ?? map.data?.devices.find((one) => one.kind === "router")?.name ?? "";
-  const table = useTable(revision, device);
+  const vrf = search.get("vrf") ?? "";
+  const instance = { device, vrf };
+  const table = useTable(revision, instance);
+  const drift = useDrift(revision, instance);
+  const instances = useInstances(revision);
+  const vrfs = (instances.data ?? []).filter((one) => one.device === device).map((one) => one.vrf);
+  const prefix = search.get("prefix");
+  const differences = useMemo(
+    () => new Map((drift.data?.differences ?? []).map((one) => [one.prefix, one])),
+    [drift.data],
+  );
+  const [onlyDrift, setOnlyDrift] = useState(false);
   const [filter, setFilter] = useState("");
   const scroller = useRef<HTMLElement>(null);
   const shown = useMemo(
     () =>
-      table.data?.filter((row) => `${row.prefix} ${row.protocol} ${hopText(row)}`.includes(filter.trim())) ??
-      [],
-    [table.data, filter],
+      table.data?.filter(
+        (row) =>
+          `${row.prefix} ${row.protocol} ${actionText(row)}`.includes(filter.trim()) &&
+          (!onlyDrift || differences.has(row.prefix)),
+      ) ?? [],
+    [table.data, filter, onlyDrift, differences],
   );
   const rows = useVirtualizer({
     count: shown.length,
@@ -52,26 +57,57 @@ export function TablePage() {
       row.protocol,
       row.preference,
       row.metric,
-      hopText(row),
+      actionText(row),
     ]);
     download(`${device} table.csv`, csv([titles, ...lines]), "text/csv");
   }
-  useKeys({ s: save });
+  function set(values: Record<string, string>) {
+    const next = new URLSearchParams(search);
+    for (const [key, value] of Object.entries(values)) {
+      if (value) next.set(key, value);
+      else next.delete(key);
+    }
+    setSearch(next);
+  }
+  function step(by: number) {
+    const at = shown.findIndex((row) => row.prefix === prefix);
+    const row = shown[at + by];
+    if (row) {
+      set({ prefix: row.prefix });
+      rows.scrollToIndex(at + by);
+    }
+  }
+  useKeys({
+    s: save,
+    j: () => step(1),
+    ArrowDown: () => step(1),
+    u: () => step(-1),
+    ArrowUp: () => step(-1),
+  });
+  const extra = (drift.data?.differences ?? []).filter((one) => one.what === "extra");
   return (
-    <div className="h-full flex flex-col px-6 pt-4">
-      <div className="flex items-baseline gap-3 pb-3 text-lg">
+    <div className="h-full flex flex-col pt-4">
+      <div className="flex items-baseline gap-3 pb-3 text-lg px-6">
         <h2 className="sr-only">Table of a device</h2>
         <span>the table of</span>
         <WordBox
           label="device"
           value={device}
           devicesOnly
-          choose={(word) => {
-            const next = new URLSearchParams(search);
-            next.set("device", word);
-            setSearch(next);
-          }}
+          choose={(word) => set({ device: word, vrf: "", prefix: "" })}
         />
+        {vrfs.length > 0 &&
+          ["", ...vrfs].map((name) => (
+            <button
+              key={name}
+              type="button"
+              aria-pressed={vrf === name}
+              onClick={() => set({ vrf: name, prefix: "" })}
+              className={`text-base border-b-2 ${vrf === name ? "border-ink" : "border-transparent text-faint hover:text-ink"}`}
+            >
+              {name ? `VRF ${name}` : "default"}
+            </button>
+          ))}
         <input
           aria-label="filter the table"
           placeholder="filter by prefix, protocol or next hop"
@@ -82,6 +118,16 @@ export function TablePage() {
         <span className="text-faint text-base">
           {shown.length} of {table.data?.length ?? 0} routes
         </span>
+        {drift.data?.compared && (
+          <button
+            type="button"
+            aria-pressed={onlyDrift}
+            onClick={() => setOnlyDrift(!onlyDrift)}
+            className={`text-base border-b-2 ${onlyDrift ? "border-ink" : "border-transparent"} ${differences.size ? "text-stop" : "text-good"}`}
+          >
+            {differences.size ? `drift at ${differences.size}` : "as observed"}
+          </button>
+        )}
         <button type="button" className="ml-auto text-base text-faint hover:text-ink" onClick={save}>
           save as CSV <Key>s</Key>
         </button>
@@ -91,7 +137,7 @@ export function TablePage() {
       {table.data && (
         <>
           <div
-            className={`${COLUMNS} text-faint text-sm border-b border-hair pb-1 overflow-hidden [scrollbar-gutter:stable]`}
+            className={`${COLUMNS} mx-6 text-faint text-sm border-b border-hair pb-1 overflow-hidden [scrollbar-gutter:stable]`}
           >
             <span>prefix</span>
             <span>protocol</span>
@@ -102,7 +148,7 @@ export function TablePage() {
           {shown.length === 0 && <Empty title="No route of this kind in the table." />}
           <section
             ref={scroller}
-            className="flex-1 overflow-auto [scrollbar-gutter:stable]"
+            className="flex-1 mx-6 overflow-auto [scrollbar-gutter:stable]"
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
             tabIndex={0}
             aria-label="routes"
@@ -114,23 +160,57 @@ export function TablePage() {
                 return (
                   <li
                     key={item.key}
-                    className={`${COLUMNS} absolute inset-x-0 border-b border-hair/60 items-baseline`}
+                    className={`${COLUMNS} absolute inset-x-0 border-b border-hair/60 items-baseline ${row.prefix === prefix ? "bg-mark/50" : "hover:bg-wash"}`}
                     style={{ transform: `translateY(${item.start}px)`, height: item.size }}
                   >
-                    <span className="mono">{row.prefix}</span>
+                    <button
+                      type="button"
+                      className="mono text-left hover:underline underline-offset-2"
+                      aria-pressed={row.prefix === prefix}
+                      title="why this route"
+                      onClick={() => set({ prefix: row.prefix === prefix ? "" : row.prefix })}
+                    >
+                      {row.prefix}
+                    </button>
                     <span>{row.protocol}</span>
                     <span className="text-right">{row.preference ?? "–"}</span>
                     <span className="text-right">{row.metric ?? "–"}</span>
                     <span className={`mono truncate ${row.action === "forward" ? "" : "text-stop"}`}>
-                      {hopText(row)}
+                      {actionText(row)}
+                      {differences.has(row.prefix) && (
+                        <DriftNote difference={differences.get(row.prefix) as Difference} />
+                      )}
                     </span>
                   </li>
                 );
               })}
             </ol>
           </section>
+          {extra.length > 0 && (
+            <p className="mx-6 py-1 text-sm text-faint border-t border-hair" data-testid="drift-extra">
+              observed and not computed:{" "}
+              {extra.map((one) => (
+                <span key={one.prefix} className="mono text-stop mr-3" title={one.observed}>
+                  {one.prefix}
+                </span>
+              ))}
+            </p>
+          )}
+          {prefix && (
+            <section className="h-[46%] min-h-60 border-t border-hair" aria-label="why">
+              <ContestPanel instance={instance} prefix={prefix} />
+            </section>
+          )}
         </>
       )}
     </div>
+  );
+}
+
+function DriftNote({ difference }: { difference: Difference }) {
+  return (
+    <span className="text-stop ml-3" title={`observed: ${difference.observed || "nothing"}`}>
+      {difference.what === "missing" ? "not observed" : `observed: ${difference.observed}`}
+    </span>
   );
 }

@@ -107,8 +107,10 @@ class WhyAnswerer:
         unsettled = self.solved.unsettled
         if unsettled is not None and prefix in unsettled.prefixes:
             notes.append("redistribution never settles for this prefix: the table shown is that of one moment")
-        elif self.solved.settling.depends_on_order:
-            notes.append("redistribution settles here, but how depends on the order in which routers act")
+        elif self.solved.settling.depends_on_order and (
+            self.solved.prefixes.number[prefix] in self.solved.settling.contested[1]
+        ):
+            notes.append("which router redistributes this prefix depends on who acts first; one stable state is shown")
         return notes
 
     def _winner(self, contest: Contest) -> Json:

@@ -1,0 +1,40 @@
+import type { Candidate, NextHop, Outcome, TableRow } from "../api/client";
+
+/** Next hops in words: address, interface, and the device behind it where it is known. */
+export function hopsText(hops: NextHop[]): string {
+  return hops
+    .map((hop) =>
+      hop.address || hop.device
+        ? `${hop.address ?? "link-local"} by ${hop.interface}${hop.device ? ` (${hop.device})` : ""}`
+        : `on ${hop.interface}`,
+    )
+    .join(", ");
+}
+
+/** What a route does with a packet. */
+export function actionText(route: { action: string | null; next_hops: NextHop[] }): string {
+  if (route.action && route.action !== "forward") return `${route.action}s`;
+  return hopsText(route.next_hops);
+}
+
+export function rowText(row: TableRow): string {
+  return actionText(row);
+}
+
+/** A candidate by name: its protocol and kind. */
+export function kindText(candidate: { protocol: string | null; kind: string }): string {
+  return [candidate.protocol, candidate.kind].filter(Boolean).join(" ");
+}
+
+export function outcomeText(outcome: Outcome): string {
+  return outcome.protocol ? `${kindText(outcome)}, ${actionText(outcome)}` : "no route";
+}
+
+/** Candidates in the order they are read: winners, then those that held out longest, the ones left out last. */
+export function inOrder(candidates: Candidate[]): number[] {
+  const rank = (one: Candidate) =>
+    one.state === "winner" ? -1000 : one.state === "out" ? 1000 : -(one.lost_in ?? 0);
+  return candidates
+    .map((_, index) => index)
+    .sort((a, b) => rank(candidates[a] as Candidate) - rank(candidates[b] as Candidate) || a - b);
+}
