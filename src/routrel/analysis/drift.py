@@ -16,7 +16,8 @@ OWN = ("connected", "local")
 class Difference:
     """One prefix at which the two tables differ. ``what`` is missing, extra or changed.
 
-    ``missing`` is computed and not observed, ``extra`` observed and not computed.
+    ``missing`` is computed and not observed, ``extra`` observed and not computed; of a changed one
+    ``observed`` says only what differs.
     """
 
     instance: int
@@ -53,33 +54,51 @@ def drift(solved: Solved, instance: int) -> list[Difference]:
         elif ours is None:
             if not prefix.is_link_local:
                 found.append(Difference(instance, prefix, "extra", "", _observed_text(theirs), theirs.place))
-        elif _differs(solved, ours, theirs):
-            texts = _computed_text(solved, ours), _observed_text(theirs)
-            found.append(Difference(instance, prefix, "changed", *texts, theirs.place))
+        else:
+            words = _differing(solved, ours, theirs)
+            if words:
+                text = _computed_text(solved, ours)
+                found.append(Difference(instance, prefix, "changed", text, ", ".join(words), theirs.place))
     return found
 
 
-def _differs(solved: Solved, ours: Route, theirs: ObservedRoute) -> bool:
-    """Protocol, action, next hops, and metric and preference where they were observed."""
+def _differing(solved: Solved, ours: Route, theirs: ObservedRoute) -> list[str]:
+    """What is observed otherwise: protocol, action, next hops; metric and preference where they were observed."""
+    words = []
     if theirs.protocol not in ("observed", ours.protocol) and not {theirs.protocol, ours.protocol} <= set(OWN):
-        return True
+        words.append(theirs.protocol)
     if ours.action != theirs.action:
-        return True
-    for one, other in ((ours.metric, theirs.metric), (ours.preference, theirs.preference)):
+        words.append(f"{theirs.action}s")
+    for name, one, other in (
+        ("preference", ours.preference, theirs.preference),
+        ("metric", ours.metric, theirs.metric),
+    ):
         if other is not None and one != other:
-            return True
-    if ours.protocol in OWN:
-        return False
+            words.append(f"{name} {other}")
+    if ours.protocol not in OWN and not _same_hops(solved, ours, theirs):
+        words.append(f"by {_hops_text(theirs)}")
+    return words
+
+
+def _same_hops(solved: Solved, ours: Route, theirs: ObservedRoute) -> bool:
     mine = {(hop.address, solved.topology.ports[hop.port].name.interface) for hop in ours.next_hops}
     given = set(ours.given_next_hops)
-    for hop in theirs.next_hops:
-        if not any(
+    matched = [
+        any(
             (hop.address is None or hop.address == address or hop.address in given)
             and (hop.interface is None or hop.interface == interface)
             for address, interface in mine
-        ):
-            return True
-    return len(theirs.next_hops) < len(mine)
+        )
+        for hop in theirs.next_hops
+    ]
+    return all(matched) and len(theirs.next_hops) >= len(mine)
+
+
+def _hops_text(route: ObservedRoute) -> str:
+    return ", ".join(
+        " by ".join(filter(None, (str(hop.address) if hop.address else "", hop.interface or "")))
+        for hop in route.next_hops
+    )
 
 
 def _computed_text(solved: Solved, route: Route) -> str:
@@ -90,9 +109,5 @@ def _computed_text(solved: Solved, route: Route) -> str:
 
 
 def _observed_text(route: ObservedRoute) -> str:
-    hops = ", ".join(
-        " by ".join(filter(None, (str(hop.address) if hop.address else "", hop.interface or "")))
-        for hop in route.next_hops
-    )
     numbers = "/".join("-" if value is None else str(value) for value in (route.preference, route.metric))
-    return f"{route.protocol} {numbers} {hops or route.action}"
+    return f"{route.protocol} {numbers} {_hops_text(route) or route.action}"

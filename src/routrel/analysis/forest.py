@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from routrel.analysis.answers import Json, route_json
 from routrel.model.addresses import Address, Prefix
+from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
@@ -150,6 +151,8 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
     topology = solved.topology
     rows: list[Json] = []
     groups: dict[tuple[bool, frozenset[Exit]], list[int]] = {}
+    without: list[int] = []
+    """Rows without any route: one group, whichever device it is."""
     for instance in topology.instances:
         device = topology.devices[instance.device]
         if not device.forwards or (device.kind == "switch" and instance.routing is None):
@@ -158,7 +161,7 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
         by_default = (
             route is not None and route.prefix.is_default and not (isinstance(asked, Prefix) and asked.is_default)
         )
-        groups.setdefault((by_default, exits), []).append(len(rows))
+        (without if route is None else groups.setdefault((by_default, exits), [])).append(len(rows))
         steps = []
         for hop in route.next_hops if route is not None else ():
             target = forest.target(hop)
@@ -178,12 +181,15 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
             }
         )
     ordered = sorted(groups.items(), key=lambda item: (-len(item[1]), sorted(item[0][1])))
+    if without:
+        names = (_instance_name(rows[row]) for row in without)
+        ordered.append(((False, frozenset(Exit("unrouted", name) for name in names)), without))
     return {
         "asked": str(asked),
         "rows": rows,
         "groups": [
             {
-                "label": _label(by_default, exits),
+                "label": "no route" if members is without else _label(by_default, exits),
                 "by_default": by_default,
                 "exits": [
                     {"how": one.how, "device": one.device, "interface": one.interface or None} for one in sorted(exits)
@@ -193,6 +199,11 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
             for (by_default, exits), members in ordered
         ],
     }
+
+
+def _instance_name(row: Json) -> str:
+    name: str = row["device"]
+    return name if row["vrf"] == DEFAULT_INSTANCE else f"{name} (VRF {row['vrf']})"
 
 
 def _label(by_default: bool, exits: frozenset[Exit]) -> str:

@@ -12,7 +12,7 @@ import type { Traces } from "./ways";
 type View = { scale: number; x: number; y: number };
 type Size = { width: number; height: number };
 
-const MARGIN = { x: 84, y: 46 };
+const MARGIN = { x: 108, y: 46 };
 const CHARACTER = 6.9;
 
 function fitted(points: Point[], size: Size): View {

@@ -91,7 +91,8 @@ export function forestTraces(forest: Forest, cables: Cables, group: number | nul
   const groups = group === null ? forest.groups : forest.groups.filter((_, index) => index === group);
   const touched = new Set<string>();
   for (const one of groups) {
-    for (const exit of one.exits)
+    // A VRF's ending is not the device's: it is marked only where its group is looked at.
+    for (const exit of one.exits.filter((exit) => group !== null || !exit.device.includes(" ")))
       note(endings, exit.device.split(" ")[0] as string, exit.how === "delivered" ? "arrives" : exit.how);
     for (const row of one.rows.map((index) => forest.rows[index])) {
       if (!row) continue;
