@@ -208,6 +208,8 @@ class TableRowSerializer(serializers.Serializer[Any]):
     vrf = serializers.CharField()
     prefix = serializers.CharField()
     protocol = serializers.CharField()
+    kind = serializers.CharField()
+    tag = serializers.IntegerField(allow_null=True)
     preference = serializers.IntegerField(allow_null=True)
     metric = serializers.IntegerField(allow_null=True)
     action = serializers.CharField()
@@ -326,7 +328,6 @@ class ForestRowSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
     vrf = serializers.CharField()
     route = TableRowSerializer(allow_null=True)
-    kind = serializers.CharField()
     steps = ForestStepSerializer(many=True)
     by_default = serializers.BooleanField()
 

@@ -75,7 +75,7 @@ def test_each_round_says_who_lost_and_by_how_much():
     assert answer["winner"]["protocol"] == "ospf"
     states = [(c["protocol"], c["state"], c["lost_in"], c["margin"]) for c in answer["candidates"]]
     assert states == [("static", "lost", 1, "by 5"), ("ospf", "winner", None, None), ("ospf", "lost", 0, "by 7")]
-    assert [one["name"] for one in answer["rounds"]] == ["way", "preference"]
+    assert [one["name"] for one in answer["rounds"]] == ["cost by first hop", "preference"]
     assert answer["candidates"][1]["ways"] == [
         {
             "total": 10,

@@ -31,7 +31,15 @@ CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get"]
 
 def url(path: str, network: dict) -> str:
     filled = path.format(network_id=network["id"], number=1, username="olive")
-    extra = {"walk": "?from=h1&to=h2", "table": "?device=r", "source": "?file=network.yaml"}
+    extra = {
+        "walk": "?from=h1&to=h2",
+        "table": "?device=r",
+        "drift": "?device=r",
+        "contest": "?device=r&prefix=10.0.1.0/24",
+        "tipping": "?device=r&prefix=10.0.1.0/24",
+        "forest": "?prefix=10.0.1.0/24",
+        "source": "?file=network.yaml",
+    }
     return filled + extra.get(path.rsplit("/", 1)[1], "")
 
 

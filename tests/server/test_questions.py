@@ -88,3 +88,28 @@ def test_the_page_and_the_schemas_are_served(client, db):
     assert client.get("/api/schema").status_code == 200
     schema = json.loads(client.get("/api/network-file.schema.json").content)
     assert schema["properties"]["routrel"]["enum"] == ["1", 1]
+
+
+def test_why_a_route_stands(owner, network):
+    answer = get(owner, network, "contest", device="h1", prefix="10.9.9.9").json()
+    assert (answer["prefix"], answer["winner"]["protocol"]) == ("0.0.0.0/0", "static")
+    assert answer["candidates"][0]["state"] == "winner"
+    assert get(owner, network, "tipping", device="h1", prefix="0.0.0.0/0").json() == []
+    absent = get(owner, network, "contest", device="r", prefix="10.77.0.0/16").json()
+    assert (absent["winner"], absent["prefix"]) == (None, None)
+    for query, status in (
+        ({"device": "nobody", "prefix": "10.0.0.0/8"}, 404),
+        ({"device": "r", "vrf": "red", "prefix": "10.0.0.0/8"}, 404),
+        ({"device": "r", "prefix": "10.0.0.1/8"}, 400),
+        ({"device": "r"}, 400),
+    ):
+        assert get(owner, network, "contest", **query).status_code == status
+
+
+def test_every_route_to_a_destination(owner, network):
+    answer = get(owner, network, "forest", prefix="10.0.1.10").json()
+    assert [row["device"] for row in answer["rows"]] == ["r"]
+    assert answer["groups"][0]["label"] == "to r:e1"
+    assert get(owner, network, "forest", prefix="x").status_code == 400
+    assert get(owner, network, "instances").json() == []
+    assert get(owner, network, "drift", device="r").json() == {"compared": False, "differences": []}

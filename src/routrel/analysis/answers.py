@@ -44,6 +44,8 @@ def route_json(solved: Solved, instance: int, route: Route) -> Json:
         "vrf": found.vrf,
         "prefix": str(route.prefix),
         "protocol": route.protocol,
+        "kind": route.origin,
+        "tag": route.tag,
         "preference": route.preference,
         "metric": route.metric,
         "action": route.action,

@@ -175,7 +175,6 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
                 "device": device.name,
                 "vrf": instance.vrf,
                 "route": None if route is None else route_json(solved, instance.index, route),
-                "kind": "" if route is None else route.origin,
                 "steps": steps,
                 "by_default": by_default,
             }

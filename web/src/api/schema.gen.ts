@@ -565,7 +565,6 @@ export interface components {
             device: string;
             vrf: string;
             route: components["schemas"]["TableRow"] | null;
-            kind: string;
             steps: components["schemas"]["ForestStep"][];
             by_default: boolean;
         };
@@ -813,6 +812,8 @@ export interface components {
             vrf: string;
             prefix: string;
             protocol: string;
+            kind: string;
+            tag: number | null;
             preference: number | null;
             metric: number | null;
             action: string;

@@ -7,22 +7,31 @@ import { Failed, Waiting } from "../ui/states";
 import { actionText, inOrder, kindText, outcomeText } from "./words";
 
 /** Why a route stands in a table, or why none does: candidates, two of them side by side, what would tip it. */
-export function ContestPanel({ instance, prefix }: { instance: InstanceKey; prefix: string }) {
+export function ContestPanel(asked: { instance: InstanceKey; prefix: string }) {
+  return <Asked key={`${asked.instance.device} ${asked.instance.vrf} ${asked.prefix}`} {...asked} />;
+}
+
+function Asked({ instance, prefix: asked }: { instance: InstanceKey; prefix: string }) {
   const { revision } = useCurrentNetwork();
+  // What is used instead of an absent prefix can be looked at in its place.
+  const [prefix, setPrefix] = useState(asked);
   const contest = useContest(revision, instance, prefix);
   if (contest.isPending) return <Waiting what="the contest" />;
   if (contest.isError) return <Failed error={contest.error} what="This cannot be explained." />;
-  return (
-    <Decided
-      key={`${instance.device} ${instance.vrf} ${prefix}`}
-      contest={contest.data}
-      instance={instance}
-      prefix={prefix}
-    />
-  );
+  return <Decided key={prefix} contest={contest.data} instance={instance} prefix={prefix} look={setPrefix} />;
 }
 
-function Decided({ contest, instance, prefix }: { contest: Contest; instance: InstanceKey; prefix: string }) {
+function Decided({
+  contest,
+  instance,
+  prefix,
+  look,
+}: {
+  contest: Contest;
+  instance: InstanceKey;
+  prefix: string;
+  look: (prefix: string) => void;
+}) {
   const order = inOrder(contest.candidates);
   const [pair, setPair] = useState<[number, number | null]>([order[0] ?? 0, order[1] ?? null]);
   const [left, right] = pair;
@@ -32,7 +41,7 @@ function Decided({ contest, instance, prefix }: { contest: Contest; instance: In
       data-testid="contest"
     >
       <section className="overflow-auto px-4 py-2 border-r border-hair" aria-label="candidates">
-        <Verdict contest={contest} />
+        <Verdict contest={contest} look={look} />
         <ol className="mt-1">
           {order.map((index) => (
             <CandidateLine
@@ -46,28 +55,37 @@ function Decided({ contest, instance, prefix }: { contest: Contest; instance: In
           ))}
         </ol>
       </section>
-      <section
-        className="overflow-auto px-4 py-2 border-r border-hair"
-        aria-label="two candidates side by side"
-      >
-        {contest.candidates.length > 0 ? (
-          <SideBySide contest={contest} left={left} right={right} />
-        ) : (
-          <p className="text-faint">Nobody offers this prefix here.</p>
-        )}
-      </section>
-      <section className="overflow-auto px-4 py-2 bg-sheet" aria-label="what would change it">
-        {contest.winner ? (
-          <TippingPoints instance={instance} prefix={prefix} />
-        ) : (
-          <Trails contest={contest} />
-        )}
-      </section>
+      {contest.winner ? (
+        <>
+          <section
+            className="overflow-auto px-4 py-2 border-r border-hair"
+            aria-label="two candidates side by side"
+          >
+            <SideBySide contest={contest} left={left} right={right} />
+          </section>
+          <section className="overflow-auto px-4 py-2 bg-sheet" aria-label="what would change it">
+            <TippingPoints instance={instance} prefix={prefix} />
+          </section>
+        </>
+      ) : (
+        <>
+          <section className="overflow-auto px-4 py-2 border-r border-hair" aria-label="how far it came">
+            <Trails contest={contest} />
+          </section>
+          <section className="overflow-auto px-4 py-2 bg-sheet" aria-label="two candidates side by side">
+            {contest.candidates.length > 0 ? (
+              <SideBySide contest={contest} left={left} right={right} />
+            ) : (
+              <p className="text-faint">Nobody offers this prefix here.</p>
+            )}
+          </section>
+        </>
+      )}
     </div>
   );
 }
 
-function Verdict({ contest }: { contest: Contest }) {
+function Verdict({ contest, look }: { contest: Contest; look: (prefix: string) => void }) {
   const { winner } = contest;
   return (
     <>
@@ -83,7 +101,19 @@ function Verdict({ contest }: { contest: Contest }) {
       ) : (
         <p className="text-stop" data-testid="winner">
           no route
-          {contest.covered_by && <span className="text-ink">; {contest.covered_by} is used instead</span>}
+          {contest.covered_by && (
+            <>
+              ;{" "}
+              <button
+                type="button"
+                className="text-forward underline underline-offset-2"
+                onClick={() => look(contest.covered_by as string)}
+              >
+                {contest.covered_by}
+              </button>{" "}
+              <span className="text-ink">is used instead</span>
+            </>
+          )}
         </p>
       )}
       {[contest.note, ...contest.notes].filter(Boolean).map((note) => (

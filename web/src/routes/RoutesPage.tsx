@@ -115,7 +115,7 @@ export function RoutesPage() {
         <section className="h-[44%] min-h-60 border-t border-hair" aria-label="why">
           <ContestPanel
             instance={{ device: chosen.device, vrf: shownVrf(chosen) }}
-            prefix={chosen.route?.prefix ?? prefix}
+            prefix={prefix.includes("/") ? prefix : (chosen.route?.prefix ?? prefix)}
           />
         </section>
       )}
@@ -219,8 +219,8 @@ function Groups({
                       {row.device}
                       {row.vrf !== "default" && <span className="text-faint"> VRF {row.vrf}</span>}
                     </span>
-                    <span className="text-faint truncate" title={row.kind}>
-                      {row.route ? kindText({ protocol: row.route.protocol, kind: row.kind }) : "no route"}
+                    <span className="text-faint truncate" title={row.route?.kind}>
+                      {row.route ? kindText(row.route) : "no route"}
                     </span>
                     <span className="mono truncate">{row.route && actionText(row.route)}</span>
                   </button>

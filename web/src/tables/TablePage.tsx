@@ -4,7 +4,7 @@ import { useSearchParams } from "react-router";
 import type { Difference } from "../api/client";
 import { useDrift, useInstances, useMap, useTable } from "../api/queries";
 import { ContestPanel } from "../contest/ContestPanel";
-import { actionText } from "../contest/words";
+import { actionText, kindText } from "../contest/words";
 import { WordBox } from "../flows/WordBox";
 import { useCurrentNetwork } from "../frame/context";
 import { csv, download } from "../ui/download";
@@ -12,7 +12,7 @@ import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 
-const COLUMNS = "grid grid-cols-[minmax(10rem,1.2fr)_7rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
+const COLUMNS = "grid grid-cols-[minmax(10rem,1.1fr)_11rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
 /** A device's table, filtered by what is typed. */
 export function TablePage() {
@@ -38,7 +38,7 @@ export function TablePage() {
     () =>
       table.data?.filter(
         (row) =>
-          `${row.prefix} ${row.protocol} ${actionText(row)}`.includes(filter.trim()) &&
+          `${row.prefix} ${kindText(row)} ${actionText(row)}`.includes(filter.trim()) &&
           (!onlyDrift || differences.has(row.prefix)),
       ) ?? [],
     [table.data, filter, onlyDrift, differences],
@@ -54,7 +54,7 @@ export function TablePage() {
     const lines = shown.map((row) => [
       device,
       row.prefix,
-      row.protocol,
+      kindText(row),
       row.preference,
       row.metric,
       actionText(row),
@@ -172,7 +172,7 @@ export function TablePage() {
                     >
                       {row.prefix}
                     </button>
-                    <span>{row.protocol}</span>
+                    <span className="truncate">{kindText(row)}</span>
                     <span className="text-right">{row.preference ?? "–"}</span>
                     <span className="text-right">{row.metric ?? "–"}</span>
                     <span className={`mono truncate ${row.action === "forward" ? "" : "text-stop"}`}>

@@ -63,7 +63,7 @@ class Tracer:
         found: list[Trail] = []
         queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
         seen: set[Node] = set()
-        for origin in range(len(self.topology.instances)):
+        for origin in self.explainer.origins(self.prefix):
             route = self._original(origin)
             if route is None:
                 continue

@@ -7,7 +7,7 @@ from routrel.analysis.contest.paths import Leg, PlainGraph, Way
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
+from routrel.routing.isis.database import LEVEL_2, Domain, Reachable, domain_of
 from routrel.routing.isis.solution import DEFAULT_METRIC, NARROW_PATH, IsisSolution
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import UNSET, Injected
@@ -43,6 +43,7 @@ class IsisPlain:
         self.metrics = metrics or {}
         self.base = base
         self._graphs: dict[Domain, PlainGraph] = {}
+        self._index: dict[tuple[Domain, Prefix], list[Reachable]] | None = None
         self._level_1: dict[tuple[int, Prefix], int | None] = {}
 
     def graph(self, domain: Domain) -> PlainGraph:
@@ -56,11 +57,10 @@ class IsisPlain:
 
     def brought(self, domain: Domain, prefix: Prefix) -> Iterator[tuple[int, int, int, int, str]]:
         """(router, metric, port or -1, tag, words) of all that say a prefix in a domain of their own."""
-        for one in self.database.domains[domain].reachable:
-            if one.prefix == prefix:
-                interface = self.topology.ports[one.port].name.interface
-                metric = self.costs.get(one.port, one.metric)
-                yield one.router, metric, one.port, 0, f"{self.name(one.router)} brings it in by {interface}"
+        for one in self._reachable(domain, prefix):
+            interface = self.topology.ports[one.port].name.interface
+            metric = self.costs.get(one.port, one.metric)
+            yield one.router, metric, one.port, 0, f"{self.name(one.router)} brings it in by {interface}"
         number = self.solution.prefixes.number[prefix]
         for process, found in self.injected.items():
             isis = self.database.configured[process]
@@ -73,6 +73,16 @@ class IsisPlain:
                 metric = metric if isis.wide_metrics else min(metric, 63)
                 tag = 0 if found.tag[at] == UNSET else int(found.tag[at])
                 yield process, metric, -1, tag, f"{self.name(process)} redistributes it"
+
+    def _reachable(self, domain: Domain, prefix: Prefix) -> list[Reachable]:
+        if self.base is not None:
+            return self.base._reachable(domain, prefix)
+        if self._index is None:
+            self._index = {}
+            for number, found in self.database.domains.items():
+                for one in found.reachable:
+                    self._index.setdefault((number, one.prefix), []).append(one)
+        return self._index.get((domain, prefix), [])
 
     def level_1_cost(self, process: int, prefix: Prefix) -> int | None:
         """The cost of the best level 1 route of a router to a prefix, its own included."""

@@ -81,14 +81,11 @@ class PlainGraph:
 
     def first_edges(self, start: int, end: int) -> list[Edge]:
         """The edges of ``start`` that begin a shortest path to ``end``."""
-        distance = self.towards({end: 0})
-        if start not in distance or start == end:
+        best = self.distances(start).get(end)
+        if best is None or start == end:
             return []
-        return [
-            edge
-            for edge in self.leaving[start]
-            if edge.target in distance and edge.cost + distance[edge.target] == distance[start]
-        ]
+        # The trees of the neighbours serve all ends that are asked about.
+        return [edge for edge in self.leaving[start] if edge.cost + self.distances(edge.target).get(end, best) == best]
 
     def detours(self, start: int, end: int) -> list[tuple[Edge, tuple[Leg, ...]]]:
         """For each edge of ``start`` off its shortest paths to ``end``: the best way on that does not come back."""

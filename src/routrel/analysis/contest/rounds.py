@@ -1,5 +1,6 @@
 """The elimination: candidates of all sources meet, round by round, until the table's route is left."""
 
+from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -75,6 +76,7 @@ class Explainer:
             self._metrics(solved.isis),
             base.isis if base else None,
         )
+        self._origins: dict[Prefix, set[int]] | None = None
         self._rip: dict[Prefix, vectors.RipPlain] = {}
         self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
 
@@ -224,6 +226,21 @@ class Explainer:
             )
         return self._eigrp[prefix]
 
+    def origins(self, prefix: Prefix) -> list[int]:
+        """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
+        if self._origins is None:
+            self._origins = defaultdict(set)
+            for port in self.topology.ports:
+                for address in port.interface.addresses:
+                    self._origins[address.prefix].add(port.instance)
+                    self._origins[address.address.host_prefix()].add(port.instance)
+            for instance in self.topology.instances:
+                stated = [route.prefix for route in static_candidates(self.topology, instance.index)]
+                stated += [route.prefix for route in observed_in(self.topology, instance.index)]
+                for one in stated:
+                    self._origins[one].add(instance.index)
+        return sorted(self._origins.get(prefix, ()))
+
     def default_metric(self, solution: int, process: int) -> int:
         """The metric a process gives to what it puts in where no rule and no policy says one."""
         found = self.solved.solutions[solution].processes[process]
@@ -348,7 +365,7 @@ class _Elimination:
             self.candidates.append(candidate)
         lost = tuple(range(first, len(self.candidates)))
         self._record(
-            Round("way", offered[0].protocol, rule, tuple(values), lost),
+            Round("cost by first hop", offered[0].protocol, rule, tuple(values), lost),
             {index: self.candidates[index].metric - best for index in lost},
             counts=True,
         )

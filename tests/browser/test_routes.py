@@ -1,0 +1,81 @@
+"""Routes: every device's route to a prefix, why one stands, and where tables drift."""
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+pytestmark = pytest.mark.browser
+
+
+def rows(page) -> list[str]:
+    return [button.text for button in page.all("[data-testid=groups] ol button")]
+
+
+def test_a_prefix_typed_shows_every_devices_route_and_why(saltmarsh):
+    page = saltmarsh
+    page.press("2")
+    box = page.find("#destination")
+    box.send_keys("10.40.201.0/24", Keys.ENTER)
+    page.says("to oq-slip:e3")
+    assert any(row.startswith("ot-core\nospf external type 2") for row in rows(page))
+    assert len(page.all("[data-testid=map] svg path")) > 10
+    page.button("ot-core").click()
+    page.says("lost in round 1, preference by 10")
+    page.says("preference of rip on ot-core, now 120: moves at 109 and below")
+    assert "nf-core brings it in from outside" in page.text_of("[data-testid=contest]")
+    # The answer is in the address: opened again, it is the same.
+    address = page.driver.current_url
+    page.driver.get(address)
+    page.says("lost in round 1, preference by 10")
+    assert page.complaints() == []
+
+
+def test_a_group_is_looked_at_alone_on_the_map(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/routes?to=10.40.201.0/24")
+    page.says("to oq-slip:e3")
+    before = len(page.all("[data-testid=map] svg path"))
+    page.button("no route").click()
+    page.wait(lambda: len(page.all("[data-testid=map] svg path")) < before)
+
+
+def test_an_absent_prefix_says_how_far_it_came(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/routes?to=10.50.0.0/24&device=ot-core")
+    page.says("no route")
+    page.says("ospf on bw-core2 (VRF ticketing) announces it")
+    page.button("0.0.0.0/0").click()
+    page.says("a static route to 10.40.255.1")
+
+
+def test_what_cannot_be_asked_is_said(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/routes?to=10.40.201.1/24")
+    page.says("has host bits set")
+
+
+def test_a_table_leads_to_its_contests_vrfs_and_drift(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/table?device=tq-core")
+    page.button("VRF ticketing").click()
+    page.says("10.50.254.1 by e2.40 (bw-core2)")
+    page.button("10.50.0.0/24").click()
+    page.says("brings it into area 0.0.0.0 by e4.40")
+    page.driver.get(f"{base}/table?device=lantern-depot")
+    page.says("not observed")
+    page.says("observed: metric 25")
+    page.button("drift at 3").click()
+    page.wait(lambda: "2 of 10 routes" in page.text_of("main"))
+    assert "203.0.113.240/32" in page.text_of("[data-testid=drift-extra]")
+
+
+def test_a_stop_of_a_walk_leads_to_the_contest_behind_its_route(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/flow?from=gp-gates&to=bookings&on=booking&at=gp-core")
+    page.find("[data-testid=why-link]").click()
+    page.says("side by side")
+    assert "device=gp-core" in page.driver.current_url
