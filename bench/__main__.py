@@ -11,7 +11,7 @@ import resource
 import statistics
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +20,9 @@ from scipy.sparse.csgraph import dijkstra
 
 from bench.generator import Shape, document, network
 from routrel.analysis.check import check
+from routrel.analysis.contest.answer import WhyAnswerer
 from routrel.forwarding.flow import Asker, Flow
+from routrel.routing.graph import Edge, Graph
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
@@ -45,16 +47,29 @@ def memory() -> str:
     return f"peak memory so far {peak:,.0f} MiB"
 
 
-def graph_of(database: Database) -> csr_array:
-    """The first area's graph as the yardstick takes it: of parallel edges the cheapest."""
-    area = next(iter(database.areas.values()))
+def graph_of(routers: int, edges: Iterable[Edge]) -> csr_array:
+    """A graph as the yardstick takes it: of parallel edges the cheapest."""
     best: dict[tuple[int, int], int] = {}
-    for edge in area.edges:
+    for edge in edges:
         key = (edge.source, edge.target)
         best[key] = min(edge.cost, best.get(key, edge.cost))
     ends = np.array(list(best), dtype=np.int64)
-    n = max(area.routers) + 1
-    return csr_array((np.array(list(best.values()), dtype=np.float64), (ends[:, 0], ends[:, 1])), shape=(n, n))
+    return csr_array((np.array(list(best.values()), dtype=np.float64), (ends[:, 0], ends[:, 1])), shape=(routers,) * 2)
+
+
+def yardstick_of(graphs: Iterable[Graph]) -> list[csr_array]:
+    """The graphs of a solved protocol, renumbered, for the yardstick."""
+    return [
+        graph_of(
+            len(graph.routers),
+            (
+                edge._replace(source=graph.local[edge.source], target=graph.local[edge.target])
+                for edges in graph.edges_of
+                for edge in edges
+            ),
+        )
+        for graph in graphs
+    ]
 
 
 def bench_ospf(quick: bool) -> None:
@@ -62,15 +77,16 @@ def bench_ospf(quick: bool) -> None:
     model = network(Shape(routers, prefixes=routers))
     topology = Topology(model)
     database = Database(topology)
-    graph = graph_of(database)
+    area = next(iter(database.areas.values()))
+    graph = graph_of(max(area.routers) + 1, area.edges)
     prefixes = PrefixIndex(stub.prefix for area in database.areas.values() for stub in area.stubs)
     yardstick = timed(lambda: dijkstra(graph))
 
     def everything() -> None:
         fresh = Database(topology)
         solution = OspfSolution(topology, fresh, prefixes)
-        for device in range(routers):
-            solution.routes_of(device)
+        for process in solution.processes:
+            solution.routes_of(process.number)
 
     shared = timed(lambda: OspfSolution(topology, database, prefixes))
     whole = timed(everything)
@@ -78,6 +94,51 @@ def bench_ospf(quick: bool) -> None:
     print(f"  yardstick                              {yardstick:8.3f} s")
     print(f"  distances and next hops                {shared / yardstick:8.2f} x")
     print(f"  adjacencies to every router's routes   {whole / yardstick:8.2f} x   (limit 4)")
+    print(f"  {memory()}")
+
+
+def bench_redistribution(quick: bool) -> None:
+    """OSPF areas, an IS-IS core and redistribution points that pass everything both ways."""
+    half, points, lans = (100, 10, 800) if quick else (500, 50, 16_000)
+    model = network(Shape(half, areas=5, prefixes=lans, isis=half, points=points))
+    topology = timed(lambda: Topology(model))
+    start = time.perf_counter()
+    solved = solve(model)
+    whole = time.perf_counter() - start
+    start = time.perf_counter()
+    for instance in range(len(solved.topology.devices)):
+        for source in solved.table(instance).sources:
+            source.rows.present()
+    tables = time.perf_counter() - start
+    graphs = yardstick_of([*solved.ospf[0].areas.graphs.values(), *solved.isis.graphs.values()])
+    yardstick = timed(lambda: [dijkstra(graph) for graph in graphs])
+    carried = len(solved.prefixes) - len(solved._only_own)
+    print(f"{2 * half} routers in 5 OSPF areas and an IS-IS core, {points} redistribution points, {carried} prefixes;")
+    print(f"  yardstick: SciPy's all-pairs dijkstra of the same graphs   {yardstick:8.3f} s")
+    print(f"  interfaces, cables and subnets                             {topology / yardstick:8.1f} x")
+    print(
+        f"  protocols and redistribution, {solved.settling.rounds} rounds"
+        f"                     {(whole - topology) / yardstick:8.1f} x   (limit 6)"
+    )
+    print(f"  every router's routes                                      {tables / yardstick:8.1f} x")
+    why = WhyAnswerer(solved)
+    chance = random.Random(3)
+    asked = [
+        (chance.randrange(2 * half), solved.prefixes.prefixes[chance.randrange(len(solved.prefixes))])
+        for _ in range(60)
+    ]
+    start = time.perf_counter()
+    why.why_json(*asked[0], with_tipping=False)
+    first = time.perf_counter() - start
+    times = []
+    for question in asked:
+        start = time.perf_counter()
+        why.why_json(*question, with_tipping=False)
+        times.append(time.perf_counter() - start)
+    print(
+        f"  explaining one route: the first {1000 * first:,.0f} ms, the median of more"
+        f" {1000 * statistics.median(times):.0f} ms, the slowest {1000 * max(times):.0f} ms (limit 50)"
+    )
     print(f"  {memory()}")
 
 
@@ -152,7 +213,7 @@ def main() -> int:
         shape = {name: getattr(options, name) for name in ("routers", "areas", "prefixes", "hosts", "sites", "seed")}
         options.write.write_text(json.dumps(document(Shape(**shape, degree=options.degree)), indent=1))
         return 0
-    for bench in (bench_ospf, bench_walks, bench_check, bench_large):
+    for bench in (bench_ospf, bench_redistribution, bench_walks, bench_check, bench_large):
         bench(options.quick)
         sys.stdout.flush()
     return 0

@@ -33,6 +33,8 @@ def test_routes_in_the_agreed_shape(network, capsys):
         "vrf": "default",
         "prefix": "0.0.0.0/0",
         "protocol": "static",
+        "kind": "",
+        "tag": None,
         "preference": 1,
         "metric": 0,
         "action": "forward",

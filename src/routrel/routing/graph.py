@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from routrel.routing.grouping import classes_of
+from routrel.routing.grouping import classes_of, run_starts
 
 Metrics = npt.NDArray[np.int32]
 Masks = npt.NDArray[np.uint64]
@@ -80,10 +80,13 @@ class Destinations:
         self.has_tags = bool((tags > 0).any())
         if not self.has_tags:
             tags = np.zeros(len(costs), np.int64)
-        order = np.lexsort((tags, costs, vertices, numbers))
+        # Sorted by number, then vertex: two stable passes are quick on what comes nearly sorted.
+        order = np.argsort(vertices, kind="stable")
+        order = order[np.argsort(numbers[order], kind="stable")]
         vertices, numbers, costs, tags = vertices[order], numbers[order], costs[order], tags[order]
-        self.numbers: Numbers
-        self.numbers, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        starts = run_starts(numbers)
+        self.numbers: Numbers = numbers[starts]
+        counts = np.diff(np.append(starts, len(numbers)))
         classes, first = classes_of(starts, [vertices, costs, tags])
         by_count = np.argsort(-counts[first], kind="stable")
         rank = np.empty_like(by_count)

@@ -6,6 +6,13 @@ import numpy.typing as npt
 Column = npt.NDArray[np.int64]
 
 
+def run_starts(numbers: Column) -> Column:
+    """Where each run of equal numbers begins, in an ascending column."""
+    if not len(numbers):
+        return np.zeros(0, np.int64)
+    return np.flatnonzero(np.append(True, numbers[1:] != numbers[:-1]))
+
+
 def classes_of(starts: Column, columns: list[Column]) -> tuple[Column, Column]:
     """Group runs of entries that hold the same entries.
 

@@ -185,10 +185,13 @@ def _joined(parts: list[Part], hops: tuple[NextHop, ...]) -> Injected:
         ):
             rows.append(column if beside is None else np.where(column == UNSET, beside, column))
         columns.append(np.stack([*rows, forward])[:, verdicts.accepted])
-    # Turned round, the first of each prefix is the last part's.
-    table = np.concatenate(columns, axis=1)[:, ::-1]
-    numbers, last = np.unique(table[0], return_index=True)
-    return Injected(numbers, table[1, last], table[2, last], table[3, last], table[4, last], hops)
+    table = columns[0] if len(columns) == 1 else np.concatenate(columns, axis=1)
+    if len(columns) > 1 and table.shape[1]:
+        order = np.argsort(table[0], kind="stable")
+        table = table[:, order]
+        # Of a prefix that stands in several parts the last part's row is kept.
+        table = table[:, np.append(table[0, 1:] != table[0, :-1], True)]
+    return Injected(table[0], table[1], table[2], table[3], table[4], hops)
 
 
 class Settling:
@@ -213,7 +216,6 @@ class Settling:
         """Whether it settled only because instances acted one after the other."""
         self.contested: tuple[set[tuple[int, int]], set[int]] = (set(), set())
         """Processes and prefix numbers that changed in the last round in which all acted together."""
-        self._last_changes = self.contested
         self._taking = self._instances()
         self._ports = self._ospf_ports()
 
@@ -247,8 +249,6 @@ class Settling:
             if together:
                 before = [dict(injected) for injected in self.injected]
             changed = self._round(together)
-            if together:
-                self._last_changes = self._changes(before)
             if not changed:
                 self.depends_on_order = not together
                 return None
@@ -257,7 +257,7 @@ class Settling:
                 if not together:
                     return self._unsettled(self.rounds - seen[state])
                 together = False
-                self.contested = self._last_changes
+                self.contested = self._changes(before)
                 seen.clear()
             seen[state] = self.rounds
         return self._unsettled(ROUNDS)
@@ -331,12 +331,11 @@ class Settling:
 
 def _differing(old: Injected, new: Injected) -> set[int]:
     """Prefix numbers that two injections treat differently."""
-
-    def rows(injected: Injected) -> set[tuple[int, int, int, int]]:
-        columns = (injected.numbers, injected.metric, injected.metric_type, injected.tag)
-        return set(zip(*(column.tolist() for column in columns), strict=True))
-
-    return {row[0] for row in rows(old) ^ rows(new)}
+    both, at_old, at_new = np.intersect1d(old.numbers, new.numbers, assume_unique=True, return_indices=True)
+    same = np.ones(len(both), bool)
+    for before, now in ((old.metric, new.metric), (old.metric_type, new.metric_type), (old.tag, new.tag)):
+        same &= before[at_old] == now[at_new]
+    return set(np.setxor1d(old.numbers, new.numbers, assume_unique=True).tolist()) | set(both[~same].tolist())
 
 
 def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], unsettled: Unsettled) -> Finding:
@@ -353,11 +352,16 @@ def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], uns
         "redistribution-unsettled",
         "error",
         f"redistribution never settles for {shown}{more}: it comes round every {unsettled.rounds} rounds, by way of"
-        f" {'; '.join(names)}. The tables shown are those of one moment",
+        f" {_some(names)}. The tables shown are those of one moment",
         topology.devices[topology.instances[first.instance].device].name if first else "",
         "",
         tuple(places) or (),
     )
+
+
+def _some(names: list[str]) -> str:
+    more = f" and {len(names) - 6} more" if len(names) > 6 else ""
+    return "; ".join(names[:6]) + more
 
 
 def order_finding(settling: Settling) -> Finding:
@@ -374,7 +378,7 @@ def order_finding(settling: Settling) -> Finding:
         "redistribution-order",
         "warning",
         f"which router redistributes {', '.join(prefixes[:5])}{more} depends on who acts first:"
-        f" {'; '.join(names)}. One stable state is shown",
+        f" {_some(names)}. One stable state is shown",
         "",
         "",
         tuple(places),

@@ -1,5 +1,6 @@
 """A protocol process and its routes over all prefixes: what every protocol hands to the tables."""
 
+import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -75,7 +76,8 @@ class ProtocolRoutes:
 
     def present(self) -> npt.NDArray[np.bool_]:
         """Where there is a route that a table can take: bool (p,)."""
-        present: npt.NDArray[np.bool_] = (self.kind == DISCARD) | ((self.kind != NONE) & self.masks.any(axis=0))
+        leads = self.masks[0] != 0 if len(self.masks) == 1 else self.masks.any(axis=0)
+        present: npt.NDArray[np.bool_] = (self.kind == DISCARD) | ((self.kind != NONE) & leads)
         return present
 
 
@@ -95,9 +97,12 @@ class Injected:
     hops: tuple[NextHop, ...] = ()
 
     def key(self) -> bytes:
-        """Equal exactly for equal injections."""
-        parts = [self.numbers, self.metric, self.metric_type, self.tag, self.forward]
-        return b"|".join(part.tobytes() for part in parts) + repr(self.hops).encode()
+        """A digest of all that is put in."""
+        digest = hashlib.blake2b(repr(self.hops).encode(), digest_size=32)
+        for part in (self.numbers, self.metric, self.metric_type, self.tag, self.forward):
+            digest.update(len(part).to_bytes(8, "big"))
+            digest.update(np.ascontiguousarray(part).data)
+        return digest.digest()
 
     def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
         """A column with the protocol's default where it is unset."""

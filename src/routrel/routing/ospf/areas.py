@@ -73,6 +73,8 @@ class Areas:
             if process.takes_routes or (len(self.areas_of[process.number]) > 1 and self._touches_nssa(process.number))
         ]
         """Processes that may bring routes from outside: destination p + i each."""
+        self._boundary = frozenset(self.boundary)
+        self._kept: dict[int, AreaRoutes] = {}
         self.size = len(prefixes) + len(self.boundary)
         self.graphs: dict[int, Graph] = {}
         self.destinations: dict[int, Destinations] = {}
@@ -108,7 +110,17 @@ class Areas:
         return self.prefixes.number.get(Prefix(self.database.family, 0, 0), -1)
 
     def routes_of(self, process: int) -> AreaRoutes:
-        """Intra-area routes, inter-area ones where there is no other, then the ranges' discard entries."""
+        """Intra-area routes, inter-area ones where there is no other, then the ranges' discard entries.
+
+        Those of boundary routers, which are asked for again and again, are kept: callers do not change them.
+        """
+        if process not in self._boundary:
+            return self._make_routes(process)
+        if process not in self._kept:
+            self._kept[process] = self._make_routes(process)
+        return self._kept[process]
+
+    def _make_routes(self, process: int) -> AreaRoutes:
         kept = self._intra_rows.get(process)
         intra = kept or self._intra(process)
         kind, metric, masks, is_plain = intra.kind, intra.metric, intra.masks, intra.is_plain

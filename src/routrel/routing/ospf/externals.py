@@ -6,6 +6,7 @@ prefixes: itself, type, metric, tag and forwarding address. Prefixes with the sa
 """
 
 from collections import defaultdict
+from dataclasses import replace
 from typing import NamedTuple
 
 import numpy as np
@@ -13,7 +14,7 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.routing.graph import UNREACHED, WORD, Masks
-from routrel.routing.grouping import classes_of
+from routrel.routing.grouping import classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
@@ -57,9 +58,12 @@ class Scope:
         columns = [announced[offer] for offer in self.offers]
         numbers = np.concatenate(columns) if columns else np.zeros(0, np.int64)
         which = np.repeat(np.arange(len(columns)), [len(column) for column in columns])
-        order = np.lexsort((which, numbers))
+        # Stable: of one prefix the offers stay in their order.
+        order = np.argsort(numbers, kind="stable")
         numbers, which = numbers[order], which[order]
-        self.numbers, starts, counts = np.unique(numbers, return_index=True, return_counts=True)
+        starts = run_starts(numbers)
+        self.numbers = numbers[starts]
+        counts = np.diff(np.append(starts, len(numbers)))
         self.classes, first = classes_of(starts, [which])
         width = int(counts.max()) if len(counts) else 0
         self.members = np.full((len(first), width), len(self.offers), np.int64)
@@ -107,15 +111,15 @@ class Externals:
                     found.numbers == self.areas.default,
                 ]
             )
-            alike, which = np.unique(columns, axis=1, return_inverse=True)
-            for index, (kind, metric, tag, hop, is_default) in enumerate(alike.T.tolist()):
+            alike, which = _alike(columns)
+            for index, (kind, metric, tag, hop, is_default) in enumerate(alike):
                 outside = found.hops[hop] if hop != UNSET else None
                 forward = outside.address if outside is not None and self._is_inside(process, outside) else None
                 for scope, surrogate in scopes:
                     propagates = scope != AUTONOMOUS_SYSTEM and len(self.areas.areas_of[process]) == 1
                     address = forward or (surrogate if propagates else None)
                     offer = Offer(process, kind, metric, tag, address, propagates, bool(is_default))
-                    numbers = found.numbers[which.reshape(-1) == index]
+                    numbers = found.numbers if len(alike) == 1 else found.numbers[which == index]
                     standing = self.announced[scope].get(offer)
                     self.announced[scope][offer] = numbers if standing is None else np.union1d(standing, numbers)
         self.scopes = {scope: Scope(offers) for scope, offers in self.announced.items()}
@@ -179,7 +183,8 @@ class Externals:
             if scope is None:
                 continue
             for process in translators:
-                best = self.choose(process, self.areas.routes_of(process), number)
+                routes = self.areas.routes_of(process)
+                best = self.choose(process, replace(routes, hops=list(routes.hops)), number)
                 own = [numbers for offer, numbers in translated.items() if offer.router == process]
                 taken = np.concatenate(own) if own else np.zeros(0, np.int64)
                 for index in np.unique(best.first[best.keys < NEVER]).tolist():
@@ -344,6 +349,15 @@ class Externals:
         for index, offer in enumerate(offers):
             if offer.is_default and (not offer.propagates or settings.no_summary):
                 keys[index] = NEVER
+
+
+def _alike(columns: npt.NDArray[np.int64]) -> tuple[list[tuple[int, ...]], npt.NDArray[np.int64]]:
+    """The distinct columns, and which each one is; only rows that vary are looked at."""
+    varying = np.flatnonzero(columns.min(axis=1) != columns.max(axis=1))
+    if not len(varying):
+        return [tuple(columns[:, 0].tolist())], np.zeros(columns.shape[1], np.int64)
+    _, first, inverse = np.unique(columns[varying], axis=1, return_index=True, return_inverse=True)
+    return [tuple(columns[:, at].tolist()) for at in first.tolist()], inverse.reshape(-1)
 
 
 def _with_own_hops(words: Masks, extra: dict[int, NextHop], routes: AreaRoutes) -> Masks:

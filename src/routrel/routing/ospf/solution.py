@@ -4,6 +4,7 @@ RFC 2328 section 11: intra-area before inter-area before external routes.
 """
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
@@ -64,10 +65,10 @@ class OspfSolution:
             return ProtocolRoutes(
                 routes.kind[:p], routes.metric[:p], routes.masks[:, :p], {family: routes.hops, 10 - family: []}
             )
-        routes.hops = list(routes.hops)
+        routes = replace(routes, hops=list(routes.hops))
         choices = [self.externals.choose(process, routes, scope) for scope in heard]
         width = len(routes.hops) // 64
-        kind, metric = routes.kind[:p], routes.metric[:p].astype(np.int64)
+        kind, metric = routes.kind[:p].copy(), routes.metric[:p].astype(np.int64)
         masks = np.zeros((width, p), np.uint64)
         masks[: len(routes.masks)] = routes.masks[:, :p]
         tag = np.full(p, UNSET, np.int64)
