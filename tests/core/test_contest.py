@@ -11,6 +11,7 @@ from routrel.cli import main
 from routrel.routing.solve import solve
 from tests.core.mixed_networks import documents, read
 from tests.core.networks import load, router
+from tests.core.test_isis import chain as isis_chain
 from tests.core.test_ospf_external import STATIC, chain
 from tests.core.test_redistribution import island
 
@@ -173,3 +174,36 @@ def test_the_command_says_it_in_lines_and_as_json(tmp_path, capsys):
     for arguments in (["--device", "x", "--prefix", "10.0.0.0/8"], ["--device", "a", "--prefix", "hello"]):
         assert main(["why", str(path), *arguments]) == 2
         assert capsys.readouterr().out == ""
+
+
+def test_an_instance_without_protocols_says_so():
+    text = RING.replace("ospf: {areas: {0: {interfaces: {e1: {cost: 10}, e2: {cost: 17}}}}}\n      ", "")
+    (said,) = stopped(why(load(text), "a", "10.0.0.9/32"))
+    assert said.startswith("a runs no routing protocol for IPv4")
+
+
+def test_a_route_read_off_a_device_shows_what_was_read():
+    text = (
+        "devices:\n  a:\n    interfaces: {e1: {addresses: [10.1.0.1/30]}}\n    observed:\n"
+        "    - {prefix: 10.5.0.0/16, next_hops: [{interface: e1, address: 10.1.0.2}], metric: 7}\n"
+    )
+    answer = why(load(text), "a", "10.5.0.0/16")
+    assert (answer["winner"]["preference"], answer["winner"]["metric"]) == (None, 7)
+
+
+def test_an_isis_prefix_that_no_policy_leaks_names_the_statement():
+    policy = "policies: {p: [{name: only c, match: {prefixes: [10.0.0.3/32]}, result: accept}]}"
+    text = isis_chain(a="level: '1'", b="level: 1-2, leak: {policy: p}", c="level: '2'", areas="112", b_more=policy)
+    text = text.replace("lo: {addresses: [10.0.0.3/32]}", "lo: {addresses: [10.0.0.3/32, 10.0.0.33/32]}")
+    answer = why(load(text), "a", "10.0.0.33/32")
+    assert stopped(answer) == [
+        "b does not leak it into level 1: policy p rejects it: no statement decides, and what none decides is rejected"
+    ]
+    assert answer["covered_by"] == "0.0.0.0/0"
+
+
+def test_a_rip_route_spells_out_the_metrics_it_adds_up():
+    answer = why(load(island()), "b", "10.9.0.1/32")
+    (candidate,) = answer["candidates"]
+    assert [(leg["interface"], leg["cost"]) for leg in candidate["ways"][0]["legs"]] == [("e2", 1), (None, 1)]
+    assert candidate["origin"] == "c says it at 1"

@@ -166,7 +166,7 @@ function CandidateLine({
         >
           <span className="font-semibold">{kindText(candidate)}</span>{" "}
           <span className="text-faint">
-            {candidate.preference}/{candidate.metric}
+            {candidate.preference ?? "–"}/{candidate.metric ?? "–"}
           </span>{" "}
           {candidate.detour ? `the same by ${actionText(candidate)}` : candidate.origin}
         </button>

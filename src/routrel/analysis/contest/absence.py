@@ -61,6 +61,8 @@ class Tracer:
     def trails(self) -> list[Trail]:
         """One trail per place at which the prefix stopped, nearest to the origins first."""
         found: list[Trail] = []
+        if not self.wanted:
+            return [Trail((self._knows_nobody(),))]
         queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
         seen: set[Node] = set()
         for origin in self.explainer.origins(self.prefix):
@@ -101,6 +103,16 @@ class Tracer:
         for trail in found:
             unique.setdefault(trail.steps[-1], trail)
         return list(unique.values())[:MOST_TRAILS]
+
+    def _knows_nobody(self) -> Step:
+        """Of an instance without routing protocols: it cannot hear of anything."""
+        found = self.topology.instances[self.instance]
+        routing, device = found.routing, self.topology.devices[found.device]
+        text = (
+            f"{self.topology.instance_name(self.instance)} runs no routing protocol for IPv{self.prefix.family}:"
+            " it knows its interfaces and its static routes"
+        )
+        return Step(self.instance, text, routing.place if routing else device.place, True)
 
     def _original(self, instance: int) -> Route | None:
         """The route of an instance that is the prefix's origin: connected, static or observed."""
@@ -232,12 +244,34 @@ class Tracer:
                     if level == 1 and not self._says_at_level_1(origin):
                         continue
         if own.levels == (1,):
+            leaks = self._leaks(process)
+            if leaks:
+                return leaks
             text = (
                 f"{self.explainer.isis.name(process)} is of level 1: of other areas it knows what is leaked, and"
                 " follows the attached default"
             )
             return [Step(instance, text, own.place, True)]
         return [Step(instance, "it does not come up to level 2 here", own.place, True)]
+
+    def _leaks(self, process: int) -> list[Step]:
+        """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
+        database, plain = self.solved.isis.database, self.explainer.isis
+        domain = domain_of(database.configured[process], 1)
+        steps = []
+        for router in database.domains[domain].routers:
+            leak = database.configured[router].leak
+            found = plain.level_2_cost(router, self.prefix) if leak is not None else None
+            if leak is None or leak.policy is None or found is None:
+                continue
+            instance = self.topology.instances[database.processes[router].instance]
+            policy = self.topology.devices[instance.device].policies[leak.policy]
+            decision = ask(policy, Asked(self.prefix, "isis", found[0], found[1]))
+            if not decision.accepted:
+                place = decision.by.place if decision.by is not None else policy.place
+                text = f"{plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
+                steps.append(Step(instance.index, text, place, True))
+        return steps
 
     def _says_at_level_1(self, origin: int) -> bool:
         isis = self.solved.isis.database.configured[origin]

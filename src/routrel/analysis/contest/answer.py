@@ -119,8 +119,7 @@ class WhyAnswerer:
             "candidates": list(contest.winners),
             "protocol": first.protocol,
             "kind": first.kind,
-            "preference": first.preference,
-            "metric": first.metric,
+            **_numbers(first),
             "action": first.action,
             "next_hops": [next_hop_json(self.solved, hop) for hop in contest.next_hops],
         }
@@ -131,8 +130,7 @@ class WhyAnswerer:
             "protocol": one.protocol,
             "process": one.process if one.process not in ("", "default") else None,
             "kind": one.kind,
-            "preference": one.preference,
-            "metric": one.metric,
+            **_numbers(one),
             "tag": one.tag,
             "action": one.action,
             "origin": one.origin,
@@ -207,6 +205,15 @@ def outcome_text(outcome: Json) -> str:
     return f"{outcome['protocol']}{kind}, {hops_text(outcome['next_hops']) or outcome['action']}"
 
 
+def _numbers(candidate: Candidate) -> Json:
+    values = {"preference": candidate.preference, "metric": candidate.metric}
+    return {key: None if key in candidate.unsaid else value for key, value in values.items()}
+
+
+def _ranking(route: Json) -> str:
+    return "/".join("-" if route[key] is None else str(route[key]) for key in ("preference", "metric"))
+
+
 def _at(place: Json | None) -> str:
     return f" [{place['file']}:{place['line']}]" if place else ""
 
@@ -223,13 +230,13 @@ def why_lines(answer: Json) -> Iterator[str]:
         covered = f"; {answer['covered_by']} is used instead" if answer["covered_by"] else ""
         yield f"{name} has no route for {answer['prefix']}{covered}"
     else:
-        yield f"{name} {answer['prefix']}: {outcome_text({**winner})} {winner['preference']}/{winner['metric']}"
+        yield f"{name} {answer['prefix']}: {outcome_text({**winner})} {_ranking(winner)}"
     if answer["candidates"]:
         yield "candidates:"
     for number, one in enumerate(answer["candidates"]):
         mark = {"winner": "*", "lost": "-", "out": "x"}[one["state"]]
         kind = f" {one['kind']}" if one["kind"] else ""
-        ranking = f"{one['preference']}/{one['metric']}"
+        ranking = _ranking(one)
         words = f"the same by {hops_text(one['next_hops'])}" if one["detour"] else one["origin"]
         yield f"  {mark} {number + 1}. {one['protocol']}{kind} {ranking}: {words}{_at(one['place'])}"
         for way in one["ways"]:

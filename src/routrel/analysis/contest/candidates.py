@@ -43,6 +43,8 @@ class Candidate:
     out: str = ""
     beaten: int = -1
     margin: str = ""
+    unsaid: tuple[str, ...] = ()
+    """Of a route read off a device: which of preference and metric it lacks; 0 stands for them."""
     has_own_preference: bool = False
     is_detour: bool = False
     """The same offer by another first hop."""

@@ -189,6 +189,7 @@ class Explainer:
                         place=observed.place,
                         ranks={"preference": (rank[0], str(rank[0])), "metric": (rank[1], str(rank[1]))},
                         out=failed.get(id(observed), ""),
+                        unsaid=tuple(k for k in ("preference", "metric") if getattr(observed, k) is None),
                     )
                 )
         return found
