@@ -81,6 +81,7 @@ def test_tables_problems_and_the_map_are_saved_as_files(saltmarsh, tmp_path):
     def saved(name: str) -> str:
         return page.wait(lambda: (tmp_path / name).read_text() if (tmp_path / name).is_file() else None)
 
+    page.find("[data-testid=map] svg")
     page.press("g")
     drawing = saved("Saltmarsh Ferries map.svg")
     assert 'xmlns="http://www.w3.org/2000/svg"' in drawing

@@ -57,6 +57,8 @@ def documents(draw) -> dict:
                 _speak(devices[f"r{end}"]["routing"], protocol, end, name, cost, area, area_type, no_summary)
         links.append([f"r{pair[0]}:c{number}", f"r{pair[1]}:c{number}"])
     for i in range(count):
+        _oddities(draw, devices[f"r{i}"])
+    for i in range(count):
         _loopback(draw, devices[f"r{i}"]["routing"], area_type, no_summary)
         _rules(draw, devices[f"r{i}"]["routing"])
     return {"routrel": 1, "name": "mixed", "devices": devices, "links": links}
@@ -80,6 +82,22 @@ def _speak(routing, protocol, router, name, cost, area, area_type, no_summary) -
         eigrp["interfaces"][name] = {"delay": 10 * cost, "bandwidth": "100M" if cost % 2 else "10M"}
 
 
+def _oddities(draw, device) -> None:
+    """Now and then an interface is down, a protocol has no interface, or one is passive."""
+    odd = draw(st.integers(0, 11))
+    names = [name for name in device["interfaces"] if name != "lo"]
+    if odd == 0 and names:
+        device["interfaces"][draw(st.sampled_from(names))]["enabled"] = False
+    elif odd == 1:
+        device["routing"].setdefault("ospf", {"areas": {}})
+    elif odd == 2:
+        device["routing"].setdefault("rip", {"interfaces": {}})
+    elif odd == 3:
+        for protocol in PROTOCOLS[1:]:
+            for settings in device["routing"].get(protocol, {}).get("interfaces", {}).values():
+                settings["passive"] = True
+
+
 def _loopback(draw, routing, area_type, no_summary) -> None:
     """The loopback stands in some protocol that runs here, if any."""
     running = [protocol for protocol in PROTOCOLS if protocol in routing]
@@ -88,6 +106,8 @@ def _loopback(draw, routing, area_type, no_summary) -> None:
     protocol = draw(st.sampled_from(running))
     if protocol == "ospf":
         areas = routing["ospf"]["areas"]
+        if not areas:
+            return
         areas[sorted(areas)[-1]]["interfaces"]["lo"] = {}
         if len(areas) > 1 and draw(st.booleans()):
             areas["1"]["ranges"] = [{"prefix": "10.0.0.0/30", "advertise": draw(st.booleans())}]

@@ -5,7 +5,7 @@ import json
 import pytest
 from hypothesis import HealthCheck, given, settings
 
-from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix
+from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix, why_lines
 from routrel.analysis.contest.rounds import Explainer
 from routrel.cli import main
 from routrel.routing.solve import solve
@@ -44,7 +44,7 @@ def disagreements(solved) -> list[tuple]:
 
 
 @given(documents())
-@settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_explained_winner_is_the_computed_winner(document):
     assert disagreements(solve(read(document))) == []
 
@@ -207,3 +207,22 @@ def test_a_rip_route_spells_out_the_metrics_it_adds_up():
     (candidate,) = answer["candidates"]
     assert [(leg["interface"], leg["cost"]) for leg in candidate["ways"][0]["legs"]] == [("e2", 1), (None, 1)]
     assert candidate["origin"] == "c says it at 1"
+
+
+@given(documents())
+@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_every_absence_has_an_explanation_that_ends_where_it_stopped(document):
+    solved = solve(read(document))
+    answerer = WhyAnswerer(solved)
+    for instance in solved.topology.instances:
+        for prefix in solved.prefixes.prefixes:
+            answer = answerer.why_json(instance.index, prefix, with_tipping=False)
+            json.dumps(answer)
+            assert list(why_lines(answer))
+            if answer["winner"] is None:
+                offered = any(
+                    candidate["out"] or candidate["lost_in"] is not None for candidate in answer["candidates"]
+                )
+                assert offered or answer["trails"], (instance, str(prefix))
+            for trail in answer["trails"]:
+                assert [step["stopped"] for step in trail] == [False] * (len(trail) - 1) + [True]

@@ -437,8 +437,8 @@ export interface components {
             protocol: string;
             process: string | null;
             kind: string;
-            preference: number;
-            metric: number;
+            preference: number | null;
+            metric: number | null;
             tag: number | null;
             action: string;
             origin: string;
@@ -878,8 +878,8 @@ export interface components {
             candidates: number[];
             protocol: string;
             kind: string;
-            preference: number;
-            metric: number;
+            preference: number | null;
+            metric: number | null;
             action: string;
             next_hops: components["schemas"]["NextHop"][];
         };

@@ -264,7 +264,7 @@ function Sum({ candidate }: { candidate: Candidate }) {
           // biome-ignore lint/suspicious/noArrayIndexKey: the terms of a sum have no other name
           <span key={index} className="contents">
             <span className="text-right">{leg.cost}</span>
-            <span className="mono text-faint truncate">
+            <span className="mono text-faint break-all">
               {leg.device ? `${leg.device}:${leg.interface}` : "as announced"}
             </span>
           </span>

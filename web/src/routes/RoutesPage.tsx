@@ -1,5 +1,4 @@
 import { useMemo, useState } from "react";
-import { useSearchParams } from "react-router";
 import type { Forest, ForestRow } from "../api/client";
 import { useForest, useMap } from "../api/queries";
 import { ContestPanel } from "../contest/ContestPanel";
@@ -12,11 +11,12 @@ import { Key } from "../ui/Key";
 import { VerdictMark, verdictTone } from "../ui/marks";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
+import { useQuestion } from "../ui/useQuestion";
 
 /** Every device's best route for one destination at once: grouped by where it leads, and as a forest. */
 export function RoutesPage() {
   const { revision } = useCurrentNetwork();
-  const [search, setSearch] = useSearchParams();
+  const [search, ask] = useQuestion();
   const prefix = search.get("to") ?? "";
   const map = useMap(revision);
   const forest = useForest(revision, prefix);
@@ -30,16 +30,8 @@ export function RoutesPage() {
   const vrf = search.get("vrf") ?? "";
   const chosen = answer?.rows.find((row) => row.device === device && shownVrf(row) === vrf) ?? null;
 
-  function set(values: Record<string, string>) {
-    const next = new URLSearchParams(search);
-    for (const [key, value] of Object.entries(values)) {
-      if (value) next.set(key, value);
-      else next.delete(key);
-    }
-    setSearch(next, { replace: !("to" in values) });
-  }
   function choose(row: ForestRow) {
-    set({ device: row.device, vrf: shownVrf(row) });
+    ask({ device: row.device, vrf: shownVrf(row) }, true);
   }
   function save() {
     const titles = ["device", "vrf", "prefix", "protocol", "preference", "metric", "leads"];
@@ -70,7 +62,7 @@ export function RoutesPage() {
 
   return (
     <div className="h-full flex flex-col">
-      <Destination prefix={prefix} ask={(to) => set({ to, device: "", vrf: "" })}>
+      <Destination prefix={prefix} ask={(to) => ask({ to, device: "", vrf: "" })}>
         {answer && (
           <button type="button" className="text-base text-faint hover:text-ink" onClick={save}>
             save as CSV <Key>s</Key>

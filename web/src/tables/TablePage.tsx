@@ -1,6 +1,5 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
-import { useSearchParams } from "react-router";
 import type { Difference } from "../api/client";
 import { useDrift, useInstances, useMap, useTable } from "../api/queries";
 import { ContestPanel } from "../contest/ContestPanel";
@@ -11,13 +10,14 @@ import { csv, download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
+import { useQuestion } from "../ui/useQuestion";
 
 const COLUMNS = "grid grid-cols-[minmax(10rem,1.1fr)_11rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
 /** A device's table, filtered by what is typed. */
 export function TablePage() {
   const { revision } = useCurrentNetwork();
-  const [search, setSearch] = useSearchParams();
+  const [search, ask] = useQuestion();
   const map = useMap(revision);
   const device = search.get("device") ?? map.data?.devices.find((one) => one.kind === "router")?.name ?? "";
   const vrf = search.get("vrf") ?? "";
@@ -61,19 +61,11 @@ export function TablePage() {
     ]);
     download(`${device} table.csv`, csv([titles, ...lines]), "text/csv");
   }
-  function set(values: Record<string, string>) {
-    const next = new URLSearchParams(search);
-    for (const [key, value] of Object.entries(values)) {
-      if (value) next.set(key, value);
-      else next.delete(key);
-    }
-    setSearch(next);
-  }
   function step(by: number) {
     const at = shown.findIndex((row) => row.prefix === prefix);
     const row = shown[at + by];
     if (row) {
-      set({ prefix: row.prefix });
+      ask({ prefix: row.prefix });
       rows.scrollToIndex(at + by);
     }
   }
@@ -94,7 +86,7 @@ export function TablePage() {
           label="device"
           value={device}
           devicesOnly
-          choose={(word) => set({ device: word, vrf: "", prefix: "" })}
+          choose={(word) => ask({ device: word, vrf: "", prefix: "" })}
         />
         {vrfs.length > 0 &&
           ["", ...vrfs].map((name) => (
@@ -102,7 +94,7 @@ export function TablePage() {
               key={name}
               type="button"
               aria-pressed={vrf === name}
-              onClick={() => set({ vrf: name, prefix: "" })}
+              onClick={() => ask({ vrf: name, prefix: "" })}
               className={`text-base border-b-2 ${vrf === name ? "border-ink" : "border-transparent text-faint hover:text-ink"}`}
             >
               {name ? `VRF ${name}` : "default"}
@@ -168,7 +160,7 @@ export function TablePage() {
                       className="mono text-left hover:underline underline-offset-2"
                       aria-pressed={row.prefix === prefix}
                       title="why this route"
-                      onClick={() => set({ prefix: row.prefix === prefix ? "" : row.prefix })}
+                      onClick={() => ask({ prefix: row.prefix === prefix ? "" : row.prefix })}
                     >
                       {row.prefix}
                     </button>

@@ -99,6 +99,7 @@ class Tracer:
                         continue
                     seen.add(onward)
                     queue.append((onward, (*steps, step)))
+        found = found or self._without_origin()
         unique: dict[Step, Trail] = {}
         for trail in found:
             unique.setdefault(trail.steps[-1], trail)
@@ -113,6 +114,20 @@ class Tracer:
             " it knows its interfaces and its static routes"
         )
         return Step(self.instance, text, routing.place if routing else device.place, True)
+
+    def _without_origin(self) -> list[Trail]:
+        """Of a prefix that stops nowhere on its way since it never set out."""
+        trails = []
+        for solution in self.solved.solutions:
+            for process in solution.processes:
+                configured = process.originate_default
+                if configured is not None and self.prefix == Prefix(process.families[0], 0, 0):
+                    name = self.topology.instance_name(process.instance)
+                    text = f"ospf on {name} would originate it, but the table there has no default of another source"
+                    trails.append(Trail((Step(process.instance, text, configured.place, True),)))
+        origins = [self.topology.instance_name(origin) for origin in self.explainer.origins(self.prefix)]
+        text = f"nothing carries it from {', '.join(origins[:3])}" if origins else f"no device has {self.prefix}"
+        return trails or [Trail((Step(self.instance, text, NOWHERE, True),))]
 
     def _original(self, instance: int) -> Route | None:
         """The route of an instance that is the prefix's origin: connected, static or observed."""
