@@ -73,3 +73,33 @@ def test_every_finding_has_a_place_in_the_text():
     found = check(load(text))
     assert len(found) >= 4
     assert all(finding.places and all(place.line for place in finding.places) for finding in found)
+
+
+def test_a_policy_that_nothing_asks():
+    more = "policies: {idle: [{result: accept}], busy: [{result: accept}]}"
+    text = "devices:\n" + router("a", {"e1": "addresses: [10.0.0.1/30]"}, "install_policy: busy", more)
+    code, severity, message = only(text)
+    assert (code, severity) == ("unattached", "warning")
+    assert message == "policy idle of a is asked by nothing"
+
+
+def test_neighbours_of_every_protocol_that_should_be_and_are_not():
+    for protocol, first, second, said in (
+        (
+            "isis",
+            "net: 49.0001.0000.0000.0001.00, level: '1'",
+            "net: 49.0001.0000.0000.0002.00, level: '2'",
+            "level 1 against level 2",
+        ),
+        ("isis", "net: 49.0001.0000.0000.0001.00", "net: 49.0001.0000.0000.0001.00", "both have the system id"),
+        ("eigrp", "as: 1", "as: 2", "AS 1 against AS 2"),
+    ):
+        text = (
+            "devices:\n"
+            + router("a", {"e1": "addresses: [10.0.0.1/30]"}, f"{protocol}: {{{first}, interfaces: {{e1: {{}}}}}}")
+            + router("b", {"e1": "addresses: [10.0.0.2/30]"}, f"{protocol}: {{{second}, interfaces: {{e1: {{}}}}}}")
+            + "links: [[a:e1, b:e1]]\n"
+        )
+        code, severity, message = only(text)
+        assert (code, severity) == (f"{protocol}-neighbours", "error")
+        assert said in message

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from routrel.analysis.drift import drift
 from routrel.analysis.shadowing import shadowed_entries
 from routrel.model.addresses import Address
+from routrel.model.devices import Device
 from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE
 from routrel.routing.solve import Solved
@@ -187,6 +188,15 @@ def _unattached(solved: Solved) -> Iterator[Finding]:
                     "",
                     (acl.place,),
                 )
+        for name in sorted(set(device.policies) - _policies_asked(device)):
+            yield Finding(
+                "unattached",
+                "warning",
+                f"policy {name} of {device.name} is asked by nothing",
+                device.name,
+                "",
+                (device.policies[name].place,),
+            )
         policies = {i.forwarding_policy for i in interfaces}
         for name, policy in device.forwarding_policies.items():
             if name not in policies:
@@ -198,6 +208,18 @@ def _unattached(solved: Solved) -> Iterator[Finding]:
                     "",
                     (policy.place,),
                 )
+
+
+def _policies_asked(device: Device) -> set[str]:
+    """The routing policies that some instance of a device asks."""
+    asked: set[str | None] = set()
+    for routing in filter(None, (device.routing, *device.vrfs.values())):
+        asked.add(routing.install_policy)
+        if routing.isis is not None and routing.isis.leak is not None:
+            asked.add(routing.isis.leak.policy)
+        for protocol in routing.protocols:
+            asked.update(rule.policy for rule in protocol.redistribute)
+    return {name for name in asked if name is not None}
 
 
 def _shadowed(solved: Solved) -> Iterator[Finding]:

@@ -102,10 +102,6 @@ class Device:
         """Whether packets for others pass: a host does not forward."""
         return self.kind != "host"
 
-    @property
-    def is_observed_only(self) -> bool:
-        return self.routing is None and bool(self.observed)
-
 
 @dataclass(frozen=True, slots=True)
 class Gap:

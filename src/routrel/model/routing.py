@@ -208,5 +208,11 @@ class RoutingInstance:
     rip: Rip | None = None
     eigrp: Eigrp | None = None
 
+    @property
+    def protocols(self) -> tuple[Ospf | Isis | Rip | Eigrp, ...]:
+        """The configured protocols, several OSPF instances included."""
+        others = (self.isis, self.rip, self.eigrp)
+        return (*self.ospf, *(protocol for protocol in others if protocol is not None))
+
     def preference(self, protocol: str) -> int:
         return self.preferences.get(protocol, DEFAULT_PREFERENCES[protocol])

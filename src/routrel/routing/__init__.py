@@ -1,1 +1,1 @@
-"""Tables computed from the topology: one module per protocol, and the contest for each table entry."""
+"""Tables computed from the topology: a module or folder per protocol, policies, and what passes between them."""

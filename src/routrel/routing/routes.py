@@ -25,7 +25,6 @@ class Route(NamedTuple):
     """One entry of a table. ``origin`` names the kind within its protocol, e.g. OSPF's "intra-area".
 
     ``given_next_hops`` are a static route's next hops before they were resolved through the table.
-    ``process`` names the protocol instance where a device has several.
     """
 
     prefix: Prefix
@@ -38,4 +37,3 @@ class Route(NamedTuple):
     given_next_hops: tuple[Address, ...] = ()
     tag: int | None = None
     place: Place = NOWHERE
-    process: str = ""

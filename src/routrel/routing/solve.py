@@ -143,10 +143,7 @@ def _carried_prefixes(network: Network) -> set[Prefix]:
             for protocol in (routing.isis, routing.rip, routing.eigrp):
                 named += [settings.name for settings in protocol.interfaces] if protocol else []
             redistributed = any(
-                rule.source == "connected"
-                for protocol in (*routing.ospf, routing.isis, routing.rip, routing.eigrp)
-                if protocol
-                for rule in protocol.redistribute
+                rule.source == "connected" for protocol in routing.protocols for rule in protocol.redistribute
             )
             for name in device.interfaces if redistributed else named:
                 interface = device.interfaces[name]
