@@ -8,7 +8,7 @@ from routrel.analysis.contest import isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import BITS, Prefix
 from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_PREFERENCES
 from routrel.routing import eigrp
@@ -76,7 +76,7 @@ class Explainer:
             self._metrics(solved.isis),
             base.isis if base else None,
         )
-        self._origins: dict[Prefix, set[int]] | None = None
+        self._origins: dict[tuple[int, int, int], set[int]] | None = None
         self._rip: dict[Prefix, vectors.RipPlain] = {}
         self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
 
@@ -230,17 +230,19 @@ class Explainer:
     def origins(self, prefix: Prefix) -> list[int]:
         """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
         if self._origins is None:
+            # Keyed by plain numbers: tens of thousands of prefixes take a while to make.
             self._origins = defaultdict(set)
             for port in self.topology.ports:
-                for address in port.interface.addresses:
-                    self._origins[address.prefix].add(port.instance)
-                    self._origins[address.address.host_prefix()].add(port.instance)
+                for family, value, length in port.interface.addresses:
+                    bits = BITS[family]
+                    self._origins[family, value >> bits - length, length].add(port.instance)
+                    self._origins[family, value, bits].add(port.instance)
             for instance in self.topology.instances:
                 stated = [route.prefix for route in static_candidates(self.topology, instance.index)]
                 stated += [route.prefix for route in observed_in(self.topology, instance.index)]
                 for one in stated:
-                    self._origins[one].add(instance.index)
-        return sorted(self._origins.get(prefix, ()))
+                    self._origins[_short(one)].add(instance.index)
+        return sorted(self._origins.get(_short(prefix), ()))
 
     def default_metric(self, solution: int, process: int) -> int:
         """The metric a process gives to what it puts in where no rule and no policy says one."""
@@ -264,6 +266,11 @@ class Explainer:
         if found.routing is None or found.routing.install_policy is None:
             return None
         return self.topology.devices[found.device].policies[found.routing.install_policy]
+
+
+def _short(prefix: Prefix) -> tuple[int, int, int]:
+    """A prefix by family, its bits alone, and length."""
+    return prefix.family, prefix.network >> BITS[prefix.family] - prefix.length, prefix.length
 
 
 class _Elimination:
