@@ -2,6 +2,7 @@
 
 import pytest
 
+from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
 from tests.core.networks import errors, hops, load, router, table, walk
 
 LINKS = 'links:\n- ["a:e1", "b:e1"]\n- ["b:e2", "c:e1"]\n'
@@ -321,3 +322,32 @@ def test_an_interface_of_another_instance_cannot_stand_in_a_protocol():
 def test_what_cannot_be_is_refused_with_its_place(text, said):
     found = errors(f"devices:\n  r1: {{{text}}}\n")
     assert any(said in error and ":4:" in error for error in found), found
+
+
+def test_what_never_settles_is_reported_with_those_who_keep_changing():
+    """a says a default in OSPF while RIP tells it one; b tells it in RIP while OSPF says none."""
+    text = (
+        "devices:\n"
+        + router(
+            "a",
+            {"e1": "addresses: [10.1.0.1/30]", "e2": "addresses: [10.2.0.1/30]"},
+            "ospf: {areas: {0: {interfaces: {e1: {}}}}, originate_default: {}}\nrip: {interfaces: {e2: {}}}",
+        )
+        + router(
+            "b",
+            {"e1": "addresses: [10.1.0.2/30]", "e2": "addresses: [10.2.0.2/30]"},
+            "ospf: {areas: {0: {interfaces: {e1: {}}}}}\n"
+            "rip: {interfaces: {e2: {}}, redistribute: [{from: static}]}\n"
+            "static: [{prefix: 0.0.0.0/0, action: discard, preference: 115}]",
+        )
+        + 'links:\n- ["a:e1", "b:e1"]\n- ["a:e2", "b:e2"]\n'
+    )
+    solved = load(text)
+    (finding,) = solved.findings
+    assert (finding.code, finding.severity) == ("redistribution-unsettled", "error")
+    assert "0.0.0.0/0" in finding.message
+    assert "a into ospf" in finding.message
+    assert "b into rip" in finding.message
+    assert finding.places[0].line > 0
+    answer = WhyAnswerer(solved).why_json(0, parse_prefix("0.0.0.0/0"), with_tipping=False)
+    assert any("never settles" in note for note in answer["notes"])
