@@ -26,6 +26,7 @@ from routrel.routing.graph import Edge, Graph
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.solve import Solved, solve
 from routrel.topology.segments import Topology
 
@@ -79,7 +80,8 @@ def bench_ospf(quick: bool) -> None:
     database = Database(topology)
     area = next(iter(database.areas.values()))
     graph = graph_of(max(area.routers) + 1, area.edges)
-    prefixes = PrefixIndex(stub.prefix for area in database.areas.values() for stub in area.stubs)
+    index = PrefixIndex(stub.prefix for area in database.areas.values() for stub in area.stubs)
+    prefixes = Representatives(index, np.arange(len(index)))
     yardstick = timed(lambda: dijkstra(graph))
 
     def everything() -> None:
@@ -112,8 +114,9 @@ def bench_redistribution(quick: bool) -> None:
     tables = time.perf_counter() - start
     graphs = yardstick_of([*solved.ospf[0].areas.graphs.values(), *solved.isis.graphs.values()])
     yardstick = timed(lambda: [dijkstra(graph) for graph in graphs])
-    carried = len(solved.prefixes) - len(solved._only_own)
-    print(f"{2 * half} routers in 5 OSPF areas and an IS-IS core, {points} redistribution points, {carried} prefixes;")
+    carried = len(solved.prefixes) - int(solved._uncarried.sum())
+    print(f"{2 * half} routers in 5 OSPF areas and an IS-IS core, {points} redistribution points, {carried} prefixes")
+    print(f"  in {len(solved.representatives)} classes;")
     print(f"  yardstick: SciPy's all-pairs dijkstra of the same graphs   {yardstick:8.3f} s")
     print(f"  interfaces, cables and subnets                             {topology / yardstick:8.1f} x")
     print(

@@ -33,10 +33,11 @@ from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import Eigrp, EigrpInterface
 from routrel.routing.graph import WORD
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, hop_to, own_prefixes
+from routrel.routing.traits import Traits
 from routrel.topology.segments import Instance, Port, Topology
 
 EIGRP_PROTOCOL = 88
@@ -133,6 +134,16 @@ class EigrpDatabase:
                 if standing is None or sum(leg) < sum(standing[0]):
                     self.networks[number, prefix] = leg, port.index
 
+    def add_traits(self, traits: Traits) -> None:
+        """What EIGRP itself tells of prefixes: whose own networks they are, and lists with a preference."""
+        for (process, prefix), (leg, _) in self.networks.items():
+            traits.add(prefix, ("eigrp", process, leg))
+        for process, eigrp in enumerate(self.configured):
+            for distance in eigrp.distances:
+                for prefix in distance.prefixes:
+                    covered = traits.index.covered(prefix)
+                    traits.add_numbers(np.arange(covered.start, covered.stop), ("eigrp", process, prefix))
+
     def _meet(self, first: Speaker, second: Speaker) -> None:
         if first.process == second.process:
             return
@@ -216,11 +227,12 @@ class EigrpSolution:
     protocol = "eigrp"
     kind_names = {INTERNAL: "internal", EXTERNAL: "external"}
 
-    def __init__(self, topology: Topology, database: EigrpDatabase, prefixes: PrefixIndex):
+    def __init__(self, topology: Topology, database: EigrpDatabase, prefixes: Representatives):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
         self.processes: Sequence[Process] = database.processes
+        self._networks = {key: one for key, one in database.networks.items() if key[1] in prefixes.number}
         self._columns: dict[int, Column] = {}
         self._said: dict[int, _Vectors] = {}
         self.heard: dict[int, list[list[Hearing]]] = {family: [[] for _ in self.processes] for family in (4, 6)}
@@ -246,7 +258,7 @@ class EigrpSolution:
 
     def _solve(self, family: int, injected: dict[int, Injected]) -> None:
         of_family = self.prefixes.of_family(family)
-        numbers = {self.prefixes.number[p] for _, p in self.database.networks if p.family == family}
+        numbers = {self.prefixes.number[p] for _, p in self._networks if p.family == family}
         for found in injected.values():
             numbers.update(n for n in found.numbers.tolist() if of_family.start <= n < of_family.stop)
         columns = np.array(sorted(numbers), np.int64)
@@ -257,7 +269,7 @@ class EigrpSolution:
             own.base[process, at] = found.of(found.metric, DEFAULT_METRIC)[kept]
             own.tag[process, at] = found.of(found.tag, 0)[kept]
             own.key[process, at] = EXTERNAL_KEY + own.base[process, at]
-        for (process, prefix), (leg, _) in self.database.networks.items():
+        for (process, prefix), (leg, _) in self._networks.items():
             if prefix.family == family:
                 column = int(np.searchsorted(columns, self.prefixes.number[prefix]))
                 own.slowness[process, column], own.delay[process, column] = leg
@@ -279,7 +291,7 @@ class EigrpSolution:
         )
         for family in (4, 6):
             self._fill(routes, process, family)
-        for network_process, prefix in self.database.networks:
+        for network_process, prefix in self._networks:
             if network_process == process:
                 routes.kind[self.prefixes.number[prefix]] = NONE
         return routes

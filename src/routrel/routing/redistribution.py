@@ -21,7 +21,7 @@ from routrel.model.policies import Policy
 from routrel.model.routing import Redistribution
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.policies import Column, Verdicts, accept_all, evaluate
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
 from routrel.routing.table import NO_WINNER, OTHER, Table
@@ -61,17 +61,17 @@ def injected_by(table: Table, process: Process, own: int, ports: frozenset[int])
         for index, source in enumerate(table.sources):
             if source.protocol != rule.source or index == own:
                 continue
-            numbers = _of_families(np.flatnonzero(winners == index), process, table.prefixes)
+            numbers = _of_families(np.flatnonzero(winners == index), process, table.representatives)
             rows = source.rows
             tag = np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag[numbers]
             verdicts = evaluate(
                 _policy_of(table, rule),
-                table.prefixes,
+                table.representatives,
                 numbers,
                 source.protocol,
                 rows.metric[numbers].astype(np.int64),
                 tag,
-                rows.hop_match(numbers, table.prefixes),
+                rows.hop_match(numbers, table.representatives),
             )
             parts.append((numbers, verdicts, rule, _next_hops(table, index, numbers, ports, hops)))
     default = _default_route(table, process, own, winners, ports, hops)
@@ -85,7 +85,7 @@ def _policy_of(table: Table, rule: Redistribution) -> Policy | None:
     return device.policies[rule.policy] if rule.policy is not None else None
 
 
-def _of_families(numbers: npt.NDArray[np.int64], process: Process, prefixes: PrefixIndex) -> Column:
+def _of_families(numbers: npt.NDArray[np.int64], process: Process, prefixes: Representatives) -> Column:
     if len(process.families) > 1:
         return numbers
     family = prefixes.of_family(process.families[0])
@@ -104,7 +104,7 @@ def _from_others(
     """Connected or static routes that are best."""
     found: list[tuple[int, Route]] = sorted(
         (number, route)
-        for number, route in table.others().items()
+        for number, route in table.standing().items()
         if route.protocol == rule.source
         and winners[number] == OTHER
         and route.prefix.family in process.families
@@ -120,7 +120,7 @@ def _from_others(
 
     verdicts = evaluate(
         _policy_of(table, rule),
-        table.prefixes,
+        table.representatives,
         numbers,
         rule.source,
         np.array([route.metric or 0 for _, route in found], np.int64),
@@ -146,7 +146,8 @@ def _next_hops(table: Table, index: int, numbers: Column, ports: frozenset[int],
     if not possible or not len(numbers):
         return np.full(len(numbers), UNSET, np.int64)
     _, first, inverse = np.unique(rows.masks[:, numbers], axis=1, return_index=True, return_inverse=True)
-    noted = [_noted(table.source_route(index, int(numbers[at])), ports, hops) for at in first.tolist()]
+    wholes = table.representatives.first[numbers[first]].tolist()
+    noted = [_noted(table.source_route(index, whole), ports, hops) for whole in wholes]
     return np.array(noted, np.int64)[inverse.reshape(-1)]
 
 
@@ -162,12 +163,13 @@ def _default_route(
     configured = process.originate_default
     if configured is None:
         return None
-    number = table.prefixes.number[Prefix(process.families[0], 0, 0)]
+    default = Prefix(process.families[0], 0, 0)
+    number = table.representatives.number[default]
     is_known = winners[number] not in (NO_WINNER, own)
     if not configured.always and not is_known:
         return None
     rule = Redistribution("default", None, configured.metric, configured.metric_type, None, configured.place)
-    forward = _noted(table.get(number) if is_known else None, ports, hops)
+    forward = _noted(table.get(table.prefixes.number[default]) if is_known else None, ports, hops)
     return np.array([number], np.int64), accept_all(1), rule, np.array([forward], np.int64)
 
 
@@ -200,7 +202,7 @@ class Settling:
     def __init__(
         self,
         topology: Topology,
-        prefixes: PrefixIndex,
+        prefixes: Representatives,
         solutions: list[ProtocolSolution],
         make_table: Callable[[int], Table],
     ):
@@ -312,9 +314,7 @@ class Settling:
             changed = self._changes(before)
             processes |= changed[0]
             prefixes |= changed[1]
-        return Unsettled(
-            tuple(sorted(processes)), tuple(self.prefixes.prefixes[number] for number in sorted(prefixes)), length
-        )
+        return Unsettled(tuple(sorted(processes)), tuple(self.prefixes.members(prefixes)), length)
 
     def _changes(self, before: list[dict[int, Injected]]) -> tuple[set[tuple[int, int]], set[int]]:
         """(solution, process) pairs that put in something else than before, and the prefixes."""
@@ -367,7 +367,7 @@ def _some(names: list[str]) -> str:
 def order_finding(settling: Settling) -> Finding:
     """Redistribution that settles in one way or another, by who acts first."""
     processes, numbers = settling.contested
-    prefixes = [str(settling.prefixes.prefixes[number]) for number in sorted(numbers)]
+    prefixes = [str(prefix) for prefix in settling.prefixes.members(numbers)]
     more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
     names, places = [], []
     for number, process_number in sorted(processes):

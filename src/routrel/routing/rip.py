@@ -28,10 +28,11 @@ from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import RipInterface
 from routrel.routing.graph import WORD
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, own_prefixes
+from routrel.routing.traits import Traits
 from routrel.topology.segments import Port, Topology
 
 INFINITY = 16
@@ -92,6 +93,11 @@ class RipDatabase:
         for hearings in self.hearings.values():
             hearings.sort(key=lambda h: (h.receiver, h.hop.address or Address(9, 0), h.hop.port, h.hop.neighbor))
 
+    def add_traits(self, traits: Traits) -> None:
+        """What RIP itself tells of prefixes: whose own networks they are."""
+        for process, prefix in self.networks:
+            traits.add(prefix, ("rip", process))
+
     def _hear(self, sender: Port, receiver: Port) -> None:
         process, settings = self.speakers[sender.index]
         other, own = self.speakers[receiver.index]
@@ -135,7 +141,7 @@ class RipSolution:
     protocol = "rip"
     kind_names = {RIP_ROUTE: ""}
 
-    def __init__(self, topology: Topology, database: RipDatabase, prefixes: PrefixIndex):
+    def __init__(self, topology: Topology, database: RipDatabase, prefixes: Representatives):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
@@ -149,7 +155,12 @@ class RipSolution:
             for hearing in hearings:
                 self._heard[family][hearing.receiver].append(hearing)
         self._own = [
-            np.array(sorted(prefixes.number[p] for n, p in database.networks if n == process.number), np.int64)
+            np.array(
+                sorted(
+                    prefixes.number[p] for n, p in database.networks if n == process.number and p in prefixes.number
+                ),
+                np.int64,
+            )
             for process in self.processes
         ]
         self.inject({}, {})

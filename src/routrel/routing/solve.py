@@ -21,11 +21,13 @@ from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.redistribution import Settling, Unsettled, order_finding, unsettled_finding
+from routrel.routing.representatives import Representatives
 from routrel.routing.rip import RipDatabase, RipSolution
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import Process, ProtocolSolution
 from routrel.routing.static import install_static_routes
 from routrel.routing.table import Source, Table
+from routrel.routing.traits import Traits, add_configured
 from routrel.topology.segments import Topology
 
 TABLE_BYTES = 2 * 1024**3
@@ -39,20 +41,29 @@ class Solved:
         self.network = network
         self.topology = Topology(network)
         databases = [Database(self.topology, version) for version in (2, 3)]
-        carried = _carried_prefixes(network)
-        own = {address.address.host_prefix() for _, _, i in network.interfaces() for address in i.addresses}
-        self.prefixes = PrefixIndex(carried | own)
-        self._only_own = {self.prefixes.number[prefix] for prefix in own - carried}
+        isis, rip, eigrp = IsisDatabase(self.topology), RipDatabase(self.topology), EigrpDatabase(self.topology)
+        self.prefixes = PrefixIndex(_all_prefixes(self.topology))
+        traits = Traits(self.prefixes)
+        add_configured(traits, self.topology, network)
+        for database in databases:
+            database.add_traits(traits)
+        for protocol in (isis, rip, eigrp):
+            protocol.add_traits(traits)
+        classes = traits.classes()
+        self.representatives = Representatives(self.prefixes, classes)
+        """What protocols compute: one prefix of each class that nothing tells apart."""
+        self._uncarried = classes < 0
+        self._observed = {self.prefixes.number[route.prefix] for d in self.topology.devices for route in d.observed}
         self.ospf = [
-            OspfSolution(self.topology, database, self.prefixes) for database in databases if database.processes
+            OspfSolution(self.topology, database, self.representatives) for database in databases if database.processes
         ]
-        self.rip = RipSolution(self.topology, RipDatabase(self.topology), self.prefixes)
-        self.isis = IsisSolution(self.topology, IsisDatabase(self.topology), self.prefixes)
-        self.eigrp = EigrpSolution(self.topology, EigrpDatabase(self.topology), self.prefixes)
+        self.rip = RipSolution(self.topology, rip, self.representatives)
+        self.isis = IsisSolution(self.topology, isis, self.representatives)
+        self.eigrp = EigrpSolution(self.topology, eigrp, self.representatives)
         self.solutions: list[ProtocolSolution] = [*self.ospf, self.isis, self.rip, self.eigrp]
         self.findings: list[Finding] = [finding for database in databases for finding in database.findings]
-        for database in (self.isis.database, self.rip.database, self.eigrp.database):
-            self.findings += database.findings
+        for found in (isis.findings, rip.findings, eigrp.findings):
+            self.findings += found
         """Problems met while solving: neighbours that should be but are not, what does not settle."""
         self._processes: list[list[tuple[ProtocolSolution, Process]]] = [[] for _ in self.topology.instances]
         for solution in self.solutions:
@@ -62,9 +73,9 @@ class Solved:
         """Per instance whose table was made: the routes that lead nowhere, and why."""
         self._tables: OrderedDict[int, Table] = OrderedDict()
         # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
-        self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.prefixes))))
+        self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.representatives))))
         self._forgets = self._kept < len(self.topology.instances)
-        self.settling = Settling(self.topology, self.prefixes, self.solutions, self._make_table)
+        self.settling = Settling(self.topology, self.representatives, self.solutions, self._make_table)
         self.unsettled: Unsettled | None = self.settling.run()
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
@@ -89,14 +100,14 @@ class Solved:
         device = self.topology.devices[instance.device]
         unresolved: list[tuple[StaticRoute | ObservedRoute, str]] = []
         if is_observed_only(self.topology, number):
-            table = Table(self.topology, self.prefixes, number, (), ())
+            table = Table(self.topology, self.representatives, number, (), ())
             unresolved += install_observed_routes(self.topology, table)
         else:
             routing = instance.routing
             install = device.policies[routing.install_policy] if routing and routing.install_policy else None
             sources = [Source(solution, process) for solution, process in self._processes[number]]
             connected = connected_routes(self.topology, number)
-            table = Table(self.topology, self.prefixes, number, sources, connected, install)
+            table = Table(self.topology, self.representatives, number, sources, connected, install)
             unresolved += install_static_routes(self.topology, table)
         self.unresolved[number] = unresolved
         return table
@@ -111,7 +122,10 @@ class Solved:
         Left out are those that stand only in the table of the device that owns the address, which delivers
         a packet before it asks its table.
         """
-        return [number for number in self.prefixes.chain(address) if number not in self._only_own]
+        return [number for number in self.prefixes.chain(address) if not self._is_own_alone(number)]
+
+    def _is_own_alone(self, number: int) -> bool:
+        return bool(self._uncarried[number]) and number not in self._observed
 
     def lookup(self, instance: int, address: Address) -> Route | None:
         return self.table(instance).lookup(address)
@@ -127,30 +141,20 @@ class Solved:
         return None
 
 
-def _carried_prefixes(network: Network) -> set[Prefix]:
-    """All prefixes but the host routes that a device has for its own addresses alone."""
+def _all_prefixes(topology: Topology) -> set[Prefix]:
+    """Every prefix that can stand in a table."""
     prefixes: set[Prefix] = set()
-    for device in network.devices.values():
-        for interface in device.interfaces.values():
-            prefixes.update(address.prefix for address in interface.addresses if not address.prefix.is_host)
+    for port in topology.ports:
+        for address in port.interface.addresses:
+            prefixes.add(address.prefix)
+            prefixes.add(address.address.host_prefix())
+    for device in topology.devices:
         prefixes.update(route.prefix for route in device.gateways)
         prefixes.update(route.prefix for route in device.observed)
-        for routing in (device.routing, *device.vrfs.values()):
-            if routing is None:
-                continue
+    for instance in topology.instances:
+        routing = instance.routing
+        if routing is not None:
             prefixes.update(route.prefix for route in routing.static)
-            named = [settings.name for ospf in routing.ospf for area in ospf.areas for settings in area.interfaces]
-            for protocol in (routing.isis, routing.rip, routing.eigrp):
-                named += [settings.name for settings in protocol.interfaces] if protocol else []
-            redistributed = any(
-                rule.source == "connected" for protocol in routing.protocols for rule in protocol.redistribute
-            )
-            for name in device.interfaces if redistributed else named:
-                interface = device.interfaces[name]
-                prefixes.update(
-                    address.address.host_prefix() if interface.is_loopback else address.prefix
-                    for address in interface.addresses
-                )
             for ospf in routing.ospf:
                 prefixes.update(configured.prefix for area in ospf.areas for configured in area.ranges)
                 if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):

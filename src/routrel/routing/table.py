@@ -13,7 +13,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Address
 from routrel.model.policies import Policy
 from routrel.routing.policies import Flags, Verdicts, evaluate
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop, Route
 from routrel.routing.rows import DISCARD, NONE, UNSET, Process, ProtocolRoutes, ProtocolSolution
 from routrel.topology.segments import Topology
@@ -55,20 +55,22 @@ class Table:
     def __init__(
         self,
         topology: Topology,
-        prefixes: PrefixIndex,
+        representatives: Representatives,
         instance: int,
         sources: Iterable[Source],
         routes: Iterable[Route],
         install: Policy | None = None,
     ):
         self.topology = topology
-        self.prefixes = prefixes
+        self.representatives = representatives
+        self.prefixes = representatives.whole
         self.instance = instance
         self.sources = list(sources)
         self.install = install
         self._verdicts: dict[int, Verdicts] = {}
         self._winners: npt.NDArray[np.int16] | None = None
         self._others: dict[int, Route] = {}
+        self._standing: dict[int, Route] = {}
         self._best: dict[int, Route | None] = {}
         self._hops_of_masks: dict[tuple[int, tuple[int, ...]], tuple[NextHop, ...]] = {}
         for route in routes:
@@ -81,19 +83,22 @@ class Table:
         """
         number = self.prefixes.number[route.prefix]
         if self.install is not None and route.protocol not in ("connected", "local"):
-            installed = self._installed(route)
+            installed = self._installed(route, number)
             if installed is None:
                 return False
             route = installed
         standing = self._others.get(number)
         if standing is None or _rank(route) < _rank(standing):
             self._others[number] = route
+            column = self.representatives.standing.item(number)
+            if column >= 0:
+                self._standing[column] = route
             self._best.pop(number, None)
             self._winners = None
             return True
         return False
 
-    def _installed(self, route: Route) -> Route | None:
+    def _installed(self, route: Route, number: int) -> Route | None:
         """A route as the install policy lets it in, or None."""
         given = (*route.given_next_hops, *(hop.address for hop in route.next_hops))
 
@@ -103,7 +108,7 @@ class Table:
         verdicts = evaluate(
             self.install,
             self.prefixes,
-            np.array([self.prefixes.number[route.prefix]]),
+            np.array([number]),
             route.protocol,
             np.array([route.metric or 0], np.int64),
             np.array([UNSET if route.tag is None else route.tag], np.int64),
@@ -116,6 +121,7 @@ class Table:
 
     def withdraw(self, prefix_number: int) -> None:
         del self._others[prefix_number]
+        self._standing.pop(self.representatives.standing.item(prefix_number), None)
         self._winners = None
         self._best.pop(prefix_number, None)
 
@@ -139,8 +145,9 @@ class Table:
         """The best of connected, static and observed routes for a prefix."""
         return self._others.get(number)
 
-    def others(self) -> dict[int, Route]:
-        return self._others
+    def standing(self) -> dict[int, Route]:
+        """The same of every class's representative, by column."""
+        return self._standing
 
     def installed_route(self, index: int, number: int) -> Route | None:
         """A source's route for a prefix as the install policy lets it in, or None."""
@@ -148,25 +155,26 @@ class Table:
             return self.source_route(index, number)
         verdicts = self._install_verdicts(index)
         route = self.source_route(index, number)
-        if route is None or not verdicts.accepted[number]:
+        column = self.representatives.column.item(number)
+        if route is None or not verdicts.accepted[column]:
             return None
-        preference = int(verdicts.preference[number])
+        preference = int(verdicts.preference[column])
         return route if preference == UNSET else route._replace(preference=preference)
 
     def _install_verdicts(self, index: int) -> Verdicts:
-        """What the install policy says of all of a source's routes, over all prefixes."""
+        """What the install policy says of all of a source's routes, over all columns."""
         if index not in self._verdicts:
             source, rows = self.sources[index], self.sources[index].rows
-            numbers = np.arange(len(self.prefixes))
+            numbers = np.arange(len(self.representatives))
             tag = np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag
             self._verdicts[index] = evaluate(
                 self.install,
-                self.prefixes,
+                self.representatives,
                 numbers,
                 source.protocol,
                 rows.metric.astype(np.int64),
                 tag,
-                rows.hop_match(numbers, self.prefixes),
+                rows.hop_match(numbers, self.representatives),
             )
         return self._verdicts[index]
 
@@ -174,45 +182,46 @@ class Table:
         """A protocol's own route for a prefix, whether or not it is let in or best; made anew each time."""
         source = self.sources[index]
         rows = source.rows
-        kind = rows.kind.item(number)
+        column = self.representatives.column.item(number)
+        kind = rows.kind.item(column)
         if kind == NONE:
             return None
-        prefix, metric = self.prefixes.prefixes[number], rows.metric.item(number)
+        prefix, metric = self.prefixes.prefixes[number], rows.metric.item(column)
         process = source.process.number
         preference = source.solution.preference(process, kind)
-        if rows.preference is not None and rows.preference.item(number) != UNSET:
-            preference = rows.preference.item(number)
+        if rows.preference is not None and rows.preference.item(column) != UNSET:
+            preference = rows.preference.item(column)
         name = source.solution.kind_names[kind]
-        tag = None if rows.tag is None or rows.tag.item(number) <= 0 else rows.tag.item(number)
+        tag = None if rows.tag is None or rows.tag.item(column) <= 0 else rows.tag.item(column)
         if kind == DISCARD:
-            place = source.solution.place_of(process, number, kind)
+            place = source.solution.place_of(process, column, kind)
             return Route(prefix, source.protocol, preference, metric, (), "discard", name, place=place)
         masks = rows.masks
-        words = (masks.item(0, number),) if len(masks) == 1 else tuple([mask.item(number) for mask in masks])
+        words = (masks.item(0, column),) if len(masks) == 1 else tuple([mask.item(column) for mask in masks])
         hops = self._hops_of_masks.get((index, words))
         if hops is None or len(source.process.families) > 1:
             limit = source.solution.multipath(process)
-            hops = sorted_hops(self.topology, rows.next_hops(number, prefix.family))[:limit]
+            hops = sorted_hops(self.topology, rows.next_hops(column, prefix.family))[:limit]
             self._hops_of_masks[index, words] = hops
         if not hops:
             return None  # its own network, which the connected route stands for
         return Route(prefix, source.protocol, preference, metric, hops, "forward", name, tag=tag)
 
     def winners(self) -> npt.NDArray[np.int16]:
-        """Per prefix the index of the source whose route is best, NO_WINNER or OTHER: int16 (p,)."""
+        """Per column the index of the source whose route is best, NO_WINNER or OTHER: int16 (c,)."""
         if self._winners is None:
             self._winners = self._find_winners()
         return self._winners
 
     def _find_winners(self) -> npt.NDArray[np.int16]:
-        winner = np.full(len(self.prefixes), NO_WINNER, np.int16)
-        best = np.full(len(self.prefixes), 2**30, np.int32)
+        winner = np.full(len(self.representatives), NO_WINNER, np.int16)
+        best = np.full(len(self.representatives), 2**30, np.int32)
         for index, source in enumerate(self.sources):
             rank = self._rank_of_source(index, source)
             better = rank < best
             winner[better] = index
             best[better] = rank[better]
-        for number, route in self._others.items():
+        for number, route in self._standing.items():
             order = PROTOCOL_ORDER.index(route.protocol)
             if (route.preference or 0) * len(PROTOCOL_ORDER) + order < best[number]:
                 winner[number] = OTHER
@@ -238,23 +247,23 @@ class Table:
         return rank
 
     def unused(self, index: int) -> Flags:
-        """Prefixes at which a route of this source would not be the table's, whether it has one or not.
+        """Columns at which a route of this source would not be the table's, whether it has one or not.
 
         A distance-vector protocol announces only what the table uses.
         """
         source = self.sources[index]
         kinds = list(source.solution.kind_names)
         rank = int(source.ranks()[kinds[0]])
-        best = np.full(len(self.prefixes), 2**30, np.int32)
+        best = np.full(len(self.representatives), 2**30, np.int32)
         for other in range(len(self.sources)):
             if other != index:
                 np.minimum(best, self._rank_of_source(other, self.sources[other]), out=best)
         order = len(PROTOCOL_ORDER)
-        for number, route in self._others.items():
+        for number, route in self._standing.items():
             best[number] = min(
                 int(best[number]), (route.preference or 0) * order + PROTOCOL_ORDER.index(route.protocol)
             )
-        mine = np.full(len(self.prefixes), rank, np.int64)
+        mine = np.full(len(self.representatives), rank, np.int64)
         if self.install is not None:
             verdicts = self._install_verdicts(index)
             mine = np.where(
@@ -283,7 +292,8 @@ class Table:
         """All best routes, in the order of their prefixes."""
         numbers = set(self._others)
         for source in self.sources:
-            numbers.update((source.rows.kind != NONE).nonzero()[0].tolist())
+            of_column = source.rows.kind != NONE
+            numbers.update(of_column[self.representatives.column].nonzero()[0].tolist())
         for number in sorted(numbers):
             route = self.get(number)
             if route is not None:

@@ -49,6 +49,7 @@ class Tracer:
         self.instance = instance
         self.prefix = prefix
         self.number = self.solved.prefixes.number[prefix]
+        self.column = self.solved.representatives.column_of(prefix)
         self.wanted = {
             (self._solution_number(solution), process.number)
             for solution, process in self.solved.processes_of(instance)
@@ -142,7 +143,7 @@ class Tracer:
             table = self.solved.table(process.instance)
             for source in table.sources:
                 if source.process is process and (
-                    source.rows.kind[self.number] != NONE or self._brings(solution, process)
+                    source.rows.kind[self.column] != NONE or self._brings(solution, process)
                 ):
                     found.append(process.instance)
         return found
@@ -151,8 +152,8 @@ class Tracer:
         """Whether a process brings the prefix into its protocol: as a network of its own, or put in."""
         injected = self.solved.settling.injected[solution_number].get(process.number)
         if injected is not None:
-            at = int(injected.numbers.searchsorted(self.number))
-            if at < len(injected.numbers) and injected.numbers[at] == self.number:
+            at = int(injected.numbers.searchsorted(self.column))
+            if at < len(injected.numbers) and injected.numbers[at] == self.column:
                 return True
         solution = self.solved.solutions[solution_number]
         if id(solution) in self.explainer.ospf:

@@ -108,7 +108,7 @@ class WhyAnswerer:
         if unsettled is not None and prefix in unsettled.prefixes:
             notes.append("redistribution never settles for this prefix: the table shown is that of one moment")
         elif self.solved.settling.depends_on_order and (
-            self.solved.prefixes.number[prefix] in self.solved.settling.contested[1]
+            self.solved.representatives.column_of(prefix) in self.solved.settling.contested[1]
         ):
             notes.append("which router redistributes this prefix depends on who acts first; one stable state is shown")
         return notes

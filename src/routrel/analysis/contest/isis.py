@@ -61,7 +61,7 @@ class IsisPlain:
             interface = self.topology.ports[one.port].name.interface
             metric = self.costs.get(one.port, one.metric)
             yield one.router, metric, one.port, 0, f"{self.name(one.router)} brings it in by {interface}"
-        number = self.solution.prefixes.number[prefix]
+        number = self.solution.prefixes.column_of(prefix)
         for process, found in self.injected.items():
             isis = self.database.configured[process]
             if domain_of(isis, max(isis.levels)) != domain:

@@ -36,7 +36,7 @@ class OspfPlain(OspfOutside):
 
     def _offers(self, process: int, prefix: Prefix) -> list[tuple[int, Offer]]:
         """The external routes of others for a prefix that a process hears, each with its scope."""
-        number = self.solution.prefixes.number[prefix]
+        number = self.solution.prefixes.column_of(prefix)
         externals = self.solution.externals
         return [
             (scope, offer)

@@ -112,8 +112,9 @@ class OspfOutside(OspfAreas):
 
     def _reach_address(self, process: int, nssa: int | None, address: Address) -> Reach | str:
         """The way to a forwarding address: by the longest route of the system itself."""
-        for number in self.solution.prefixes.chain(address):
-            prefix = self.solution.prefixes.prefixes[number]
+        whole = self.solution.prefixes.whole
+        for number in whole.chain(address):
+            prefix = whole.prefixes[number]
             inside = self.intra_cost(process, prefix)
             if nssa is not None:
                 through = self.intra_costs(nssa, prefix).get(process)

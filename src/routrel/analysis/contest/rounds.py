@@ -210,7 +210,7 @@ class Explainer:
         if prefix not in self._rip:
             settling, solution = self.solved.settling, self.solved.rip
             number = self._solution_number[id(solution)]
-            column = self.solved.prefixes.number[prefix]
+            column = self.solved.representatives.column_of(prefix)
             silent = {process: bool(unused[column]) for process, unused in settling.blocked[number].items()}
             self._rip[prefix] = vectors.RipPlain(
                 solution, settling.injected[number], silent, prefix, self.costs, self._metrics(solution)

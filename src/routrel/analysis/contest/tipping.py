@@ -123,7 +123,7 @@ def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
         return
     solution_number = winner.processes[0]
     solution = explainer.solved.solutions[solution_number]
-    number = explainer.solved.prefixes.number[contest.prefix]
+    number = explainer.solved.representatives.column_of(contest.prefix)
     for process, injected in sorted(explainer.solved.settling.injected[solution_number].items()):
         at_number = int(injected.numbers.searchsorted(number))
         if at_number >= len(injected.numbers) or injected.numbers[at_number] != number:

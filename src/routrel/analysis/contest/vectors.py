@@ -47,7 +47,7 @@ class RipPlain:
 
     def _origins(self, injected: Mapping[int, Injected]) -> dict[int, tuple[int, int, str]]:
         """(metric, tag, words) of routers that say the prefix on their own account."""
-        number = self.solution.prefixes.number[self.prefix]
+        number = self.solution.prefixes.column_of(self.prefix)
         origins: dict[int, tuple[int, int, str]] = {}
         for process, found in injected.items():
             at = found.numbers.searchsorted(number)
@@ -172,7 +172,7 @@ class EigrpPlain:
         self._settle()
 
     def _own(self, injected: Mapping[int, Injected]) -> dict[int, Vector]:
-        number = self.solution.prefixes.number[self.prefix]
+        number = self.solution.prefixes.column_of(self.prefix)
         own: dict[int, Vector] = {}
         for process, found in injected.items():
             at = found.numbers.searchsorted(number)

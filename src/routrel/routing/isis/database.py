@@ -10,6 +10,7 @@ from routrel.model.routing import Isis, IsisInterface
 from routrel.routing.graph import Edge
 from routrel.routing.rows import Process
 from routrel.routing.speaking import network_type, own_prefixes
+from routrel.routing.traits import Traits
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
 
@@ -78,6 +79,12 @@ class IsisDatabase:
                 by_segment[segment].append(speaker)
         for number in sorted(by_segment):
             self._connect(topology.segments[number], by_segment[number])
+
+    def add_traits(self, traits: Traits) -> None:
+        """What IS-IS itself tells of prefixes: who brings them into which domain at what metric."""
+        for domain, database in self.domains.items():
+            for one in database.reachable:
+                traits.add(one.prefix, (domain, one.router, one.metric))
 
     def _add(self, instance: Instance, isis: Isis) -> None:
         number = len(self.processes)

@@ -15,7 +15,7 @@ from routrel.model.places import NOWHERE, Place
 from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks
 from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_of
 from routrel.routing.policies import evaluate
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
 from routrel.routing.speaking import hop_to
@@ -34,7 +34,7 @@ class IsisSolution:
     protocol = "isis"
     kind_names = {LEVEL_1_ROUTE: "level 1", LEVEL_2_ROUTE: "level 2", LEAKED: "leaked", ATTACHED: "attached default"}
 
-    def __init__(self, topology: Topology, database: IsisDatabase, prefixes: PrefixIndex):
+    def __init__(self, topology: Topology, database: IsisDatabase, prefixes: Representatives):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
@@ -90,7 +90,11 @@ class IsisSolution:
             local = self.graphs[domain].local
             rows[domain].append(
                 np.array(
-                    [(local[r.router], self.prefixes.number[r.prefix], r.metric, 0) for r in database.reachable],
+                    [
+                        (local[one.router], self.prefixes.number[one.prefix], one.metric, 0)
+                        for one in database.reachable
+                        if one.prefix in self.prefixes.number
+                    ],
                     np.int64,
                 ).reshape(-1, 4)
             )

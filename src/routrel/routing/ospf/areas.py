@@ -16,7 +16,7 @@ from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import OspfRange
 from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks, Metrics
 from routrel.routing.ospf.database import Database
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import DISCARD, NONE
 from routrel.routing.speaking import hop_to
@@ -58,7 +58,7 @@ class ActiveRange:
 class Areas:
     """Areas hold matrices, border routers their summaries; rows are made when asked for."""
 
-    def __init__(self, database: Database, prefixes: PrefixIndex):
+    def __init__(self, database: Database, prefixes: Representatives):
         self.database = database
         self.prefixes = prefixes
         topology = database.topology
@@ -80,7 +80,11 @@ class Areas:
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
             graph = self.graphs[number] = Graph(area.routers, area.edges)
-            brought = [(graph.local[s.router], prefixes.number[s.prefix], s.cost) for s in area.stubs]
+            brought = [
+                (graph.local[stub.router], prefixes.number[stub.prefix], stub.cost)
+                for stub in area.stubs
+                if stub.prefix in prefixes.number
+            ]
             for column, process in enumerate(self.boundary, len(prefixes)):
                 if process in graph.local:
                     brought.append((graph.local[process], column, 0))

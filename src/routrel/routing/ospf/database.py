@@ -4,6 +4,8 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
+import numpy as np
+
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
@@ -13,6 +15,7 @@ from routrel.model.routing import Ospf, OspfArea, OspfInterface
 from routrel.routing.graph import Edge
 from routrel.routing.rows import Process
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, network_type, router_id
+from routrel.routing.traits import Traits
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
 ALL_SPF_ROUTERS = {4: Address.parse("224.0.0.5"), 6: Address.parse("ff02::5")}
@@ -90,6 +93,17 @@ class Database:
         for number in sorted(by_segment):
             if number >= 0:
                 self._connect(topology.segments[number], by_segment[number])
+
+    def add_traits(self, traits: Traits) -> None:
+        """What OSPF itself tells of prefixes: who brings them into which area at what cost, and ranges."""
+        for number, area in self.areas.items():
+            for stub in area.stubs:
+                traits.add(stub.prefix, (self.version, number, stub.router, stub.cost))
+        for settings in self.area_settings.values():
+            for configured in settings.ranges:
+                traits.add_single(configured.prefix)
+                covered = traits.index.covered(configured.prefix)
+                traits.add_numbers(np.arange(covered.start, covered.stop), configured.prefix)
 
     def _add(self, instance: Instance, ospf: Ospf) -> None:
         device = self.topology.devices[instance.device]

@@ -13,7 +13,7 @@ from routrel.model.places import NOWHERE, Place
 from routrel.routing.ospf.areas import INTER, INTRA, Areas
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.externals import EXTERNAL_1, EXTERNAL_2, NEVER, NSSA_1, NSSA_2, Choice, Externals
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.representatives import Representatives
 from routrel.routing.rows import DISCARD, NONE, UNSET, Injected, Process, ProtocolRoutes
 from routrel.topology.segments import Topology
 
@@ -32,7 +32,7 @@ class OspfSolution:
         DISCARD: "range",
     }
 
-    def __init__(self, topology: Topology, database: Database, prefixes: PrefixIndex):
+    def __init__(self, topology: Topology, database: Database, prefixes: Representatives):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
