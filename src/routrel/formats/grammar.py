@@ -86,7 +86,7 @@ def items_of(value: Items | None) -> list[tuple[Any, Place]]:
     return value.pairs() if value else []
 
 
-def entries_of(record: Record | None) -> list[tuple[str, Any, Place]]:
+def entries_of(record: Record | None) -> list[tuple[Any, Any, Place]]:
     """Each key with its value and place; none where the mapping is absent."""
     return [(key, value, record.places[key]) for key, value in record.values.items()] if record else []
 

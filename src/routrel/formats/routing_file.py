@@ -5,10 +5,22 @@ from typing import Any
 
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.grammar import Items, Record, entries_of, items_of
-from routrel.model.addresses import BITS, Prefix
+from routrel.model.addresses import BITS, Address, Prefix
+from routrel.model.bgp import Bgp, BgpAggregate, BgpDecision, BgpNeighbor
 from routrel.model.devices import Interface
 from routrel.model.places import Place
-from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement, PrefixMatch
+from routrel.model.policies import (
+    AsPathMatch,
+    CommunityChange,
+    CommunityMatch,
+    Policy,
+    PolicyMatch,
+    PolicySet,
+    PolicyStatement,
+    PrefixMatch,
+    Prepend,
+)
+from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.model.routing import (
     DEFAULT_INSTANCE,
     Eigrp,
@@ -17,12 +29,10 @@ from routrel.model.routing import (
     Isis,
     IsisInterface,
     Leak,
-    OriginateDefault,
     Ospf,
     OspfArea,
     OspfInterface,
     OspfRange,
-    Redistribution,
     Rip,
     RipInterface,
     RoutingInstance,
@@ -32,6 +42,23 @@ from routrel.model.routing import (
 BACKBONE = 0
 NARROW_METRIC = 63
 """The highest metric an interface can have without wide metrics (RFC 1195 section 5.3.1)."""
+
+
+NEIGHBOR_KEYS = (
+    "description",
+    "enabled",
+    "local_address",
+    "update_source",
+    "multihop",
+    "weight",
+    "next_hop_self",
+    "route_reflector_client",
+    "originate_default",
+    "allow_own_as",
+    "remove_private_as",
+    "established_at",
+)
+"""Keys of a BGP neighbour whose values are taken as they stand."""
 
 
 class RoutingReader:
@@ -69,7 +96,7 @@ class RoutingReader:
         return PolicyStatement(
             record["result"],
             self._match(record["match"]) if "match" in record else PolicyMatch(),
-            PolicySet(**record["set"].values) if "set" in record else PolicySet(),
+            _set_of(record["set"]) if "set" in record else PolicySet(),
             record.get("name", ""),
             record.get("description", ""),
             place,
@@ -91,6 +118,10 @@ class RoutingReader:
             record.get("tag"),
             record.get("metric"),
             _one_or_more(record.get("next_hop")),
+            record.get("med"),
+            _one_or_more(record.get("neighbor")),
+            _as_path(record.get("as_path")),
+            _communities(record.get("communities")),
         )
 
     def instance(self, record: Record, vrf: str) -> RoutingInstance:
@@ -110,6 +141,7 @@ class RoutingReader:
             isis=self._isis(record["isis"], own) if "isis" in record else None,
             rip=self._rip(record["rip"], own) if "rip" in record else None,
             eigrp=self._eigrp(record["eigrp"], own) if "eigrp" in record else None,
+            bgp=self._bgp(record["bgp"], own) if "bgp" in record else None,
         )
 
     def _known(self, name: str, place: Place, interfaces: Mapping[str, Interface]) -> bool:
@@ -316,6 +348,68 @@ class RoutingReader:
         )
         return Rip(members, self._redistribute(record, "rip"), record.get("default_metric", 1), record.place)
 
+    def _bgp(self, record: Record, interfaces: Mapping[str, Interface]) -> Bgp:
+        multipath, switches = record.get("multipath"), record.get("decision")
+        decision = BgpDecision()
+        if switches is not None:
+            values = {key: value for key, value in switches.values.items() if key != "missing_med"}
+            decision = BgpDecision(missing_med_is_worst=switches.get("missing_med") == "worst", **values)
+        return Bgp(
+            record["as"],
+            record.get("router_id"),
+            record.get("cluster_id"),
+            tuple(items_of(record.get("networks"))),
+            tuple(
+                BgpAggregate(value["prefix"], value.get("summary_only", False), at)
+                for value, at in items_of(record.get("aggregates"))
+            ),
+            self._redistribute(record, "bgp"),
+            multipath.get("ebgp", 1) if multipath else 1,
+            multipath.get("ibgp", 1) if multipath else 1,
+            decision,
+            tuple(
+                self._neighbor(address, value, at, record["as"], interfaces)
+                for address, value, at in entries_of(record.get("neighbors"))
+            ),
+            record.get("require_policies", False),
+            record.place,
+        )
+
+    def _neighbor(
+        self, address: Address, record: Record, place: Place, own: int, interfaces: Mapping[str, Interface]
+    ) -> BgpNeighbor:
+        source, local = record.get("update_source"), record.get("local_address")
+        at_source = record.place_of("update_source")
+        if source is not None and self._known(source, at_source, interfaces):
+            own_addresses = [one.address for one in interfaces[source].addresses]
+            if not any(one.family == address.family for one in own_addresses):
+                self.errors.add(at_source, f"{source} has no IPv{address.family} address", found=quoted(source))
+            elif local is not None and local not in own_addresses:
+                self.errors.add(record.place_of("local_address"), f"this is no address of {source}", found=str(local))
+        elif local is not None:
+            known = [str(one.address) for each in interfaces.values() for one in each.addresses]
+            if str(local) not in known:
+                self.errors.dangling(record.place_of("local_address"), "own address", str(local), known)
+        for key in ("import", "export"):
+            if key in record:
+                self._policy(record, key)
+        if record.get("route_reflector_client") and record["as"] != own:
+            self.errors.add(
+                record.place_of("route_reflector_client"),
+                "only a neighbor of the same AS can be a client",
+                found=f"AS {record['as']}",
+                allowed=f"AS {own}",
+            )
+        return BgpNeighbor(
+            address,
+            record["as"],
+            import_policy=record.get("import"),
+            export_policy=record.get("export"),
+            families=tuple(int(family[-1]) for family in _listed(record.get("families"))),
+            place=place,
+            **{key: record[key] for key in NEIGHBOR_KEYS if key in record},
+        )
+
     def _eigrp(self, record: Record, interfaces: Mapping[str, Interface]) -> Eigrp:
         members = tuple(
             EigrpInterface(name, value.get("passive", False), value.get("delay", 10), value.get("bandwidth"), at)
@@ -340,6 +434,38 @@ class RoutingReader:
             distances,
             record.place,
         )
+
+
+def _as_path(value: Any) -> AsPathMatch | None:
+    if value is None:
+        return None
+    return AsPathMatch(**value.values) if isinstance(value, Record) else AsPathMatch(pattern=value)
+
+
+def _communities(value: Any) -> CommunityMatch | None:
+    if isinstance(value, Record):
+        return CommunityMatch(_listed(value["all"]), True)
+    several = _one_or_more(value)
+    return None if several is None else CommunityMatch(several)
+
+
+def _listed(value: Items | None) -> tuple[Any, ...]:
+    return tuple(item for item, _ in items_of(value))
+
+
+def _set_of(record: Record) -> PolicySet:
+    values = dict(record.values)
+    if "as_path_prepend" in record:
+        prepend = record["as_path_prepend"]
+        values["as_path_prepend"] = Prepend(prepend["as"], prepend.get("times", 1))
+    if "communities" in record:
+        change = record["communities"]
+        values["communities"] = CommunityChange(
+            _listed(change.get("add")),
+            _listed(change.get("remove")),
+            _listed(change["replace"]) if "replace" in change else None,
+        )
+    return PolicySet(**values)
 
 
 def _levels(word: str) -> tuple[int, ...]:

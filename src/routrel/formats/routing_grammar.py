@@ -12,6 +12,7 @@ from routrel.formats.grammar import (
     NAME,
     PREFIX,
     RATE,
+    TIME,
     Boolean,
     Choice,
     Either,
@@ -25,6 +26,7 @@ from routrel.formats.grammar import (
     Text,
 )
 from routrel.model.addresses import Address
+from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
 
 
 def area_number(text: str) -> int:
@@ -55,6 +57,34 @@ def entity_title(text: str) -> tuple[str, str]:
     return digits[:-14], digits[-14:-2]
 
 
+def community(text: str) -> str:
+    """A community as ``A:B`` (RFC 1997), a large one as ``A:B:C`` (RFC 8092), or a well-known one's name."""
+    if text in WELL_KNOWN.values():
+        return text
+    parts = text.split(":")
+    highest = {2: 0xFFFF, 3: 0xFFFFFFFF}.get(len(parts), -1)
+    if not all(part.isascii() and part.isdigit() and len(part) <= 10 and int(part) <= highest for part in parts):
+        raise ValueError(f"{text!r} is no community")
+    plain = ":".join(str(int(part)) for part in parts)
+    return WELL_KNOWN.get(plain, plain)
+
+
+def as_path_pattern(text: str) -> str:
+    """A regular expression that cannot take long: no repetition inside a repetition."""
+    if len(text) > 200 or re.search(r"[^0-9 .*+?()|^$\[\]_-]", text):
+        raise ValueError(f"{text!r} is no expression over AS numbers")
+    if re.search(r"\(\?|[*+?][*+]|\)[*+]", text):
+        raise ValueError(f"{text!r} repeats a group")
+    try:
+        re.compile(text)
+    except re.error as error:
+        raise ValueError(f"{text!r} is no regular expression: {error}") from None
+    return text
+
+
+WELL_KNOWN = {"65535:65281": NO_EXPORT, "65535:65282": NO_ADVERTISE, "65535:65283": NO_EXPORT_SUBCONFED}
+COMMUNITY = Parsed("a community: 64500:80, a large one 64500:1:2, no-export or no-advertise", community)
+ROUTER_ID = Parsed("a router id in IPv4 form", router_id)
 NAMED = Text("a name", NAME)
 INTERFACE = Text("an interface name", INTERFACE_NAME)
 ROUTE_ACTION = Choice(("forward", "discard", "reject"))
@@ -63,8 +93,9 @@ TAG = Integer()
 METRIC_TYPE = Integer(1, 2)
 NETWORK_TYPE = Choice(("broadcast", "point-to-point"))
 MULTIPATH = Integer(1, 256)
-SOURCES = ("connected", "static", "ospf", "isis", "rip", "eigrp")
-ROUTE_PROTOCOL = Choice(SOURCES, later=("bgp",))
+ROUTE_PROTOCOL = Choice(("connected", "static", "ospf", "isis", "rip", "eigrp", "bgp"))
+AS_NUMBER = Integer(1, 0xFFFFFFFF)
+FAMILY = Choice(("ipv4", "ipv6"))
 
 PREFIX_MATCH = Either(
     scalar=PREFIX,
@@ -88,7 +119,25 @@ POLICY_STATEMENT = Group(
                 "tag": TAG,
                 "metric": Integer(),
                 "next_hop": Either(scalar=ADDRESS, listing=ListOf(ADDRESS, least=1)),
-                **{key: Later("BGP") for key in ("med", "neighbor", "as_path", "communities")},
+                "med": Integer(),
+                "neighbor": Either(scalar=ADDRESS, listing=ListOf(ADDRESS, least=1)),
+                "as_path": Either(
+                    scalar=Parsed("a regular expression over AS numbers, like ^64501 or 64502$", as_path_pattern),
+                    mapping=Group(
+                        "an AS path match",
+                        {
+                            "contains": AS_NUMBER,
+                            "starts": AS_NUMBER,
+                            "ends": AS_NUMBER,
+                            "max_length": Integer(0, 255),
+                        },
+                    ),
+                ),
+                "communities": Either(
+                    scalar=COMMUNITY,
+                    listing=ListOf(COMMUNITY, least=1),
+                    mapping=Group("communities", {"all": ListOf(COMMUNITY, least=1)}, required=("all",)),
+                ),
             },
         ),
         "set": Group(
@@ -98,18 +147,18 @@ POLICY_STATEMENT = Group(
                 "metric_type": METRIC_TYPE,
                 "tag": TAG,
                 "preference": PREFERENCE,
-                **{
-                    key: Later("BGP")
-                    for key in (
-                        "med",
-                        "local_preference",
-                        "weight",
-                        "origin",
-                        "as_path_prepend",
-                        "communities",
-                        "next_hop",
-                    )
-                },
+                "med": Integer(),
+                "local_preference": Integer(),
+                "weight": Integer(0, 65535),
+                "origin": Choice(("igp", "egp", "incomplete")),
+                "as_path_prepend": Group(
+                    "as_path_prepend", {"as": AS_NUMBER, "times": Integer(1, 50)}, required=("as",)
+                ),
+                "communities": Group(
+                    "communities",
+                    {"add": ListOf(COMMUNITY), "remove": ListOf(COMMUNITY), "replace": ListOf(COMMUNITY)},
+                ),
+                "next_hop": ADDRESS,
             },
         ),
         "result": Choice(("accept", "reject", "continue")),
@@ -250,6 +299,58 @@ EIGRP = Group(
     required=("as",),
 )
 
+BGP = Group(
+    "bgp",
+    {
+        "as": AS_NUMBER,
+        "router_id": ROUTER_ID,
+        "cluster_id": ROUTER_ID,
+        "networks": ListOf(PREFIX),
+        "aggregates": ListOf(
+            Group("an aggregate", {"prefix": PREFIX, "summary_only": Boolean()}, required=("prefix",))
+        ),
+        "redistribute": redistribute(0xFFFFFFFF, metric_types=False),
+        "multipath": Group("multipath", {"ebgp": MULTIPATH, "ibgp": MULTIPATH}),
+        "decision": Group(
+            "decision",
+            {
+                "compare_med_between_as": Boolean(),
+                "deterministic_med": Boolean(),
+                "missing_med": Choice(("best", "worst")),
+                "prefer_oldest": Boolean(),
+                "ignore_as_path_length": Boolean(),
+            },
+        ),
+        "require_policies": Boolean(),
+        "neighbors": MapOf(
+            ADDRESS,
+            Group(
+                "a neighbor",
+                {
+                    "as": AS_NUMBER,
+                    "description": Text(),
+                    "enabled": Boolean(),
+                    "local_address": ADDRESS,
+                    "update_source": INTERFACE,
+                    "multihop": Integer(1, 255),
+                    "import": NAMED,
+                    "export": NAMED,
+                    "weight": Integer(0, 65535),
+                    "next_hop_self": Boolean(),
+                    "route_reflector_client": Boolean(),
+                    "originate_default": Boolean(),
+                    "allow_own_as": Integer(0, 10),
+                    "remove_private_as": Boolean(),
+                    "established_at": TIME,
+                    "families": ListOf(FAMILY, least=1),
+                },
+                required=("as",),
+            ),
+        ),
+    },
+    required=("as",),
+)
+
 PREFERENCE_NAMES = (
     "connected",
     "static",
@@ -265,7 +366,7 @@ PREFERENCE_NAMES = (
 ROUTING = Group(
     "routing",
     {
-        "router_id": Parsed("a router id in IPv4 form", router_id),
+        "router_id": ROUTER_ID,
         "preferences": MapOf(Choice(PREFERENCE_NAMES), PREFERENCE),
         "install_policy": NAMED,
         "static": ListOf(STATIC_ROUTE),
@@ -273,6 +374,6 @@ ROUTING = Group(
         "isis": ISIS,
         "rip": RIP,
         "eigrp": EIGRP,
-        "bgp": Later("BGP"),
+        "bgp": BGP,
     },
 )

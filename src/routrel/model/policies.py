@@ -5,6 +5,7 @@ the policy, ``continue`` goes on, and later statements see what earlier ones set
 statement decides is rejected.
 """
 
+import re
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -12,6 +13,10 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 
 PolicyResult = Literal["accept", "reject", "continue"]
+Origin = Literal["igp", "egp", "incomplete"]
+
+NO_EXPORT, NO_ADVERTISE, NO_EXPORT_SUBCONFED = "no-export", "no-advertise", "no-export-subconfed"
+"""The well-known communities (RFC 1997): 65535:65281, 65535:65282 and 65535:65283."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +45,89 @@ class PolicyMatch:
     tag: int | None = None
     metric: int | None = None
     next_hops: tuple[Address, ...] | None = None
+    med: int | None = None
+    neighbors: tuple[Address, ...] | None = None
+    as_path: "AsPathMatch | None" = None
+    communities: "CommunityMatch | None" = None
+
+    @property
+    def asks_path(self) -> bool:
+        """Whether only a BGP path can fulfil it."""
+        return any(one is not None for one in (self.med, self.neighbors, self.as_path, self.communities))
+
+
+@dataclass(frozen=True, slots=True)
+class AsPathMatch:
+    """What must hold of an AS path: all that is given; ``pattern`` is searched in its numbers with spaces."""
+
+    contains: int | None = None
+    starts: int | None = None
+    ends: int | None = None
+    max_length: int | None = None
+    pattern: str | None = None
+
+    def matches(self, path: tuple[int, ...]) -> bool:
+        """``path`` has the nearest AS first."""
+        return (
+            (self.contains is None or self.contains in path)
+            and (self.starts is None or path[:1] == (self.starts,))
+            and (self.ends is None or path[-1:] == (self.ends,))
+            and (self.max_length is None or len(path) <= self.max_length)
+            and (self.pattern is None or re.search(self.pattern, " ".join(map(str, path))) is not None)
+        )
+
+    def __str__(self) -> str:
+        if self.pattern is not None:
+            return repr(self.pattern)
+        given = ((key, getattr(self, key)) for key in ("contains", "starts", "ends", "max_length"))
+        return "{" + ", ".join(f"{key}: {value}" for key, value in given if value is not None) + "}"
+
+
+@dataclass(frozen=True, slots=True)
+class CommunityMatch:
+    """Any of the communities present, or ``every`` one of them."""
+
+    communities: tuple[str, ...]
+    every: bool = False
+
+    def matches(self, present: frozenset[str]) -> bool:
+        wanted = set(self.communities)
+        return wanted <= present if self.every else bool(wanted & present)
+
+    def __str__(self) -> str:
+        listed = "[" + ", ".join(self.communities) + "]"
+        return f"{{all: {listed}}}" if self.every else listed
+
+
+@dataclass(frozen=True, slots=True)
+class Prepend:
+    number: int
+    times: int = 1
+
+    def applied(self, path: tuple[int, ...]) -> tuple[int, ...]:
+        return (self.number,) * self.times + path
+
+    def __str__(self) -> str:
+        return f"{self.number} {self.times} times" if self.times > 1 else str(self.number)
+
+
+@dataclass(frozen=True, slots=True)
+class CommunityChange:
+    """``replaced`` stands in place of all that were there; then some are removed, then some added."""
+
+    added: tuple[str, ...] = ()
+    removed: tuple[str, ...] = ()
+    replaced: tuple[str, ...] | None = None
+
+    def applied(self, present: frozenset[str]) -> frozenset[str]:
+        base = present if self.replaced is None else frozenset(self.replaced)
+        return (base - frozenset(self.removed)) | frozenset(self.added)
+
+    def __str__(self) -> str:
+        parts = [f"replaced by {', '.join(self.replaced) or 'none'}"] if self.replaced is not None else []
+        parts += [f"without {', '.join(self.removed)}"] if self.removed else []
+        parts += [f"with {', '.join(self.added)}"] if self.added else []
+        return ", ".join(parts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +138,13 @@ class PolicySet:
     metric_type: int | None = None
     tag: int | None = None
     preference: int | None = None
+    med: int | None = None
+    local_preference: int | None = None
+    weight: int | None = None
+    origin: Origin | None = None
+    as_path_prepend: Prepend | None = None
+    communities: CommunityChange | None = None
+    next_hop: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,4 +1,4 @@
-"""Routing configuration: instances, static routes and the interior protocols.
+"""Routing configuration: instances, static routes and the interior protocols; ``bgp`` is a module of its own.
 
 The terms are those of the IETF's YANG modules (RFC 8349, 9129, 9130, 8695) where those have one; the
 network file's page in docs/ says what each key means.
@@ -8,7 +8,9 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.bgp import Bgp
 from routrel.model.places import NOWHERE, Place
+from routrel.model.redistribution import OriginateDefault, Redistribution
 
 RouteAction = Literal["forward", "discard", "reject"]
 NetworkType = Literal["broadcast", "point-to-point"]
@@ -38,28 +40,6 @@ class StaticRoute:
     preference: int | None = None
     metric: int = 0
     tag: int | None = None
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class Redistribution:
-    """Routes of ``source`` that are best in the table enter a protocol. None leaves the protocol's default."""
-
-    source: str
-    policy: str | None = None
-    metric: int | None = None
-    metric_type: int | None = None
-    tag: int | None = None
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class OriginateDefault:
-    """A default route announced while the table has one of another source, or ``always``."""
-
-    always: bool = False
-    metric: int | None = None
-    metric_type: int | None = None
     place: Place = NOWHERE
 
 
@@ -207,11 +187,12 @@ class RoutingInstance:
     isis: Isis | None = None
     rip: Rip | None = None
     eigrp: Eigrp | None = None
+    bgp: Bgp | None = None
 
     @property
-    def protocols(self) -> tuple[Ospf | Isis | Rip | Eigrp, ...]:
+    def protocols(self) -> tuple[Ospf | Isis | Rip | Eigrp | Bgp, ...]:
         """The configured protocols, several OSPF instances included."""
-        others = (self.isis, self.rip, self.eigrp)
+        others = (self.isis, self.rip, self.eigrp, self.bgp)
         return (*self.ospf, *(protocol for protocol in others if protocol is not None))
 
     def preference(self, protocol: str) -> int:

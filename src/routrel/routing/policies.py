@@ -6,18 +6,31 @@ policies route by route, apart from this.
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.model.policies import Policy, PolicyMatch, PrefixMatch
+from routrel.model.policies import Policy, PolicyMatch, PolicySet, PrefixMatch
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.rows import UNSET
 
 Flags = npt.NDArray[np.bool_]
 Column = npt.NDArray[np.int64]
 HopMatch = Callable[[tuple[Address, ...]], Flags]
+
+
+class PathAttributes(Protocol):
+    """The BGP attributes of m routes: what policies ask of them and set in them."""
+
+    def holds(self, match: PolicyMatch) -> Flags:
+        """Where what a match asks of BGP attributes holds: bool (m,)."""
+        ...
+
+    def apply(self, change: PolicySet, where: Flags) -> None:
+        """Make the changes of a statement; later statements see them."""
+        ...
 
 
 @dataclass(slots=True)
@@ -44,8 +57,9 @@ def evaluate(
     metric: Column,
     tag: Column,
     hop_match: HopMatch,
+    paths: PathAttributes | None = None,
 ) -> Verdicts:
-    """Ask a policy of routes of one protocol.
+    """Ask a policy of routes of one protocol; ``paths`` are the BGP attributes of those that have any.
 
     ``numbers``, ``metric`` and ``tag`` are (m,): prefix numbers, metrics, tags (UNSET without).
     ``hop_match`` tells of given addresses whether each route has one of them as next hop.
@@ -61,6 +75,11 @@ def evaluate(
         now_metric = np.where(verdicts.metric == UNSET, metric, verdicts.metric)
         now_tag = np.where(verdicts.tag == UNSET, tag, verdicts.tag)
         holds = undecided & _holds(statement.match, prefixes, numbers, protocol, now_metric, now_tag, hop_match)
+        if paths is not None:
+            holds &= paths.holds(statement.match)
+            paths.apply(statement.set, holds)
+        elif statement.match.asks_path:
+            holds[:] = False
         for value, column in (
             (statement.set.metric, verdicts.metric),
             (statement.set.metric_type, verdicts.metric_type),

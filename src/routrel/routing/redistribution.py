@@ -18,7 +18,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding
 from routrel.model.policies import Policy
-from routrel.model.routing import Redistribution
+from routrel.model.redistribution import Redistribution
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.policies import Column, Verdicts, accept_all, evaluate
 from routrel.routing.representatives import Representatives

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.model.places import Place
-from routrel.model.routing import OriginateDefault, Redistribution
+from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.routing.graph import WORD, Masks
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop

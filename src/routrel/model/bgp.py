@@ -1,0 +1,72 @@
+"""BGP configuration (RFC 4271, 4456, 4760); the network file's page in docs/ says what each key means."""
+
+from dataclasses import dataclass, field
+
+from routrel.model.addresses import Address, Prefix
+from routrel.model.places import NOWHERE, Place
+from routrel.model.redistribution import Redistribution
+
+
+@dataclass(frozen=True, slots=True)
+class BgpNeighbor:
+    """One side of a session. ``families`` is empty where the session's address says which it carries."""
+
+    address: Address
+    number: int
+    description: str = ""
+    enabled: bool = True
+    local_address: Address | None = None
+    update_source: str | None = None
+    multihop: int = 1
+    import_policy: str | None = None
+    export_policy: str | None = None
+    weight: int = 0
+    next_hop_self: bool = False
+    route_reflector_client: bool = False
+    originate_default: bool = False
+    allow_own_as: int = 0
+    remove_private_as: bool = False
+    established_at: str | None = None
+    families: tuple[int, ...] = ()
+    place: Place = NOWHERE
+
+    @property
+    def carried(self) -> tuple[int, ...]:
+        """The address families of the session."""
+        return self.families or (self.address.family,)
+
+
+@dataclass(frozen=True, slots=True)
+class BgpAggregate:
+    prefix: Prefix
+    summary_only: bool = False
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class BgpDecision:
+    """The switches of the decision process."""
+
+    compare_med_between_as: bool = False
+    deterministic_med: bool = True
+    missing_med_is_worst: bool = False
+    prefer_oldest: bool = False
+    ignore_as_path_length: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Bgp:
+    """``number`` is the AS number."""
+
+    number: int
+    router_id: Address | None = None
+    cluster_id: Address | None = None
+    networks: tuple[tuple[Prefix, Place], ...] = ()
+    aggregates: tuple[BgpAggregate, ...] = ()
+    redistribute: tuple[Redistribution, ...] = ()
+    external_paths: int = 1
+    internal_paths: int = 1
+    decision: BgpDecision = field(default_factory=BgpDecision)
+    neighbors: tuple[BgpNeighbor, ...] = ()
+    require_policies: bool = False
+    place: Place = NOWHERE
