@@ -141,8 +141,7 @@ class EigrpDatabase:
         for process, eigrp in enumerate(self.configured):
             for distance in eigrp.distances:
                 for prefix in distance.prefixes:
-                    covered = traits.index.covered(prefix)
-                    traits.add_numbers(np.arange(covered.start, covered.stop), ("eigrp", process, prefix))
+                    traits.add_covered(prefix, ("eigrp", process, prefix))
 
     def _meet(self, first: Speaker, second: Speaker) -> None:
         if first.process == second.process:

@@ -3,7 +3,7 @@
 import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import Protocol
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +14,9 @@ from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.routing.graph import WORD, Masks
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop
+
+if TYPE_CHECKING:
+    from routrel.routing.policies import PathAttributes
 
 NONE = 0
 """The kind of a prefix without a route."""
@@ -40,6 +43,8 @@ class ProtocolRoutes:
     hops: dict[int, list[NextHop | None]]
     tag: npt.NDArray[np.int64] | None = None
     preference: npt.NDArray[np.int64] | None = None
+    attributes: Callable[[npt.NDArray[np.int64]], "PathAttributes"] | None = None
+    """The BGP attributes of numbered routes, where the protocol is BGP."""
 
     def next_hops(self, number: int, family: int) -> list[NextHop]:
         """The next hops to a prefix, by its number, in the order of the bits."""
@@ -86,7 +91,8 @@ class Injected:
     """What one process puts into its protocol from the table, by prefix number, ascending.
 
     ``metric``, ``metric_type`` and ``tag`` int64 (m,), UNSET where the protocol's default holds;
-    ``forward`` int64 (m,) points into ``hops``, the table's next hops, or is UNSET.
+    ``forward`` int64 (m,) points into ``hops``, the table's next hops, or is UNSET. ``paths`` int64 (m,):
+    BGP's path numbers, UNSET of other protocols.
     """
 
     numbers: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
@@ -94,12 +100,13 @@ class Injected:
     metric_type: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     tag: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     forward: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    paths: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     hops: tuple[NextHop, ...] = ()
 
     def key(self) -> bytes:
         """A digest of all that is put in."""
         digest = hashlib.blake2b(repr(self.hops).encode(), digest_size=32)
-        for part in (self.numbers, self.metric, self.metric_type, self.tag, self.forward):
+        for part in (self.numbers, self.metric, self.metric_type, self.tag, self.forward, self.paths):
             digest.update(len(part).to_bytes(8, "big"))
             digest.update(np.ascontiguousarray(part).data)
         return digest.digest()

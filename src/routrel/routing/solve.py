@@ -12,6 +12,8 @@ from routrel.model.devices import ObservedRoute
 from routrel.model.findings import Finding
 from routrel.model.network import Network
 from routrel.model.routing import StaticRoute
+from routrel.routing.bgp.sessions import BgpDatabase
+from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.connected import connected_routes
 from routrel.routing.eigrp import EigrpDatabase, EigrpSolution
 from routrel.routing.isis.database import IsisDatabase
@@ -42,12 +44,13 @@ class Solved:
         self.topology = Topology(network)
         databases = [Database(self.topology, version) for version in (2, 3)]
         isis, rip, eigrp = IsisDatabase(self.topology), RipDatabase(self.topology), EigrpDatabase(self.topology)
+        bgp = BgpDatabase(self.topology)
         self.prefixes = PrefixIndex(_all_prefixes(self.topology))
         traits = Traits(self.prefixes)
         add_configured(traits, self.topology, network)
         for database in databases:
             database.add_traits(traits)
-        for protocol in (isis, rip, eigrp):
+        for protocol in (isis, rip, eigrp, bgp):
             protocol.add_traits(traits)
         classes = traits.classes()
         self.representatives = Representatives(self.prefixes, classes)
@@ -60,7 +63,10 @@ class Solved:
         self.rip = RipSolution(self.topology, rip, self.representatives)
         self.isis = IsisSolution(self.topology, isis, self.representatives)
         self.eigrp = EigrpSolution(self.topology, eigrp, self.representatives)
+        self.bgp = BgpSolution(self.topology, bgp, self.representatives)
         self.solutions: list[ProtocolSolution] = [*self.ospf, self.isis, self.rip, self.eigrp]
+        if bgp.speakers:
+            self.solutions.append(self.bgp)
         self.findings: list[Finding] = [finding for database in databases for finding in database.findings]
         for found in (isis.findings, rip.findings, eigrp.findings):
             self.findings += found
@@ -77,6 +83,7 @@ class Solved:
         self._forgets = self._kept < len(self.topology.instances)
         self.settling = Settling(self.topology, self.representatives, self.solutions, self._make_table)
         self.unsettled: Unsettled | None = self.settling.run()
+        self.findings += self.bgp.findings()
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
         elif self.settling.depends_on_order:
@@ -159,6 +166,12 @@ def _all_prefixes(topology: Topology) -> set[Prefix]:
                 prefixes.update(configured.prefix for area in ospf.areas for configured in area.ranges)
                 if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
                     prefixes.add(Prefix(ospf.family, 0, 0))
+            if routing.bgp:
+                prefixes.update(prefix for prefix, _ in routing.bgp.networks)
+                prefixes.update(aggregate.prefix for aggregate in routing.bgp.aggregates)
+                for neighbor in routing.bgp.neighbors:
+                    if neighbor.originate_default:
+                        prefixes.update(Prefix(family, 0, 0) for family in neighbor.carried)
             if routing.isis:
                 prefixes.update(Prefix(family, 0, 0) for family in (4, 6))
     return prefixes

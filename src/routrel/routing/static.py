@@ -74,6 +74,11 @@ def resolve_next_hop(
         return None, f"no route to the next hop {address}"
     if route.protocol in ("static", "observed") and route.prefix == through:
         return None, f"the next hop {address} resolves only through the route itself"
+    return resolve_by(topology, route, address)
+
+
+def resolve_by(topology: Topology, route: Route, address: Address) -> tuple[Resolution | None, str]:
+    """Where packets for a next hop go by the route that leads to it, or None and why it cannot be one."""
     if route.protocol == "local":
         return None, f"the next hop {address} is an address of the device itself"
     if route.action != "forward":

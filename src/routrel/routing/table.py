@@ -175,6 +175,7 @@ class Table:
                 rows.metric.astype(np.int64),
                 tag,
                 rows.hop_match(numbers, self.representatives),
+                rows.attributes(numbers) if rows.attributes is not None else None,
             )
         return self._verdicts[index]
 
@@ -276,6 +277,12 @@ class Table:
         if self.install is not None:
             unused |= mine >= 2**40
         return unused
+
+    def outranked(self, index: int) -> Flags:
+        """Columns at which another source has the table's route."""
+        winners = self.winners()
+        outranked: Flags = (winners != index) & (winners != NO_WINNER)
+        return outranked
 
     def lookup(self, address: Address) -> Route | None:
         """Longest-prefix match."""

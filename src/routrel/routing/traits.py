@@ -42,6 +42,11 @@ class Traits:
         """One trait for several prefixes; by itself it makes none known to any protocol."""
         self._columns.append((numbers, self._known.setdefault(trait, len(self._known))))
 
+    def add_covered(self, prefix: Prefix, trait: Hashable) -> None:
+        """One trait for all prefixes within another."""
+        covered = self.index.covered(prefix)
+        self.add_numbers(np.arange(covered.start, covered.stop), trait)
+
     def classes(self) -> Column:
         """The class of each prefix, -1 without any trait that ``add`` brought."""
         p = len(self.index)

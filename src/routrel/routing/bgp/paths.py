@@ -4,7 +4,7 @@ A path is a row of int64; its number stands for it in all arrays. AS paths, comm
 and next hops are interned beside.
 """
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from typing import Generic, TypeVar
 
 import numpy as np
@@ -188,9 +188,10 @@ class Paths:
 
 
 class PathRows:
-    """Some paths (m, 12) as a policy sees and changes them; ``neighbor`` is whom they come from or go to."""
+    """Some paths (m, 12) as a policy sees and changes them; ``neighbor`` is whom they come from or go to,
+    one for all or one of each."""
 
-    def __init__(self, paths: Paths, rows: Rows, neighbor: Address | None = None):
+    def __init__(self, paths: Paths, rows: Rows, neighbor: Address | Sequence[Address | None] | None = None):
         self.paths = paths
         self.rows = rows
         self.neighbor = neighbor
@@ -202,8 +203,11 @@ class PathRows:
         holds = np.ones(len(self.rows), bool)
         if match.med is not None:
             holds &= self.rows[:, MED] == match.med
-        if match.neighbors is not None and self.neighbor not in match.neighbors:
-            holds[:] = False
+        if match.neighbors is not None:
+            if isinstance(self.neighbor, Address) or self.neighbor is None:
+                holds &= self.neighbor in match.neighbors
+            else:
+                holds &= np.array([one in match.neighbors for one in self.neighbor], bool)
         if match.as_path is not None:
             asked = match.as_path
             found = self.paths._of(

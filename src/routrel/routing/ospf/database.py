@@ -4,8 +4,6 @@ from collections import defaultdict
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
-import numpy as np
-
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
@@ -102,8 +100,7 @@ class Database:
         for settings in self.area_settings.values():
             for configured in settings.ranges:
                 traits.add_single(configured.prefix)
-                covered = traits.index.covered(configured.prefix)
-                traits.add_numbers(np.arange(covered.start, covered.stop), configured.prefix)
+                traits.add_covered(configured.prefix, configured.prefix)
 
     def _add(self, instance: Instance, ospf: Ospf) -> None:
         device = self.topology.devices[instance.device]

@@ -1,0 +1,172 @@
+"""The decision process (RFC 4271 section 9.1.2, 4456 section 9) over many columns at once.
+
+Each comparison keeps the candidates that are best in it; where one is left, nothing more is asked. The
+order is that of the network file's page.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.bgp import BgpDecision
+from routrel.routing.bgp.paths import (
+    AS_PATH,
+    CLUSTERS,
+    IS_LOCAL,
+    LOCAL_PREFERENCE,
+    MED,
+    NONE,
+    ORIGIN,
+    ORIGINATOR,
+    WEIGHT,
+    Column,
+    Flags,
+    Paths,
+)
+
+UNREACHABLE = np.int64(2**40)
+"""The metric to a next hop that does not resolve."""
+
+NEVER = np.int64(2**62)
+WORST_MED = np.int64(2**32)
+
+Values = npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True, slots=True)
+class Candidates:
+    """The k paths that may stand for each of m columns; the first row is what the router says itself.
+
+    ``ids`` int64 (k, m): path numbers or NONE. ``metrics`` int64 (k, m): to the next hops, UNREACHABLE where
+    they do not resolve. (k,) each: ``external``; the peer's ``identifier``; ``order``, the rank of its
+    address; ``age``, when its session came up, NEVER where that is not known.
+    """
+
+    ids: Values
+    metrics: Values
+    external: Flags
+    identifier: Column
+    order: Column
+    age: Column
+
+    def of(self, columns: Column) -> "Candidates":
+        return Candidates(
+            self.ids[:, columns], self.metrics[:, columns], self.external, self.identifier, self.order, self.age
+        )
+
+
+@dataclass(slots=True)
+class Decided:
+    """``best`` int64 (m,): the row of the best candidate, or NONE. ``equal`` bool (k, m): multipath's choice."""
+
+    best: Column
+    equal: Flags
+
+
+def decide(paths: Paths, candidates: Candidates, switches: BgpDecision) -> Decided:
+    """The best candidate of each column, and those equal to it through the metric to the next hop."""
+    usable = (candidates.ids >= 0) & (candidates.metrics < UNREACHABLE)
+    count = usable.sum(axis=0)
+    best = np.where(count > 0, usable.argmax(axis=0), NONE)
+    contested = np.flatnonzero(count > 1)
+    if not len(contested):
+        return Decided(best, usable)
+    chosen, equal = _eliminate(paths, candidates.of(contested), usable[:, contested], switches)
+    best[contested] = chosen
+    usable[:, contested] = equal
+    return Decided(best, usable)
+
+
+def _eliminate(paths: Paths, candidates: Candidates, alive: Flags, switches: BgpDecision) -> tuple[Column, Flags]:
+    rows, ids = paths.rows, candidates.ids
+
+    def keep_lowest(values: Values) -> None:
+        values = np.broadcast_to(values, alive.shape)
+        lowest = np.where(alive, values, NEVER).min(axis=0)
+        np.logical_and(alive, values == lowest, out=alive)
+
+    keep_lowest(-rows[:, WEIGHT][ids])
+    # RFC 4271 section 9.1.1: the degree of preference.
+    keep_lowest(-rows[:, LOCAL_PREFERENCE][ids])
+    keep_lowest(1 - rows[:, IS_LOCAL][ids])
+    as_paths = rows[:, AS_PATH][ids]
+    # Section 9.1.2.2 (a): the shortest AS path.
+    if not switches.ignore_as_path_length:
+        keep_lowest(paths.lengths(as_paths))
+    # (b): the lowest origin.
+    keep_lowest(rows[:, ORIGIN][ids])
+    # (c): the lowest MED among paths of one neighbouring AS.
+    med = rows[:, MED][ids]
+    med = np.where(med == NONE, WORST_MED if switches.missing_med_is_worst else np.int64(0), med)
+    neighbor = paths.nearest_as(as_paths)
+    if switches.compare_med_between_as:
+        keep_lowest(med)
+    elif switches.deterministic_med:
+        _lowest_med_of_each(alive, med, neighbor)
+    else:
+        return _one_after_the_other(paths, candidates, alive, switches, med, neighbor)
+    # (d): external over internal.
+    keep_lowest(np.where(candidates.external, 0, 1)[:, None])
+    # (e): the lowest metric to the next hop.
+    keep_lowest(candidates.metrics)
+    equal = alive.copy()
+    for values in _last(paths, candidates, switches):
+        keep_lowest(values)
+    return alive.argmax(axis=0), equal
+
+
+def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> list[Values]:
+    """What decides among paths that are equal for forwarding."""
+    rows, ids = paths.rows, candidates.ids
+    values = []
+    if switches.prefer_oldest:
+        values.append(np.where(candidates.external, candidates.age, 0)[:, None])
+    # (f): the lowest router id; RFC 4456 section 9: the originator's where there is one.
+    originator = rows[:, ORIGINATOR][ids]
+    values.append(np.where(originator == NONE, candidates.identifier[:, None], originator))
+    # RFC 4456 section 9: the shortest cluster list.
+    values.append(paths.cluster_lengths(rows[:, CLUSTERS][ids]))
+    # (g): the lowest neighbour address.
+    values.append(candidates.order[:, None])
+    return values
+
+
+def _lowest_med_of_each(alive: Flags, med: Values, neighbor: Values) -> None:
+    """Drop each path that one of the same neighbouring AS beats by its MED, whatever else is there."""
+    numbers, group = np.unique(neighbor, return_inverse=True)
+    group = group.reshape(neighbor.shape)
+    columns = np.broadcast_to(np.arange(alive.shape[1]), alive.shape)
+    lowest = np.full((len(numbers), alive.shape[1]), NEVER)
+    np.minimum.at(lowest, (group[alive], columns[alive]), med[alive])
+    alive &= med == lowest[group, columns]
+
+
+def _one_after_the_other(
+    paths: Paths, candidates: Candidates, alive: Flags, switches: BgpDecision, med: Values, neighbor: Values
+) -> tuple[Column, Flags]:
+    """Without deterministic MED: pair by pair, the youngest first, the winner against the next.
+
+    Where ages are not known the order is that of the neighbours' addresses.
+    """
+    shape = alive.shape
+    forwarding = [np.broadcast_to(np.where(candidates.external, 0, 1)[:, None], shape), candidates.metrics]
+    last = [np.broadcast_to(values, shape) for values in _last(paths, candidates, switches)]
+    ranked = np.lexsort(tuple(values.T for values in reversed([*forwarding, *last])))
+    rank = np.empty_like(ranked)
+    np.put_along_axis(rank, ranked, np.arange(shape[0])[None, :], axis=1)
+    rank = rank.T
+    columns = np.arange(shape[1])
+    champion = np.full(shape[1], NONE)
+    age = np.where(candidates.age == NEVER, -1, candidates.age)
+    for row in np.lexsort((candidates.order, -age)).tolist():
+        standing = np.maximum(champion, 0)
+        same = neighbor[row] == neighbor[standing, columns]
+        standing_med = med[standing, columns]
+        wins = np.where(same & (med[row] != standing_med), med[row] < standing_med, rank[row] < rank[standing, columns])
+        champion = np.where(alive[row] & ((champion == NONE) | wins), row, champion)
+    equal = alive.copy()
+    for values in forwarding:
+        equal &= values == values[champion, columns]
+    equal &= (neighbor != neighbor[champion, columns]) | (med == med[champion, columns])
+    return champion, equal

@@ -1,0 +1,219 @@
+"""What one speaker says to another of its best paths, and what of that the other lets in.
+
+RFC 4271 sections 5.1 (attributes), 9.1.3 and 9.2 (what is sent to whom), 9.1.2 (loops); RFC 4456 sections
+6 and 8 (reflection); RFC 1997 (communities); RFC 8212 (policies required).
+"""
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Address
+from routrel.model.devices import Device
+from routrel.model.policies import Policy
+from routrel.routing.bgp.paths import (
+    AS_PATH,
+    CLUSTERS,
+    COMMUNITIES,
+    DEFAULT_LOCAL_PREFERENCE,
+    IS_LOCAL,
+    LOCAL_PREFERENCE,
+    MED,
+    NEXT_HOP,
+    NONE,
+    ORIGINATOR,
+    OWN,
+    PREFERENCE,
+    TAG,
+    WEIGHT,
+    Column,
+    Flags,
+    PathRows,
+    Paths,
+    Rows,
+    without_private,
+)
+from routrel.routing.bgp.sessions import BgpDatabase, Channel
+from routrel.routing.policies import evaluate, matching
+from routrel.routing.representatives import Representatives
+from routrel.topology.segments import Topology
+
+LOCALLY = -1
+"""Stands for a channel where a router says a path itself."""
+
+
+class Messages:
+    """Paths handed from speaker to speaker."""
+
+    def __init__(self, topology: Topology, database: BgpDatabase, paths: Paths, columns: Representatives):
+        self.topology = topology
+        self.database = database
+        self.paths = paths
+        self.columns = columns
+        self.channels: list[Channel] = []
+        self._is_internal: Flags = np.zeros(1, bool)
+        self._is_client: Flags = np.zeros(1, bool)
+        self._ports: npt.NDArray[np.int64] = np.zeros(1, np.int64)
+        self._identifiers: Column = np.zeros(1, np.int64)
+        self._kinds: dict[int, Column] = {}
+        self._family = np.where(np.arange(len(columns)) < columns.first_of_ipv6, 4, 6)
+
+    def use(self, channels: list[Channel]) -> None:
+        """The channels that are up; the place after the last stands for ``LOCALLY``."""
+        self.channels = channels
+        self._is_internal = np.array([not one.external for one in channels] + [False])
+        self._is_client = np.array([one.receiving.neighbor.route_reflector_client for one in channels] + [False])
+        self._ports = np.array([channels[one.reverse].port for one in channels] + [-2])
+        self._identifiers = np.array([self.database.speakers[one.sender].identifier for one in channels] + [0])
+
+    def transfer(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Column:
+        """What the receiver holds of a sender's paths after its import policy: path numbers or NONE.
+
+        ``columns``, ``ids`` and ``via`` are (m,): columns, the sender's paths or NONE, the channels they came by.
+        """
+        result = np.full(len(columns), NONE, np.int64)
+        allowed = self.may_send(channel, columns, ids, via)
+        if not allowed.any():
+            return result
+        exported = self._kind_of(self._policy(channel.sender, channel.sending.neighbor.export_policy))[columns]
+        imported = self._kind_of(self._policy(channel.receiver, channel.receiving.neighbor.import_policy))[columns]
+        kind = (exported * (imported.max() + 1) + imported) * 2 + (self._family[columns] == 6)
+        key = (ids * (len(self.channels) + 1) + via + 1) * (kind.max() + 1) + kind
+        _, first, inverse = np.unique(key[allowed], return_index=True, return_inverse=True)
+        at = np.flatnonzero(allowed)[first]
+        sent, rows = self.sent(channel, columns[at], ids[at], via[at])
+        held, rows = self.let_in(channel, columns[at], rows)
+        numbers = np.full(len(at), NONE, np.int64)
+        kept = sent & held
+        numbers[kept] = self.paths.numbers_of(rows[kept])
+        result[allowed] = numbers[inverse.reshape(-1)]
+        return result
+
+    def may_send(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Flags:
+        """Which paths may go out before any policy is asked: split horizon, reflection, communities, families."""
+        allowed: Flags = (ids >= 0) & (via != channel.reverse)
+        families = {family for family, _ in channel.next_hops}
+        if len(families) < 2:
+            allowed &= np.isin(self._family[columns], list(families))
+        if channel.external:
+            if (
+                self.database.speakers[channel.sender].bgp.require_policies
+                and not channel.sending.neighbor.export_policy
+            ):
+                allowed[:] = False
+        elif not channel.sending.neighbor.route_reflector_client:
+            # RFC 4456 section 6: what comes from a non-client goes to clients alone.
+            allowed &= ~self._is_internal[via] | self._is_client[via]
+        communities = self.paths.rows[:, COMMUNITIES][ids]
+        allowed &= ~self.paths.kept_here(communities)
+        if channel.external:
+            allowed &= ~self.paths.kept_inside(communities)
+        return allowed
+
+    def sent(self, channel: Channel, columns: Column, ids: Column, via: Column) -> tuple[Flags, Rows]:
+        """Paths as a channel carries them: whether the export policy lets each out, and its attributes."""
+        paths, sender = self.paths, self.database.speakers[channel.sender]
+        neighbor = channel.sending.neighbor
+        rows = paths.rows[ids].copy()
+        said_here = rows[:, IS_LOCAL] > 0
+        given = PathRows(paths, rows, neighbor.address)
+        accepted = self._ask(channel.sender, neighbor.export_policy, columns, given)
+        own_hop = self._own_next_hops(channel, columns)
+        reflected = self._is_internal[via]
+        is_own = rows[:, NEXT_HOP] == OWN
+        if channel.external:
+            # Section 5.1.4: a MED from elsewhere stays here. Section 5.1.5: so does the local preference.
+            rows[~said_here & ~given.set_med, MED] = NONE
+            rows[:, LOCAL_PREFERENCE] = NONE
+            rows[:, [ORIGINATOR, CLUSTERS]] = NONE, 0
+            if neighbor.remove_private_as:
+                rows[:, AS_PATH] = paths.map_as_paths("no private", rows[:, AS_PATH], without_private)
+            number = sender.bgp.number
+            rows[:, AS_PATH] = paths.map_as_paths(number, rows[:, AS_PATH], lambda path: (number, *path))
+            # Section 5.1.3 (2): a next hop on the subnet of the session stays.
+            kept = (self._ports[via] == channel.port) & (channel.port >= 0)
+            kept |= said_here & self._is_on(channel.port, rows[:, NEXT_HOP])
+            changed = ~given.set_next_hop & (~kept | is_own)
+        else:
+            originator = rows[:, ORIGINATOR]
+            rows[:, ORIGINATOR] = np.where(reflected & (originator == NONE), self._identifiers[via], originator)
+            rows[reflected, CLUSTERS] = paths.add_cluster(sender.cluster, rows[reflected, CLUSTERS])
+            changed = ~given.set_next_hop & (is_own | (neighbor.next_hop_self & ~reflected))
+        rows[:, NEXT_HOP] = np.where(changed, own_hop, rows[:, NEXT_HOP])
+        rows[:, [WEIGHT, TAG, PREFERENCE, IS_LOCAL]] = 0, NONE, NONE, 0
+        return accepted, rows
+
+    def default_sent(self, channel: Channel, column: int) -> Rows:
+        """The default route a speaker says to one neighbour whatever it has; no export policy is asked."""
+        rows = self.paths.blank(1, "igp")
+        rows[:, [IS_LOCAL, NEXT_HOP]] = 0, self._own_next_hops(channel, np.array([column]))[0]
+        if channel.external:
+            rows[:, LOCAL_PREFERENCE] = NONE
+            rows[:, AS_PATH] = self.paths.as_paths.number((self.database.speakers[channel.sender].bgp.number,))
+        return rows
+
+    def let_in(self, channel: Channel, columns: Column, rows: Rows) -> tuple[Flags, Rows]:
+        """Paths as the receiver keeps them: loops dropped, then its import policy asked."""
+        paths, receiver = self.paths, self.database.speakers[channel.receiver]
+        neighbor = channel.receiving.neighbor
+        rows = rows.copy()
+        held = paths.times_in(receiver.bgp.number, rows[:, AS_PATH]) <= neighbor.allow_own_as
+        if channel.external:
+            rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
+            if receiver.bgp.require_policies and not neighbor.import_policy:
+                held[:] = False
+        else:
+            # RFC 4456 section 8: what comes back to where it was reflected is dropped.
+            held &= rows[:, ORIGINATOR] != receiver.identifier
+            if receiver.is_reflector:
+                held &= ~paths.has_cluster(receiver.cluster, rows[:, CLUSTERS])
+            missing = rows[:, LOCAL_PREFERENCE] == NONE
+            rows[missing, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
+        rows[:, WEIGHT] = neighbor.weight
+        held &= self._ask(channel.receiver, neighbor.import_policy, columns, PathRows(paths, rows, neighbor.address))
+        return held, rows
+
+    def _policy(self, process: int, name: str | None) -> Policy | None:
+        return None if name is None else self._device(process).policies[name]
+
+    def _device(self, process: int) -> Device:
+        return self.topology.devices[self.topology.instances[self.database.speakers[process].instance].device]
+
+    def _ask(self, process: int, name: str | None, columns: Column, given: PathRows) -> Flags:
+        policy = self._policy(process, name)
+        if policy is None:
+            return np.ones(len(columns), bool)
+        med = np.maximum(given.rows[:, MED], 0)
+        return evaluate(
+            policy, self.columns, columns, "bgp", med, given.rows[:, TAG], given.has_next_hop, given
+        ).accepted
+
+    def _kind_of(self, policy: Policy | None) -> Column:
+        """Columns of which a policy's prefix matches say the same have one kind: int64 (c,)."""
+        key = id(policy)
+        if key not in self._kinds:
+            kinds = np.zeros(len(self.columns), np.int64)
+            for statement in policy.statements if policy is not None else ():
+                if statement.match.prefixes is not None:
+                    kinds = kinds * 2 + matching(statement.match.prefixes, self.columns)
+                    kinds = np.unique(kinds, return_inverse=True)[1].reshape(-1)
+            self._kinds[key] = kinds
+        return self._kinds[key]
+
+    def _own_next_hops(self, channel: Channel, columns: Column) -> Column:
+        number = {family: self.paths.next_hops.number(address) for family, address in channel.next_hops}
+        return np.where(self._family[columns] == 4, number.get(4, OWN), number.get(6, OWN))
+
+    def _is_on(self, port: int, next_hops: Column) -> Flags:
+        """Which next hops are on a subnet of a port."""
+        if port < 0:
+            return np.zeros(len(next_hops), bool)
+        addresses = self.topology.ports[port].interface.addresses
+
+        def is_on(address: Address | None) -> bool:
+            return address is not None and any(
+                own.prefix.contains(address) and own.address != address for own in addresses
+            )
+
+        distinct, inverse = np.unique(next_hops, return_inverse=True)
+        found = np.array([is_on(self.paths.next_hops.values[number]) for number in distinct.tolist()], bool)
+        return found[inverse.reshape(-1)]

@@ -1,0 +1,309 @@
+"""Paths sent from speaker to speaker until nothing changes.
+
+All speakers act at once, round by round. Columns for which that comes back to an earlier state are done
+again from nothing, one speaker after the other, as routers that never act in the same instant do: what
+settles then depends on who acts first; what comes round then too has no stable state.
+"""
+
+import hashlib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Prefix
+from routrel.routing.bgp.decision import NEVER, Candidates, decide
+from routrel.routing.bgp.messages import LOCALLY, Messages
+from routrel.routing.bgp.paths import NEXT_HOP, NONE, OWN, Column, Flags
+from routrel.routing.bgp.sessions import Channel, Speaker
+
+Numbers = npt.NDArray[np.int64]
+
+QUIET = 12
+"""Rounds after which states are remembered: most networks are done by then."""
+
+ROUNDS = 1000
+
+
+class Resolver(Protocol):
+    """What next hops cost one speaker by its table."""
+
+    def metrics(self, next_hops: Column) -> Column:
+        """The metric to each next hop, by its number, UNREACHABLE where it does not resolve."""
+        ...
+
+
+@dataclass(slots=True)
+class Unstable:
+    """Columns without a stable state, and the speakers that keep changing their minds about them."""
+
+    columns: set[int] = field(default_factory=set)
+    speakers: set[int] = field(default_factory=set)
+
+
+class Propagation:
+    """The state of all speakers over all columns.
+
+    ``local`` int64 (s, c): what each speaker says itself; ``received`` one int64 (c,) per channel, after
+    import; ``best`` and ``via`` int64 (s, c): each speaker's best path and the channel it came by.
+    """
+
+    def __init__(
+        self,
+        messages: Messages,
+        speakers: Sequence[Speaker],
+        channels: Sequence[Channel],
+        local: Numbers,
+        blocked: dict[int, Flags],
+        resolvers: Sequence[Resolver],
+    ):
+        self.messages = messages
+        self.paths = messages.paths
+        self.speakers = speakers
+        self.channels = channels
+        self._given = local
+        self.local = local.copy()
+        self.blocked = blocked
+        self.resolvers = resolvers
+        self.count = local.shape[1]
+        self.received: list[Column] = [np.full(self.count, NONE, np.int64) for _ in channels]
+        self.best = np.full_like(local, NONE)
+        self.via = np.full_like(local, LOCALLY)
+        self._announced = np.full_like(local, NONE)
+        self._announced_via = np.full_like(local, LOCALLY)
+        self.rounds = 0
+        self.unstable = Unstable()
+        self.ordered: set[int] = set()
+        """Columns that settled only because speakers acted one after the other."""
+        self.inward: list[list[Channel]] = [[] for _ in speakers]
+        self.outward: list[list[Channel]] = [[] for _ in speakers]
+        for channel in channels:
+            self.inward[channel.receiver].append(channel)
+            self.outward[channel.sender].append(channel)
+        for incoming in self.inward:
+            incoming.sort(key=lambda channel: channel.receiving.neighbor.address)
+        self._fixed = [self._fixed_of(speaker) for speaker in range(len(speakers))]
+        columns = messages.columns
+        self._aggregates = [
+            [
+                (columns.number[one.prefix], columns.covered(one.prefix), one.summary_only)
+                for one in speaker.bgp.aggregates
+            ]
+            for speaker in speakers
+        ]
+        self.aggregated: list[set[int]] = [set() for _ in speakers]
+        """Per speaker, the columns of its aggregates that stand."""
+        self._aggregate_path = int(self.paths.numbers_of(self.paths.blank(1, "igp"))[0])
+        self._default = {family: columns.number.get(Prefix(family, 0, 0), NONE) for family in (4, 6)}
+
+    def _fixed_of(self, speaker: int) -> tuple[Flags, Column, Column, Column]:
+        """What does not change about a speaker's candidates; the first row is its own."""
+        incoming = self.inward[speaker]
+        external = [channel.external for channel in incoming]
+        identifier = [self.speakers[channel.sender].identifier for channel in incoming]
+        ages = [_age(channel) for channel in incoming]
+        return (
+            np.array([False, *external]),
+            np.array([self.speakers[speaker].identifier, *identifier], np.int64),
+            np.arange(len(incoming) + 1),
+            np.array([NEVER, *ages], np.int64),
+        )
+
+    def run(self) -> None:
+        """Settle everything."""
+        everything = np.arange(self.count)
+        circling = self._together(everything)
+        if len(circling):
+            for received in self.received:
+                received[circling] = NONE
+            for state in (self.best, self._announced):
+                state[:, circling] = NONE
+            again = self._one_by_one(circling)
+            self.unstable.columns = set(again.tolist())
+            self.ordered = set(circling.tolist()) - self.unstable.columns
+
+    def _together(self, columns: Column) -> Column:
+        """Rounds in which all act at once; the columns that come round, or none."""
+        dirty = [columns for _ in self.speakers]
+        seen: dict[bytes, int] = {}
+        changes: list[Column] = []
+        for channel in self.channels:
+            if channel.sending.neighbor.originate_default:
+                self._send_default(channel)
+        for _ in range(ROUNDS):
+            self.rounds += 1
+            sending = [(speaker, self._decide(speaker, dirty[speaker])) for speaker in range(len(self.speakers))]
+            changed: list[list[Column]] = [[] for _ in self.speakers]
+            for speaker, altered in sending:
+                for receiver, new in self._send(speaker, altered):
+                    changed[receiver].append(new)
+            dirty = [_joined(parts) for parts in changed]
+            if not any(len(part) for part in dirty):
+                return np.zeros(0, np.int64)
+            changes.append(_joined(dirty))
+            if self.rounds > QUIET:
+                state = self._state(columns)
+                if state in seen:
+                    return _joined(changes[seen[state] + 1 :])
+                seen[state] = len(changes) - 1
+        return _joined(changes[-2:])
+
+    def _one_by_one(self, columns: Column) -> Column:
+        """Speakers act in turn, each hearing at once what the one before sent; the columns that come round."""
+        dirty: list[list[Column]] = [[columns] for _ in self.speakers]
+        for channel in self.channels:
+            if channel.sending.neighbor.originate_default:
+                self._send_default(channel)
+        seen: dict[bytes, int] = {}
+        changes: list[Column] = []
+        acting: list[set[int]] = []
+        for _ in range(ROUNDS):
+            self.rounds += 1
+            turned: list[Column] = []
+            acted: set[int] = set()
+            for speaker in range(len(self.speakers)):
+                altered = self._decide(speaker, _joined(dirty[speaker]))
+                dirty[speaker] = []
+                if len(altered):
+                    acted.add(speaker)
+                    turned.append(altered)
+                for receiver, new in self._send(speaker, altered):
+                    dirty[receiver].append(new)
+            if not turned:
+                return np.zeros(0, np.int64)
+            changes.append(_joined(turned))
+            acting.append(acted)
+            state = self._state(columns)
+            if state in seen:
+                since = seen[state] + 1
+                self.unstable.speakers = set().union(*acting[since:])
+                return _joined(changes[since:])
+            seen[state] = len(changes) - 1
+        return _joined(changes[-2:])
+
+    def _state(self, columns: Column) -> bytes:
+        digest = hashlib.blake2b(digest_size=16)
+        for received in self.received:
+            digest.update(np.ascontiguousarray(received[columns]).data)
+        return digest.digest()
+
+    def _decide(self, speaker: int, columns: Column) -> Column:
+        """A speaker's choice for some columns anew; the columns of which it now announces something else."""
+        if not len(columns):
+            return columns
+        self._choose(speaker, columns)
+        changed_aggregates = self._aggregate(speaker)
+        if len(changed_aggregates):
+            self._choose(speaker, changed_aggregates)
+            columns = np.union1d(columns, self._touched_by(speaker, changed_aggregates))
+        announced, via = self.best[speaker, columns], self.via[speaker, columns]
+        blocked = self.blocked.get(speaker)
+        if blocked is not None:
+            # What the table does not use is not announced (RFC 4271 section 9.1.3); its own networks are.
+            off = blocked[columns] & (via != LOCALLY)
+            announced = np.where(off, self.local[speaker, columns], announced)
+            via = np.where(off, LOCALLY, via)
+        for column, covered, summary_only in self._aggregates[speaker]:
+            if summary_only and column in self.aggregated[speaker]:
+                inside = (columns >= covered.start) & (columns < covered.stop) & (columns != column)
+                announced = np.where(inside, NONE, announced)
+        altered = (announced != self._announced[speaker, columns]) | (via != self._announced_via[speaker, columns])
+        self._announced[speaker, columns] = announced
+        self._announced_via[speaker, columns] = via
+        changed: Column = columns[altered]
+        return changed
+
+    def candidates(self, speaker: int, columns: Column) -> Candidates:
+        """All that a speaker has for some columns: its own paths, then what each neighbour sent."""
+        incoming = self.inward[speaker]
+        ids = np.stack([self.local[speaker, columns], *(self.received[channel.index][columns] for channel in incoming)])
+        next_hops = np.where(ids >= 0, self.paths.rows[:, NEXT_HOP][ids], OWN)
+        metrics = self.resolvers[speaker].metrics(next_hops.reshape(-1)).reshape(ids.shape)
+        metrics[0] = 0
+        return Candidates(ids, metrics, *self._fixed[speaker])
+
+    def _choose(self, speaker: int, columns: Column) -> None:
+        candidates = self.candidates(speaker, columns)
+        decided = decide(self.paths, candidates, self.speakers[speaker].bgp.decision)
+        row = np.maximum(decided.best, 0)
+        known = decided.best >= 0
+        self.best[speaker, columns] = np.where(known, candidates.ids[row, np.arange(len(columns))], NONE)
+        numbers = np.array([LOCALLY, *(channel.index for channel in self.inward[speaker])])
+        self.via[speaker, columns] = np.where(known, numbers[row], LOCALLY)
+
+    def _aggregate(self, speaker: int) -> Column:
+        """RFC 4271 section 9.2.2.2: an aggregate stands while something inside it does; those that changed."""
+        changed = []
+        for column, covered, _ in self._aggregates[speaker]:
+            inside = self.best[speaker, covered] >= 0
+            inside[column - covered.start] = False
+            stands = bool(inside.any())
+            if stands != (column in self.aggregated[speaker]):
+                changed.append(column)
+                if stands:
+                    self.aggregated[speaker].add(column)
+                    if self.local[speaker, column] == NONE:
+                        self.local[speaker, column] = self._aggregate_path
+                else:
+                    self.aggregated[speaker].discard(column)
+                    self.local[speaker, column] = self._given[speaker, column]
+        return np.array(changed, np.int64)
+
+    def _touched_by(self, speaker: int, changed: Column) -> Column:
+        """Changed aggregates and, where only the summary is sent, what they cover."""
+        touched = [changed]
+        for column, covered, summary_only in self._aggregates[speaker]:
+            if summary_only and column in changed:
+                touched.append(np.arange(covered.start, covered.stop))
+        return _joined(touched)
+
+    def _send(self, speaker: int, columns: Column) -> Iterable[tuple[int, Column]]:
+        """Send what changed to all neighbours; (receiver, columns) of what they hold differently now."""
+        if not len(columns):
+            return
+        ids, via = self._announced[speaker, columns], self._announced_via[speaker, columns]
+        for channel in self.outward[speaker]:
+            held = self.messages.transfer(channel, columns, ids, via)
+            if channel.sending.neighbor.originate_default:
+                held = np.where(self._is_default(columns), self.received[channel.index][columns], held)
+            standing = self.received[channel.index]
+            altered = held != standing[columns]
+            if altered.any():
+                standing[columns[altered]] = held[altered]
+                yield channel.receiver, columns[altered]
+
+    def _is_default(self, columns: Column) -> Flags:
+        return np.isin(columns, list(self._default.values()))
+
+    def _send_default(self, channel: Channel) -> None:
+        """``originate_default``: said to one neighbour from the start, whatever else is there."""
+        for family in channel.families:
+            column = self._default[family]
+            if family not in dict(channel.next_hops):
+                continue
+            rows = self.messages.default_sent(channel, column)
+            held, rows = self.messages.let_in(channel, np.array([column]), rows)
+            if held[0]:
+                self.received[channel.index][column] = self.paths.numbers_of(rows)[0]
+
+
+def _age(channel: Channel) -> int:
+    """When a session came up, in seconds; NEVER where neither end says."""
+    said = channel.receiving.neighbor.established_at or channel.sending.neighbor.established_at
+    return int(NEVER) if said is None else int(seconds(said))
+
+
+def seconds(text: str) -> float:
+    """An RFC 3339 time as seconds since 1970."""
+    return datetime.fromisoformat(text.replace("Z", "+00:00")).timestamp()
+
+
+def _joined(parts: Sequence[Column]) -> Column:
+    """Columns of several parts, each once."""
+    parts = [part for part in parts if len(part)]
+    if len(parts) == 1:
+        return parts[0]
+    return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)

@@ -1,0 +1,377 @@
+"""BGP sessions: which are configured, which match at both ends, and which come up by the tables.
+
+RFC 4271 section 8: a session needs both ends to name each other, the right AS numbers and a TCP connection
+to port 179. An external session is between directly connected routers unless ``multihop`` says otherwise.
+"""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from routrel.model.addresses import Address
+from routrel.model.bgp import Bgp, BgpNeighbor
+from routrel.model.devices import Device
+from routrel.model.filters import TCP, Header
+from routrel.model.findings import Finding
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import Process
+from routrel.routing.speaking import dropped_by, router_id
+from routrel.routing.table import Table
+from routrel.routing.traits import Traits
+from routrel.topology.segments import Port, Topology
+
+BGP_PORT = 179
+SOME_PORT = 49152
+"""Stands for the port of the end that calls (RFC 6335: dynamic ports)."""
+
+LONGEST_WAY = 64
+"""Devices a session's packets may pass: more than any sane way, less than a loop."""
+
+Tables = Callable[[int], Table]
+
+
+@dataclass(frozen=True, slots=True)
+class Speaker:
+    """A BGP process. ``identifier`` and ``cluster`` are 32-bit router ids."""
+
+    process: int
+    instance: int
+    bgp: Bgp
+    identifier: int
+    cluster: int
+    is_reflector: bool
+
+
+@dataclass(frozen=True, slots=True)
+class End:
+    """One side of a configured session."""
+
+    index: int
+    process: int
+    neighbor: BgpNeighbor
+
+
+@dataclass(frozen=True, slots=True)
+class Channel:
+    """One direction of a session between two speakers; both ends name each other.
+
+    ``source`` is the sender's session address, ``port`` its interface where the two are directly connected
+    by a single hop, else -1. ``reverse`` is the channel of the other direction.
+    """
+
+    index: int
+    sender: int
+    receiver: int
+    sending: End
+    receiving: End
+    external: bool
+    source: Address
+    port: int
+    families: tuple[int, ...]
+    next_hops: tuple[tuple[int, Address], ...]
+    """(family, address): what the sender names as next hop where it names itself."""
+
+    @property
+    def reverse(self) -> int:
+        return self.index ^ 1
+
+
+@dataclass(slots=True)
+class State:
+    """Which sessions are up now."""
+
+    channels: list[Channel] = field(default_factory=list)
+    failures: list[tuple[End, str, tuple[End, ...]]] = field(default_factory=list)
+    """Ends whose session is down, why, and the other end where there is one."""
+
+    def key(self) -> tuple[tuple[int, int, Address], ...]:
+        return tuple((one.sending.index, one.receiving.index, one.source) for one in self.channels)
+
+
+class BgpDatabase:
+    """The speakers of a network and the sessions they are told to have."""
+
+    def __init__(self, topology: Topology):
+        self.topology = topology
+        self.processes: list[Process] = []
+        self.speakers: list[Speaker] = []
+        self.ends: list[End] = []
+        self.findings: list[Finding] = []
+        self._by_instance: dict[int, Speaker] = {}
+        self._ends_of: list[dict[Address, End]] = []
+        self._has_acls = any(device.acls for device in topology.devices)
+        for instance in topology.instances:
+            bgp = instance.routing.bgp if instance.routing else None
+            if bgp is None:
+                continue
+            number = len(self.processes)
+            families = tuple(sorted({family for one in bgp.neighbors for family in one.carried})) or (4, 6)
+            self.processes.append(
+                Process(number, instance.index, "bgp", f"AS {bgp.number}", families, bgp.redistribute, bgp.place)
+            )
+            own = bgp.router_id or router_id(topology, instance.index) or Address(4, 0)
+            speaker = Speaker(
+                number,
+                instance.index,
+                bgp,
+                own.value,
+                (bgp.cluster_id or own).value,
+                any(one.route_reflector_client for one in bgp.neighbors),
+            )
+            self.speakers.append(speaker)
+            self._by_instance[instance.index] = speaker
+            ends = [End(len(self.ends) + at, number, one) for at, one in enumerate(bgp.neighbors)]
+            self.ends += ends
+            self._ends_of.append({end.neighbor.address: end for end in ends})
+
+    def add_traits(self, traits: Traits) -> None:
+        """What BGP itself tells of prefixes: whose networks they are, aggregates and what these cover."""
+        for speaker in self.speakers:
+            for prefix, _ in speaker.bgp.networks:
+                traits.add(prefix, ("network", speaker.process))
+            for aggregate in speaker.bgp.aggregates:
+                traits.add_single(aggregate.prefix)
+                traits.add_covered(aggregate.prefix, ("aggregate", aggregate.prefix))
+
+    def survey(self, tables: Tables) -> State:
+        """Look at all sessions by the tables of the moment."""
+        state = State()
+        ways: dict[tuple[int, Address], tuple[str, int]] = {}
+        for end in self.ends:
+            source, reason = self._source(end, tables)
+            other = self._other(end, source) if source is not None else None
+            if other is not None and other.index < end.index:
+                continue  # told with the first end
+            if not reason and other is None:
+                reason = self._why_alone(end, source)
+            if not reason and other is not None and source is not None:
+                reason = self._mismatch(end, other) or self._mismatch(other, end)
+                reason = reason or self._unreachable(end, other, source, tables, ways)
+            if reason or other is None or source is None:
+                state.failures.append((end, reason, (other,) if other is not None else ()))
+                continue
+            self._add(state, end, other, source)
+        return state
+
+    def _source(self, end: End, tables: Tables) -> tuple[Address | None, str]:
+        """The address an end speaks from, or why it has none."""
+        neighbor = end.neighbor
+        if not neighbor.enabled:
+            return None, "it is disabled here"
+        instance = self.speakers[end.process].instance
+        family = neighbor.address.family
+        if neighbor.local_address is not None:
+            return neighbor.local_address, ""
+        if neighbor.update_source is not None:
+            port = self.topology.port(self._device(end.process).name, neighbor.update_source)
+            if not port.up:
+                return None, f"{port.name} is down: {port.down}"
+            return _address_of(port, family), ""
+        connected = self._connected(instance, neighbor.address)
+        if connected is not None:
+            return connected[1], ""
+        route = tables(instance).lookup(neighbor.address)
+        if route is None or route.action != "forward":
+            return None, f"{self._name(end.process)} has no route to {neighbor.address}"
+        source = _address_of(self.topology.ports[route.next_hops[0].port], family)
+        return source, "" if source is not None else f"{self._name(end.process)} has no address to speak from"
+
+    def _connected(self, instance: int, address: Address) -> tuple[Port, Address] | None:
+        """The up port of an instance on whose subnet an address is, and its own address there."""
+        for number in self.topology.ports_of[self.topology.instances[instance].device]:
+            port = self.topology.ports[number]
+            if port.instance == instance and port.up:
+                for own in port.interface.addresses:
+                    if not own.prefix.is_host and own.prefix.contains(address) and own.address != address:
+                        return port, own.address
+        return None
+
+    def _other(self, end: End, source: Address) -> End | None:
+        """The end of another speaker that names this one."""
+        for number in self.topology.owners.get(end.neighbor.address, ()):
+            speaker = self._by_instance.get(self.topology.ports[number].instance)
+            if speaker is not None and speaker.process != end.process:
+                found = self._ends_of[speaker.process].get(source)
+                if found is not None:
+                    return found
+        return None
+
+    def _why_alone(self, end: End, source: Address | None) -> str:
+        """Why nobody answers an end."""
+        address = end.neighbor.address
+        holders = [
+            (port, port.device == self.topology.instances[self.speakers[end.process].instance].device)
+            for port in self.topology.ports
+            if any(one.address == address for one in port.interface.addresses)
+        ]
+        if not holders:
+            return f"no device of this network has the address {address}"
+        port, is_own = holders[0]
+        if is_own:
+            return f"{address} is an address of its own"
+        if not port.up:
+            return f"{port.name}, which has {address}, is down: {port.down}"
+        speaker = self._by_instance.get(port.instance)
+        name = self.topology.instance_name(port.instance)
+        if speaker is None:
+            return f"{name}, which has {address}, does not speak BGP"
+        named = [one for one in self._ends_of[speaker.process].values() if self._is_of(one.neighbor.address, end)]
+        if named:
+            others = ", ".join(str(one.neighbor.address) for one in named)
+            return f"{name} names {others} and not {source}, which this side speaks from"
+        return f"{name} does not name {source} as a neighbor"
+
+    def _is_of(self, address: Address, end: End) -> bool:
+        instance = self.speakers[end.process].instance
+        return any(self.topology.ports[port].instance == instance for port in self.topology.owners.get(address, ()))
+
+    def _mismatch(self, end: End, other: End) -> str:
+        """What one end is told that the other is not."""
+        theirs = self.speakers[other.process]
+        if not other.neighbor.enabled:
+            return f"it is disabled on {self._name(other.process)}"
+        if end.neighbor.number != theirs.bgp.number:
+            return (
+                f"{self._name(end.process)} expects AS {end.neighbor.number},"
+                f" {self._name(other.process)} is in AS {theirs.bgp.number}"
+            )
+        if not set(end.neighbor.carried) & set(other.neighbor.carried):
+            return "the two ends have no address family in common"
+        other_source = other.neighbor.local_address
+        if other.neighbor.update_source is not None and other_source is None:
+            port = self.topology.port(self._device(other.process).name, other.neighbor.update_source)
+            other_source = _address_of(port, end.neighbor.address.family)
+        if other_source is not None and other_source != end.neighbor.address:
+            return f"{self._name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
+        return ""
+
+    def _unreachable(
+        self, end: End, other: End, source: Address, tables: Tables, ways: dict[tuple[int, Address], tuple[str, int]]
+    ) -> str:
+        """Why no connection comes about, by the tables and access lists of the moment."""
+        mine, theirs = self.speakers[end.process], self.speakers[other.process]
+        target = end.neighbor.address
+        external = mine.bgp.number != theirs.bgp.number
+        for speaker, side, address in ((mine, end, target), (theirs, other, source)):
+            is_direct = self._connected(speaker.instance, address) is not None
+            if external and side.neighbor.multihop == 1 and not is_direct:
+                return f"{self._name(speaker.process)} needs multihop: {address} is not on a connected subnet"
+        calls = []
+        for caller, called, far, near in ((mine, theirs, target, source), (theirs, mine, source, target)):
+            call = Header(TCP, near, far, SOME_PORT, BGP_PORT)
+            there, length = self._way(caller.instance, far, call, tables, ways)
+            back, back_length = self._way(called.instance, near, call.reply(), tables, ways)
+            allowed = min(end.neighbor.multihop, other.neighbor.multihop) if external else LONGEST_WAY
+            if not there and not back and max(length, back_length) > allowed:
+                there = f"the way takes {max(length, back_length)} hops, multihop allows {allowed}"
+            calls.append(there or back)
+            if not calls[-1]:
+                return ""
+        return calls[0]
+
+    def _way(
+        self,
+        instance: int,
+        target: Address,
+        header: Header,
+        tables: Tables,
+        ways: dict[tuple[int, Address], tuple[str, int]],
+    ) -> tuple[str, int]:
+        """Follow tables from an instance to an address: why they do not lead there, or '', and the hops."""
+        key = instance, target
+        if not self._has_acls and key in ways:
+            return ways[key]
+        found = self._follow(instance, target, header, tables)
+        ways[key] = found
+        return found
+
+    def _follow(self, instance: int, target: Address, header: Header, tables: Tables) -> tuple[str, int]:
+        owners = {self.topology.ports[port].instance for port in self.topology.owners.get(target, ())}
+        for length in range(LONGEST_WAY):
+            if instance in owners:
+                return "", length
+            name = self.topology.instance_name(instance)
+            route = tables(instance).lookup(target)
+            if route is None or route.action != "forward" or not route.next_hops:
+                return f"{name} has no route to {target}", length
+            hop: NextHop = route.next_hops[0]
+            segment = self.topology.segment_of[hop.port]
+            peer = hop.neighbor
+            if peer < 0:
+                answering = self.topology.on_segment(segment, hop.address or target)
+                peer = -1 if answering is None else answering
+            if peer < 0:
+                return f"nobody answers for {hop.address or target}, where {name} sends packets for {target}", length
+            ports = self.topology.ports[hop.port], self.topology.ports[peer]
+            devices = [self.topology.devices[port.device] for port in ports]
+            dropped = dropped_by(header, (devices[0], ports[0]), (devices[1], ports[1]))
+            if dropped:
+                return dropped.format("BGP's packets"), length
+            instance = ports[1].instance
+        return f"packets for {target} go round in a loop", LONGEST_WAY
+
+    def _add(self, state: State, end: End, other: End, source: Address) -> None:
+        external = self.speakers[end.process].bgp.number != self.speakers[other.process].bgp.number
+        families = tuple(family for family in end.neighbor.carried if family in other.neighbor.carried)
+        for sending, receiving, own, far in (
+            (end, other, source, end.neighbor.address),
+            (other, end, end.neighbor.address, source),
+        ):
+            speaker = self.speakers[sending.process]
+            direct = self._connected(speaker.instance, far) if sending.neighbor.multihop == 1 else None
+            hops = [(family, self._next_hop(own, family)) for family in families]
+            state.channels.append(
+                Channel(
+                    len(state.channels),
+                    sending.process,
+                    receiving.process,
+                    sending,
+                    receiving,
+                    external,
+                    own,
+                    direct[0].index if direct is not None else -1,
+                    families,
+                    tuple((family, hop) for family, hop in hops if hop is not None),
+                )
+            )
+
+    def _next_hop(self, own: Address, family: int) -> Address | None:
+        """RFC 4760 section 3: the sender's own address of the family, on the interface it speaks from."""
+        if own.family == family:
+            return own
+        for number in self.topology.owners.get(own, ()):
+            found = _address_of(self.topology.ports[number], family)
+            if found is not None:
+                return found
+        return None
+
+    def _device(self, process: int) -> Device:
+        return self.topology.devices[self.topology.instances[self.speakers[process].instance].device]
+
+    def _name(self, process: int) -> str:
+        return self.topology.instance_name(self.speakers[process].instance)
+
+    def findings_of(self, state: State) -> list[Finding]:
+        """Sessions that are told but do not come up, each with what is missing and where."""
+        found = []
+        for end, reason, others in state.failures:
+            neighbor = end.neighbor
+            both_off = not neighbor.enabled and all(not other.neighbor.enabled for other in others)
+            found.append(
+                Finding(
+                    "bgp-session",
+                    "note" if both_off or (not neighbor.enabled and not others) else "error",
+                    f"{self._name(end.process)} has no BGP session with {neighbor.address}: {reason}",
+                    self._device(end.process).name,
+                    "",
+                    (neighbor.place, *(other.neighbor.place for other in others)),
+                )
+            )
+        return found
+
+
+def _address_of(port: Port, family: int) -> Address | None:
+    """An interface's first address of a family, link-local ones left out."""
+    for one in port.interface.addresses:
+        if one.family == family and not one.address.is_link_local:
+            return one.address
+    return None
