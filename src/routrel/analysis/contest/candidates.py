@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from routrel.analysis.contest.paths import Leg, PlainGraph, Way
+from routrel.analysis.contest.policies import PathSeen
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import RouteAction
@@ -48,6 +49,12 @@ class Candidate:
     has_own_preference: bool = False
     is_detour: bool = False
     """The same offer by another first hop."""
+    med_group: int | None = None
+    """Of BGP: the neighbouring AS, among whose paths MEDs are compared; None where among all."""
+    path: PathSeen | None = None
+    """Of BGP: what policies see of it."""
+    turn: tuple[int, int] = (0, 0)
+    """Of BGP: its place where paths are compared one after the other."""
     processes: tuple[int, int] = (-1, -1)
     """(solution, process) numbers; (-1, -1) for connected and static routes."""
 

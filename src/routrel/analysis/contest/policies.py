@@ -1,21 +1,32 @@
 """A routing policy asked of one route, in plain code, with the statement that decided (RFC 9067)."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.policies import Policy, PolicySet, PolicyStatement
+from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement
+
+
+@dataclass(frozen=True, slots=True)
+class PathSeen:
+    """A BGP path as a policy sees it; ``neighbor`` is whom it comes from or goes to."""
+
+    as_path: tuple[int, ...] = ()
+    med: int | None = None
+    communities: frozenset[str] = frozenset()
+    neighbor: Address | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """A route as a policy sees it."""
+    """A route as a policy sees it; ``path`` where it is BGP's, or becomes so."""
 
     prefix: Prefix
     protocol: str
     metric: int
     tag: int | None = None
     next_hops: tuple[Address, ...] = ()
+    path: PathSeen | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +39,8 @@ class Decision:
     set: PolicySet
     touched: tuple[int, ...] = ()
     """Statements that applied their sets and went on."""
+    path: PathSeen | None = None
+    """The path as the sets made it."""
 
     def words(self, policy: Policy) -> str:
         """What decided, in words."""
@@ -46,20 +59,37 @@ def ask(policy: Policy, route: Asked) -> Decision:
         if not _matches(statement, route):
             continue
         changes = {
-            name: value
-            for name in ("metric", "metric_type", "tag", "preference")
-            if (value := getattr(statement.set, name)) is not None
+            field.name: value
+            for field in fields(PolicySet)
+            if (value := getattr(statement.set, field.name)) is not None
         }
         found = replace(found, **changes)
-        route = replace(
-            route,
-            metric=route.metric if found.metric is None else found.metric,
-            tag=route.tag if found.tag is None else found.tag,
-        )
+        route = _changed(route, statement.set)
         if statement.result != "continue":
-            return Decision(statement.result == "accept", number, statement, found, tuple(touched))
+            return Decision(statement.result == "accept", number, statement, found, tuple(touched), route.path)
         touched.append(number)
-    return Decision(False, None, None, found, tuple(touched))
+    return Decision(False, None, None, found, tuple(touched), route.path)
+
+
+def _changed(route: Asked, sets: PolicySet) -> Asked:
+    """A route as later statements see it."""
+    path, hops, metric = route.path, route.next_hops, sets.metric
+    if path is not None:
+        med = sets.med if sets.med is not None else sets.metric
+        path = replace(
+            path,
+            med=path.med if med is None else med,
+            as_path=path.as_path if sets.as_path_prepend is None else sets.as_path_prepend.applied(path.as_path),
+            communities=path.communities if sets.communities is None else sets.communities.applied(path.communities),
+        )
+        hops = hops if sets.next_hop is None else (sets.next_hop,)
+    return replace(
+        route,
+        metric=route.metric if metric is None else metric,
+        tag=route.tag if sets.tag is None else sets.tag,
+        next_hops=hops,
+        path=path,
+    )
 
 
 def _matches(statement: PolicyStatement, route: Asked) -> bool:
@@ -72,7 +102,18 @@ def _matches(statement: PolicyStatement, route: Asked) -> bool:
         return False
     if match.metric is not None and route.metric != match.metric:
         return False
-    return match.next_hops is None or _any_of(match.next_hops, route.next_hops)
+    if match.next_hops is not None and not _any_of(match.next_hops, route.next_hops):
+        return False
+    return not match.asks_path or (route.path is not None and _fits(match, route.path))
+
+
+def _fits(match: PolicyMatch, path: PathSeen) -> bool:
+    return (
+        (match.med is None or path.med == match.med)
+        and (match.neighbors is None or path.neighbor in match.neighbors)
+        and (match.as_path is None or match.as_path.matches(path.as_path))
+        and (match.communities is None or match.communities.matches(path.communities))
+    )
 
 
 def _any_of(wanted: Iterable[Address], given: tuple[Address, ...]) -> bool:

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
 
-from routrel.analysis.contest import isis, ospf, vectors
+from routrel.analysis.contest import bgp, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
@@ -39,6 +39,9 @@ DEFAULT_METRICS = {
     "isis": isis_solution.DEFAULT_METRIC,
     "eigrp": eigrp.DEFAULT_METRIC,
 }
+Heard = tuple[str, list[int], list[int]]
+"""A round of BGP: its name, who stood in it, who lost."""
+
 BY_ACCIDENT = ("next hop",)
 """Comparisons that only break a tie."""
 
@@ -79,6 +82,7 @@ class Explainer:
         self._origins: dict[tuple[int, int, int], set[int]] | None = None
         self._rip: dict[Prefix, vectors.RipPlain] = {}
         self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
+        self._bgp: dict[Prefix, bgp.BgpPlain] = {}
 
     def _injected(self, solution: ProtocolSolution) -> Mapping[int, Injected]:
         number = self._solution_number[id(solution)]
@@ -195,13 +199,16 @@ class Explainer:
         return found
 
     def _of_process(self, solution: ProtocolSolution, process: Process, prefix: Prefix) -> list[Candidate]:
-        preference = self._preference(process.instance, process.protocol)
+        preference = 0 if solution is self.solved.bgp else self._preference(process.instance, process.protocol)
         if id(solution) in self.ospf:
             return list(self.ospf[id(solution)].candidates(process.number, prefix, preference))
         if solution is self.solved.isis:
             return list(self.isis.candidates(process.number, prefix, preference))
         if solution is self.solved.rip:
             return list(self.rip(prefix).candidates(process.number, preference))
+        if solution is self.solved.bgp:
+            kinds = self._preference(process.instance, "ebgp"), self._preference(process.instance, "ibgp")
+            return list(self.bgp(prefix).candidates(process.number, *kinds))
         external = self._preference(process.instance, "eigrp_external")
         return list(self.eigrp(prefix).candidates(process.number, preference, external))
 
@@ -226,6 +233,16 @@ class Explainer:
                 solution, self.solved.settling.injected[number], prefix, self.costs, self._metrics(solution)
             )
         return self._eigrp[prefix]
+
+    def bgp(self, prefix: Prefix) -> bgp.BgpPlain:
+        """BGP for one prefix, over the whole network."""
+        if prefix not in self._bgp:
+            settling, solution = self.solved.settling, self.solved.bgp
+            number = self._solution_number[id(solution)]
+            column = self.solved.representatives.column_of(prefix)
+            blocked = {process for process, off in settling.blocked[number].items() if off[column]}
+            self._bgp[prefix] = bgp.BgpPlain(solution, settling.injected[number], blocked, prefix)
+        return self._bgp[prefix]
 
     def origins(self, prefix: Prefix) -> list[int]:
         """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
@@ -314,6 +331,8 @@ class _Elimination:
         first = self.candidates[group[0]]
         if first.protocol in ("connected", "local"):
             return group[:1]
+        if first.protocol == "bgp":
+            return self._within_bgp(group)
         rounds = PROTOCOL_ROUNDS.get(first.protocol, ())
         if not first.is_process and first.protocol not in ("connected", "local", "static"):
             rounds = PROTOCOL_ROUNDS["observed"]
@@ -344,6 +363,62 @@ class _Elimination:
                 self.candidates[index].out = "its own network, which the connected route stands for"
             return []
         return standing
+
+    def _within_bgp(self, group: list[int]) -> list[int]:
+        """BGP's rounds; several are left where multipath takes equal paths besides the best."""
+        process = self.candidates[group[0]].processes[1]
+        speaker = self.explainer.solved.bgp.database.speakers[process]
+        ranked = [bgp.Ranks(one.ranks, one.med_group, one.turn) for one in self.candidates]
+        in_turn = not speaker.bgp.decision.deterministic_med and not speaker.bgp.decision.compare_med_between_as
+        heard: list[Heard] = []
+        best = bgp.eliminate(ranked, group, in_turn, lambda *told: heard.append(told))[0]
+        equal = [best]
+        limit = speaker.bgp.external_paths if self.candidates[best].kind == "external" else speaker.bgp.internal_paths
+        if self.candidates[best].next_hops and limit > 1:
+            equal += [index for index in self._equal_to(best, group, heard, in_turn) if index != best][: limit - 1]
+        for name, stood, lost in heard:
+            gone = [index for index in lost if index not in equal]
+            values = [(index, *self.candidates[index].ranks[name]) for index in stood]
+            if name == "MED" and in_turn:
+                rule = "pair by pair, the youngest first: MED within one neighboring AS, else what follows"
+            else:
+                rule = bgp.ROUND_RULES[name]
+            if not gone and len({rank for _, rank, _ in values}) < 2:
+                continue
+            lowest = min(rank for _, rank, _ in values)
+            counts = name in ("weight", "local preference", "AS path length", "MED", "metric to the next hop")
+            chosen = name not in bgp.ACCIDENTAL
+            self._record(
+                Round(name, "bgp", rule, tuple((index, text) for index, _, text in values), tuple(gone), chosen),
+                {index: self.candidates[index].ranks[name][0] - lowest for index in gone},
+                counts=counts and not in_turn,
+            )
+        if not self._reaches(equal):
+            self.notes.append("BGP says it itself: the route that it says stands in the table")
+            for index in equal:
+                self.candidates[index].out = "BGP says it itself; the route it stands for is another protocol's"
+            return []
+        return equal
+
+    def _equal_to(self, best: int, group: list[int], heard: list[Heard], in_turn: bool) -> list[int]:
+        """The paths that multipath may take: those the comparisons through the next hop's metric leave."""
+        names = list(bgp.ROUND_RULES)
+        last = names.index("metric to the next hop")
+        gone = {
+            index
+            for name, _, lost in heard
+            if names.index(name) <= last and not (in_turn and name == "MED")
+            for index in lost
+        }
+        ours, found = self.candidates[best], []
+        for index in group:
+            theirs = self.candidates[index]
+            same = all(theirs.ranks[name][0] == ours.ranks[name][0] for name in names[last - 1 : last + 1])
+            if theirs.med_group == ours.med_group:
+                same = same and theirs.ranks["MED"][0] == ours.ranks["MED"][0]
+            if index not in gone and theirs.next_hops and same:
+                found.append(index)
+        return found
 
     def _add_detours(self, standing: list[int]) -> None:
         """Other first hops towards the same end, which cost more: they lose the round of costs."""
@@ -431,7 +506,7 @@ class _Elimination:
         first = self.candidates[group[0]]
         hops = self._next_hops(group)
         given = tuple(hop.address for hop in hops if hop.address is not None)
-        decision = ask(policy, Asked(self.prefix, first.protocol, first.metric, first.tag, given))
+        decision = ask(policy, Asked(self.prefix, first.protocol, first.metric, first.tag, given, first.path))
         values = tuple((index, decision.words(policy)) for index in group)
         rule = "the instance's install policy lets routes into the table or keeps them out"
         if not decision.accepted:

@@ -1,0 +1,649 @@
+"""BGP for one prefix in plain code, apart from the bulk solver: who says what to whom, and what becomes of it.
+
+Sessions, what routers put in, and next hops are those of the solved network; propagation, policies and the
+decision are derived here again, path by path, with every change and refusal noted on the way.
+"""
+
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, replace
+
+from routrel.analysis.contest.candidates import Candidate
+from routrel.analysis.contest.policies import Asked, Decision, PathSeen, ask
+from routrel.model.addresses import Address, Prefix
+from routrel.model.devices import Device
+from routrel.model.places import NOWHERE, Place
+from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
+from routrel.routing.bgp import paths as columns
+from routrel.routing.bgp.decision import UNREACHABLE
+from routrel.routing.bgp.propagation import seconds
+from routrel.routing.bgp.sessions import Channel
+from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.routes import NextHop
+from routrel.routing.rows import Injected
+
+LOCAL_PREFERENCE = 100
+WORST_MED = 2**32
+UNKNOWN_AGE = 2**62
+ROUNDS = 400
+
+
+@dataclass(frozen=True, slots=True)
+class Path:
+    """A path's attributes (RFC 4271 section 5); ``next_hop`` None is the router that says it itself."""
+
+    as_path: tuple[int, ...] = ()
+    origin: str = "igp"
+    med: int | None = None
+    local_preference: int = LOCAL_PREFERENCE
+    communities: frozenset[str] = frozenset()
+    next_hop: Address | None = None
+    originator: int | None = None
+    clusters: tuple[int, ...] = ()
+    weight: int = 0
+    tag: int | None = None
+    preference: int | None = None
+
+    def seen(self, neighbor: Address | None) -> PathSeen:
+        return PathSeen(self.as_path, self.med, self.communities, neighbor)
+
+
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why a path goes no further."""
+
+    text: str
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class Receipt:
+    """A path as it came by a channel; ``kept`` is what import made of it, None where it was refused."""
+
+    channel: Channel
+    sent: Path
+    kept: Path | None
+    refusal: Refusal | None = None
+    policy: str = ""
+    """What the import policy did, in words."""
+    policy_place: Place = NOWHERE
+
+
+Choice = tuple[Path, int]
+"""A path and the channel it came by, -1 where the router says it itself."""
+
+LOCALLY = -1
+
+
+class BgpPlain:
+    """One prefix over all speakers."""
+
+    def __init__(self, solution: BgpSolution, injected: Mapping[int, Injected], blocked: set[int], prefix: Prefix):
+        self.solution = solution
+        self.topology = solution.topology
+        self.speakers = solution.database.speakers
+        self.channels = solution.state.channels
+        self.prefix = prefix
+        self.blocked = blocked
+        self.column = solution.prefixes.column_of(prefix)
+        self.local: dict[int, tuple[Path, str, Place]] = self._said(injected)
+        self.suppressed = self._suppressed()
+        self.received: dict[int, Receipt] = {}
+        self.best: dict[int, Choice] = {}
+        self.settles = True
+        self.inward: list[list[Channel]] = [[] for _ in self.speakers]
+        self.outward: list[list[Channel]] = [[] for _ in self.speakers]
+        for channel in self.channels:
+            if prefix.family in channel.families:
+                self.inward[channel.receiver].append(channel)
+                self.outward[channel.sender].append(channel)
+        for incoming in self.inward:
+            incoming.sort(key=lambda channel: channel.receiving.neighbor.address)
+        self._run()
+
+    def name(self, process: int) -> str:
+        return self.topology.instance_name(self.speakers[process].instance)
+
+    def device(self, process: int) -> Device:
+        return self.topology.devices[self.topology.instances[self.speakers[process].instance].device]
+
+    def _said(self, injected: Mapping[int, Injected]) -> dict[int, tuple[Path, str, Place]]:
+        """What speakers say themselves, in words, and where that is written."""
+        found: dict[int, tuple[Path, str, Place]] = {}
+        held = self.solution.propagation
+        for process, speaker in enumerate(self.speakers):
+            for aggregate in speaker.bgp.aggregates:
+                if held is not None and aggregate.prefix == self.prefix and self.column in held.aggregated[process]:
+                    found[process] = Path(), "an aggregate of its own", aggregate.place
+            put_in = injected.get(process)
+            if put_in is None:
+                continue
+            at = int(put_in.numbers.searchsorted(self.column))
+            if at >= len(put_in.numbers) or put_in.numbers[at] != self.column:
+                continue
+            words, place = "redistributed into BGP", speaker.bgp.place
+            for prefix, where in speaker.bgp.networks:
+                if prefix == self.prefix:
+                    words, place = "a network of its own", where
+            found[process] = self._path(int(put_in.paths[at])), words, place
+        return found
+
+    def _path(self, number: int) -> Path:
+        """A path that is put in, from the numbers it has in bulk."""
+        row, paths = self.solution.paths.rows[number].tolist(), self.solution.paths
+        return Path(
+            paths.as_paths.values[row[columns.AS_PATH]],
+            columns.ORIGINS[row[columns.ORIGIN]],
+            None if row[columns.MED] < 0 else row[columns.MED],
+            row[columns.LOCAL_PREFERENCE],
+            paths.communities.values[row[columns.COMMUNITIES]],
+            paths.next_hops.values[row[columns.NEXT_HOP]],
+            weight=row[columns.WEIGHT],
+        )
+
+    def _suppressed(self) -> dict[int, Place]:
+        """Speakers that send a summary in place of this prefix."""
+        held = self.solution.propagation
+        found = {}
+        for process, speaker in enumerate(self.speakers):
+            for aggregate in speaker.bgp.aggregates:
+                standing = (
+                    held is not None and self.solution.prefixes.number[aggregate.prefix] in held.aggregated[process]
+                )
+                inside = aggregate.prefix.covers(self.prefix) and aggregate.prefix != self.prefix
+                if standing and aggregate.summary_only and inside:
+                    found[process] = aggregate.place
+        return found
+
+    def _run(self) -> None:
+        """Everyone at once; where that comes round, from nothing one after the other."""
+        self._start()
+        seen = set()
+        for _ in range(ROUNDS):
+            for process in range(len(self.speakers)):
+                self._choose(process)
+            before = self._state()
+            for process in range(len(self.speakers)):
+                self._send_all(process)
+            after = self._state()
+            if after == before:
+                return
+            if after in seen:
+                break
+            seen.add(after)
+        self._start()
+        seen.clear()
+        for _ in range(ROUNDS):
+            before = self._state()
+            for process in range(len(self.speakers)):
+                self._choose(process)
+                self._send_all(process)
+            after = self._state()
+            if after == before:
+                return
+            if after in seen:
+                break
+            seen.add(after)
+        self.settles = False
+
+    def _state(self) -> tuple[tuple[int, Path | None], ...]:
+        return tuple(sorted((number, receipt.kept) for number, receipt in self.received.items()))
+
+    def _start(self) -> None:
+        self.received.clear()
+        self.best.clear()
+        for channel in self.channels:
+            default = self._default_of(channel)
+            if default is not None:
+                self.received[channel.index] = self.let_in(channel, default)
+
+    def _default_of(self, channel: Channel) -> Path | None:
+        """``originate_default``: what a speaker says to one neighbour whatever it has."""
+        if not channel.sending.neighbor.originate_default or self.prefix.length:
+            return None
+        own = dict(channel.next_hops).get(self.prefix.family)
+        if own is None or self.prefix.family not in channel.families:
+            return None
+        number = self.speakers[channel.sender].bgp.number
+        return Path((number,) if channel.external else (), next_hop=own)
+
+    def _choose(self, process: int) -> None:
+        choices = self.choices(process)
+        if not choices:
+            self.best.pop(process, None)
+            return
+        self.best[process] = choices[self.winner(process, choices)]
+
+    def choices(self, process: int) -> list[Choice]:
+        """The paths of a speaker that can be used: its own, then by the neighbours' addresses."""
+        found: list[Choice] = []
+        if process in self.local:
+            found.append((self.local[process][0], LOCALLY))
+        for channel in self.inward[process]:
+            receipt = self.received.get(channel.index)
+            kept = receipt.kept if receipt is not None else None
+            if kept is not None and self.metric(process, kept.next_hop) < UNREACHABLE:
+                found.append((kept, channel.index))
+        return found
+
+    def metric(self, process: int, next_hop: Address | None) -> int:
+        """The metric to a next hop by the speaker's table."""
+        return self._resolved(process, next_hop)[0]
+
+    def next_hops(self, process: int, next_hop: Address | None) -> tuple[NextHop, ...]:
+        return self._resolved(process, next_hop)[1]
+
+    def _resolved(self, process: int, next_hop: Address | None) -> tuple[int, tuple[NextHop, ...]]:
+        number = self.solution.paths.next_hops.number(next_hop)
+        return self.solution.resolvers[process].resolve(number)
+
+    def winner(self, process: int, choices: list[Choice]) -> int:
+        """The place of the best among some choices."""
+        ranked = [self.ranks(process, choice) for choice in choices]
+        return eliminate(ranked, list(range(len(choices))), self.is_in_turn(process))[0]
+
+    def is_in_turn(self, process: int) -> bool:
+        """Whether paths are compared one after the other, which makes MED depend on the order."""
+        switches = self.speakers[process].bgp.decision
+        return not switches.deterministic_med and not switches.compare_med_between_as
+
+    def ranks(self, process: int, choice: Choice) -> "Ranks":
+        """A path in every comparison, in the order of the network file's page: lower is better."""
+        path, via = choice
+        switches = self.speakers[process].bgp.decision
+        channel = self.channels[via] if via != LOCALLY else None
+        missing = WORST_MED if switches.missing_med_is_worst else 0
+        med = missing if path.med is None else path.med
+        said = (
+            None
+            if channel is None
+            else (channel.receiving.neighbor.established_at or channel.sending.neighbor.established_at)
+        )
+        peer = self.speakers[process if channel is None else channel.sender].identifier
+        identifier = peer if path.originator is None else path.originator
+        steps: dict[str, tuple[int, str]] = {
+            "weight": (-path.weight, str(path.weight)),
+            "local preference": (-path.local_preference, str(path.local_preference)),
+            "locally originated": (0, "here") if channel is None else (1, "elsewhere"),
+        }
+        if not switches.ignore_as_path_length:
+            steps["AS path length"] = len(path.as_path), str(len(path.as_path))
+        steps["origin"] = columns.ORIGINS.index(path.origin), path.origin
+        steps["MED"] = med, "none" if path.med is None else str(path.med)
+        steps["external over internal"] = (0, "external") if channel and channel.external else (1, "internal")
+        metric = 0 if channel is None else self.metric(process, path.next_hop)
+        steps["metric to the next hop"] = metric, str(metric)
+        if switches.prefer_oldest:
+            age = UNKNOWN_AGE if said is None else int(seconds(said))
+            is_external = channel is not None and channel.external
+            steps["oldest"] = (age, said or "not known") if is_external else (0, "internal")
+        steps["router id"] = identifier, str(Address(4, identifier))
+        steps["cluster list length"] = len(path.clusters), str(len(path.clusters))
+        position = 0 if channel is None else 1 + self.inward[process].index(channel)
+        steps["neighbor address"] = position, "" if channel is None else str(channel.receiving.neighbor.address)
+        group = None if switches.compare_med_between_as else (path.as_path[0] if path.as_path else 0)
+        age_known = -1 if said is None or channel is None else int(seconds(said))
+        return Ranks(steps, group, (-age_known, position))
+
+    def _send_all(self, process: int) -> None:
+        for channel in self.outward[process]:
+            default = self._default_of(channel)
+            if default is not None:
+                self.received[channel.index] = self.let_in(channel, default)
+                continue
+            sent = self.sent(channel)
+            if isinstance(sent, Path):
+                self.received[channel.index] = self.let_in(channel, sent)
+            else:
+                self.received.pop(channel.index, None)
+
+    def announced(self, process: int) -> Choice | Refusal:
+        """What a speaker has to say of the prefix, or why it says nothing."""
+        best = self.best.get(process)
+        if best is None:
+            return Refusal(f"{self.name(process)} has no path for it")
+        if process in self.blocked and best[1] != LOCALLY:
+            if process not in self.local:
+                return Refusal(f"the table of {self.name(process)} uses another protocol's route, so BGP says nothing")
+            best = self.local[process][0], LOCALLY
+        if process in self.suppressed:
+            return Refusal(f"{self.name(process)} sends only the aggregate", self.suppressed[process])
+        return best
+
+    def sent(self, channel: Channel) -> Path | Refusal:
+        """What goes out by a channel, or why nothing does (RFC 4271 section 9.2, 4456 section 6)."""
+        said = self.announced(channel.sender)
+        if isinstance(said, Refusal):
+            return said
+        path, via = said
+        sender, neighbor = self.speakers[channel.sender], channel.sending.neighbor
+        name = self.name(channel.sender)
+        from_internal = via != LOCALLY and not self.channels[via].external
+        if via == channel.reverse:
+            return Refusal(f"it is the path that {self.name(channel.receiver)} itself sent to {name}")
+        if not channel.external and from_internal:
+            is_client = self.channels[via].receiving.neighbor.route_reflector_client
+            if not is_client and not neighbor.route_reflector_client:
+                why = "neither is a client of its" if sender.is_reflector else f"{name} is no route reflector"
+                return Refusal(
+                    f"{name} has it from internal neighbor {self.name(self.channels[via].sender)} and does not pass it"
+                    f" to another internal one: {why}",
+                    neighbor.place,
+                )
+        if NO_ADVERTISE in path.communities:
+            return Refusal(f"it carries the community {NO_ADVERTISE}")
+        if channel.external and path.communities & {NO_EXPORT, NO_EXPORT_SUBCONFED}:
+            return Refusal(f"it carries the community {NO_EXPORT}")
+        own = dict(channel.next_hops).get(self.prefix.family)
+        if own is None:
+            return Refusal(f"{name} has no IPv{self.prefix.family} address to give as next hop", neighbor.place)
+        if channel.external and sender.bgp.require_policies and neighbor.export_policy is None:
+            return Refusal(f"{name} requires policies, and this neighbor has no export policy", neighbor.place)
+        changed, decision = self._policy(channel.sender, neighbor.export_policy, path, neighbor.address)
+        if decision is not None and not decision.accepted:
+            policy = self.device(channel.sender).policies[neighbor.export_policy or ""]
+            place = decision.by.place if decision.by is not None else policy.place
+            return Refusal(f"export {decision.words(policy)}", place)
+        sets = decision.set if decision is not None else None
+        is_set = sets is not None and sets.next_hop is not None
+        if channel.external:
+            med_is_set = sets is not None and (sets.med is not None or sets.metric is not None)
+            as_path = columns.without_private(changed.as_path) if neighbor.remove_private_as else changed.as_path
+            keeps = (
+                channel.port >= 0
+                and changed.next_hop is not None
+                and (
+                    self.channels[self.channels[via].reverse].port == channel.port
+                    if via != LOCALLY
+                    else self._is_on(channel.port, changed.next_hop)
+                )
+            )
+            return Path(
+                (sender.bgp.number, *as_path),
+                changed.origin,
+                changed.med if via == LOCALLY or med_is_set else None,
+                LOCAL_PREFERENCE,
+                changed.communities,
+                changed.next_hop if keeps or is_set else own,
+            )
+        next_hop = changed.next_hop
+        if not is_set and (next_hop is None or (neighbor.next_hop_self and not from_internal)):
+            next_hop = own
+        originator, clusters = changed.originator, changed.clusters
+        if from_internal:
+            originator = self.speakers[self.channels[via].sender].identifier if originator is None else originator
+            clusters = (sender.cluster, *clusters)
+        return replace(
+            changed,
+            next_hop=next_hop,
+            originator=originator,
+            clusters=clusters,
+            weight=0,
+            tag=None,
+            preference=None,
+        )
+
+    def _is_on(self, port: int, address: Address) -> bool:
+        return any(
+            own.prefix.contains(address) and own.address != address
+            for own in self.topology.ports[port].interface.addresses
+        )
+
+    def let_in(self, channel: Channel, sent: Path) -> Receipt:
+        """What the receiver makes of a path."""
+        receiver, neighbor = self.speakers[channel.receiver], channel.receiving.neighbor
+        times = sent.as_path.count(receiver.bgp.number)
+
+        def refused(text: str, place: Place = NOWHERE) -> Receipt:
+            return Receipt(channel, sent, None, Refusal(text, place))
+
+        if times > neighbor.allow_own_as:
+            return refused(f"its AS path has the own AS {receiver.bgp.number}: a loop", neighbor.place)
+        if channel.external:
+            sent = replace(sent, local_preference=LOCAL_PREFERENCE)
+            if receiver.bgp.require_policies and neighbor.import_policy is None:
+                return refused("policies are required, and this neighbor has no import policy", neighbor.place)
+        elif sent.originator == receiver.identifier:
+            return refused("it was reflected back to where it came from: its originator is this router")
+        elif receiver.is_reflector and receiver.cluster in sent.clusters:
+            return refused("its cluster list has the own cluster: it went round", neighbor.place)
+        path = replace(sent, weight=neighbor.weight)
+        kept, decision = self._policy(channel.receiver, neighbor.import_policy, path, neighbor.address)
+        if decision is None:
+            return Receipt(channel, sent, kept)
+        policy = self.device(channel.receiver).policies[neighbor.import_policy or ""]
+        place = decision.by.place if decision.by is not None else policy.place
+        words = f"import {decision.words(policy)}"
+        if not decision.accepted:
+            return Receipt(channel, sent, None, Refusal(words, place), words, place)
+        return Receipt(channel, sent, kept, None, words, place)
+
+    def _policy(self, process: int, name: str | None, path: Path, neighbor: Address) -> tuple[Path, Decision | None]:
+        if name is None:
+            return path, None
+        asked = Asked(
+            self.prefix,
+            "bgp",
+            path.med or 0,
+            path.tag,
+            () if path.next_hop is None else (path.next_hop,),
+            path.seen(neighbor),
+        )
+        decision = ask(self.device(process).policies[name], asked)
+        return changed_by(path, decision), decision
+
+    def candidates(self, process: int, external: int, internal: int) -> Iterator[Candidate]:
+        """All that reached a speaker, what it says itself included; preferences by kind."""
+        said = self.local.get(process)
+        if said is not None:
+            path, words, place = said
+            is_aggregate = words.startswith("an aggregate")
+            yield self._candidate(
+                process,
+                (path, LOCALLY),
+                Candidate(
+                    "bgp",
+                    "",
+                    "aggregate" if is_aggregate else "local",
+                    internal,
+                    path.med or 0,
+                    words,
+                    action="discard" if is_aggregate else "forward",
+                    place=place,
+                ),
+            )
+        for channel in self.inward[process]:
+            receipt = self.received.get(channel.index)
+            if receipt is None:
+                continue
+            path = receipt.kept or receipt.sent
+            neighbor = channel.receiving.neighbor
+            kind = "external" if channel.external else "internal"
+            preference = external if channel.external else internal
+            candidate = Candidate(
+                "bgp",
+                "",
+                kind,
+                preference if path.preference is None else path.preference,
+                path.med or 0,
+                f"from {neighbor.address} ({self.name(channel.sender)}, AS {self.speakers[channel.sender].bgp.number})",
+                self.next_hops(process, path.next_hop),
+                tag=path.tag,
+                origin_device=self.device(channel.sender).name,
+                place=receipt.policy_place if receipt.policy else neighbor.place,
+            )
+            candidate.has_own_preference = path.preference is not None
+            if receipt.refusal is not None:
+                candidate.out, candidate.place = receipt.refusal.text, receipt.refusal.place
+            elif self.metric(process, path.next_hop) >= UNREACHABLE:
+                candidate.out = f"its next hop {path.next_hop} does not resolve"
+            self._candidate(process, (path, channel.index), candidate)
+            if receipt.policy:
+                candidate.attributes["policy"] = receipt.policy
+                candidate.attributes.update(_differences(receipt.sent, path))
+            yield candidate
+
+    def _candidate(self, process: int, choice: Choice, candidate: Candidate) -> Candidate:
+        path, via = choice
+        shown = {
+            "AS path": " ".join(map(str, path.as_path)) or "empty",
+            "origin": path.origin,
+            "MED": "" if path.med is None else str(path.med),
+            "local preference": str(path.local_preference),
+            "weight": str(path.weight) if path.weight else "",
+            "communities": ", ".join(sorted(path.communities)),
+            "next hop": str(path.next_hop) if path.next_hop is not None else "",
+            "originator": "" if path.originator is None else str(Address(4, path.originator)),
+            "cluster list": " ".join(str(Address(4, one)) for one in path.clusters),
+        }
+        candidate.attributes.update({name: value for name, value in shown.items() if value})
+        candidate.path = path.seen(None if via == LOCALLY else self.channels[via].receiving.neighbor.address)
+        if not candidate.out:
+            ranks = self.ranks(process, choice)
+            candidate.ranks = ranks.steps
+            candidate.med_group = ranks.group
+            candidate.turn = ranks.turn
+            if via != LOCALLY:
+                candidate.attributes["metric to the next hop"] = ranks.steps["metric to the next hop"][1]
+        return candidate
+
+    def unsent(self, process: int) -> Iterator[tuple[Channel, Path, Refusal]]:
+        """Paths that neighbours hold and never sent here, each with the reason."""
+        for channel in self.inward[process]:
+            sender = channel.sender
+            best = self.best.get(sender)
+            for choice in self.choices(sender):
+                if choice == best:
+                    if channel.index not in self.received:
+                        sent = self.sent(channel)
+                        if isinstance(sent, Refusal):
+                            yield channel, choice[0], sent
+                elif choice[1] != channel.reverse:
+                    yield channel, choice[0], Refusal(f"it is not the best path of {self.name(sender)}")
+
+
+@dataclass(frozen=True, slots=True)
+class Ranks:
+    """A path in every comparison; ``group`` is whose MEDs it is compared with, ``turn`` its place in line."""
+
+    steps: dict[str, tuple[int, str]]
+    group: int | None
+    turn: tuple[int, int]
+
+
+ROUND_RULES: dict[str, str] = {
+    "weight": "the highest weight",
+    "local preference": "the highest local preference (RFC 4271 section 9.1.1)",
+    "locally originated": "what the router says itself",
+    "AS path length": "the shortest AS path (section 9.1.2.2 a)",
+    "origin": "the lowest origin: igp, egp, incomplete (b)",
+    "MED": "the lowest MED among paths of one neighboring AS (c)",
+    "external over internal": "external before internal (d)",
+    "metric to the next hop": "the lowest metric to the next hop (e)",
+    "oldest": "the session that has been up longest",
+    "router id": "the lowest router id, the originator's where reflected (f, RFC 4456 section 9)",
+    "cluster list length": "the shortest cluster list (RFC 4456 section 9)",
+    "neighbor address": "the lowest neighbor address (g)",
+}
+ACCIDENTAL = ("oldest", "router id", "cluster list length", "neighbor address")
+"""Comparisons that only break a tie: nobody chose."""
+
+AFTER_MED = (
+    "external over internal",
+    "metric to the next hop",
+    "oldest",
+    "router id",
+    "cluster list length",
+    "neighbor address",
+)
+
+Lost = Callable[[str, list[int], list[int]], None]
+"""Told of a round: its name, who stood, who lost."""
+
+
+def eliminate(ranked: list[Ranks], standing: list[int], in_turn: bool, lost: Lost | None = None) -> list[int]:
+    """The comparisons in order until one is left; ``standing`` are places in ``ranked``."""
+    for name in ROUND_RULES:
+        if len(standing) < 2:
+            break
+        if any(name not in ranked[index].steps for index in standing):
+            continue
+        if name == "MED":
+            out = [
+                index
+                for index in standing
+                if any(
+                    ranked[other].group == ranked[index].group
+                    and ranked[other].steps[name][0] < ranked[index].steps[name][0]
+                    for other in standing
+                )
+            ]
+            if in_turn:
+                winner = _one_by_one(ranked, standing)
+                out = [index for index in standing if index != winner]
+        else:
+            best = min(ranked[index].steps[name][0] for index in standing)
+            out = [index for index in standing if ranked[index].steps[name][0] > best]
+        if lost is not None:
+            lost(name, standing, out)
+        standing = [index for index in standing if index not in out]
+    return standing
+
+
+def _one_by_one(ranked: list[Ranks], standing: list[int]) -> int:
+    """Without deterministic MED: the youngest first, the winner of each pair against the next."""
+    champion, *others = sorted(standing, key=lambda index: ranked[index].turn)
+    for other in others:
+        ours, theirs = ranked[champion], ranked[other]
+        if ours.group == theirs.group and ours.steps["MED"][0] != theirs.steps["MED"][0]:
+            wins = theirs.steps["MED"][0] < ours.steps["MED"][0]
+        else:
+            names = [name for name in AFTER_MED if name in ours.steps]
+            wins = [theirs.steps[n][0] for n in names] < [ours.steps[n][0] for n in names]
+        champion = other if wins else champion
+    return champion
+
+
+def changed_by(path: Path, decision: Decision) -> Path:
+    """A path with what a policy set."""
+    sets = decision.set
+    med = path.med if sets.metric is None else sets.metric
+    return replace(
+        path,
+        med=decision.path.med if decision.path is not None else med,
+        as_path=decision.path.as_path if decision.path is not None else path.as_path,
+        communities=decision.path.communities if decision.path is not None else path.communities,
+        local_preference=path.local_preference if sets.local_preference is None else sets.local_preference,
+        weight=path.weight if sets.weight is None else sets.weight,
+        origin=path.origin if sets.origin is None else sets.origin,
+        next_hop=path.next_hop if sets.next_hop is None else sets.next_hop,
+        tag=path.tag if sets.tag is None else sets.tag,
+        preference=path.preference if sets.preference is None else sets.preference,
+    )
+
+
+def _differences(sent: Path, kept: Path) -> dict[str, str]:
+    """What import changed: as sent, and now."""
+    found = {}
+    for name, words in (
+        ("local_preference", "local preference"),
+        ("med", "MED"),
+        ("weight", "weight"),
+        ("origin", "origin"),
+        ("as_path", "AS path"),
+        ("communities", "communities"),
+        ("next_hop", "next hop"),
+    ):
+        before, after = getattr(sent, name), getattr(kept, name)
+        if before != after:
+            found[f"{words} as sent"] = _shown(before)
+    return found
+
+
+def _shown(value: object) -> str:
+    if value is None:
+        return "none"
+    if isinstance(value, tuple):
+        return " ".join(map(str, value)) or "empty"
+    if isinstance(value, frozenset):
+        return ", ".join(sorted(value)) or "none"
+    return str(value)
