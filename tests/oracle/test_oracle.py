@@ -24,6 +24,10 @@ FAMILIES = (
     "acl",
     "steering",
     "failure",
+    "bgp-edge",
+    "bgp-ibgp",
+    "bgp-reflector",
+    "redistribution",
 )
 
 

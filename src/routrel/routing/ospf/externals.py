@@ -93,6 +93,9 @@ class Externals:
         self.announced: dict[int, dict[Offer, npt.NDArray[np.int64]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
         self._translators = self._elect()
+        self._own_addresses: dict[int, set[Address]] = defaultdict(set)
+        for speaker in areas.database.speakers.values():
+            self._own_addresses[speaker.process].update(speaker.addresses)
 
     def announce(self, injected: dict[int, Injected]) -> None:
         """Originate LSAs for what processes inject, in place of all that stood."""
@@ -305,6 +308,8 @@ class Externals:
                 return inside[boundary][0], False, inside[boundary][1]
             plain = bool(routes.is_plain[boundary - len(prefixes)])
             return int(routes.metric[boundary]), plain, routes.masks[:, boundary]
+        if offer.forward in self._own_addresses[process]:
+            return nowhere
         for number in prefixes.chain(offer.forward):
             kind = int(routes.kind[number])
             if kind == NONE:

@@ -1,0 +1,650 @@
+"""BGP by small networks: each rule of the standards once."""
+
+import json
+
+import pytest
+
+from routrel.formats.network_file import read_network
+from routrel.routing.solve import Solved, solve
+from tests.core.networks import hops, table
+
+NET = "203.0.113.0/24"
+
+
+class Net:
+    """Speakers joined by cables ``a1``, ``a2`` …: addresses 172.16.N.1 and .2, sessions as given."""
+
+    def __init__(self):
+        self.devices: dict[str, dict] = {}
+        self.links: list[list[str]] = []
+
+    def speaker(self, name: str, number: int, **bgp) -> dict:
+        index = len(self.devices) + 1
+        self.devices[name] = {
+            "interfaces": {"lo": {"addresses": [f"10.0.0.{index}/32"]}},
+            "routing": {"router_id": f"10.0.0.{index}", "bgp": {"as": number, "neighbors": {}, **bgp}},
+            "policies": {},
+        }
+        return self.devices[name]
+
+    def bgp(self, name: str) -> dict:
+        return self.devices[name]["routing"]["bgp"]
+
+    def origin(self, name: str, *prefixes: str) -> None:
+        """Networks of its own, held by static routes."""
+        self.devices[name]["routing"]["static"] = [{"prefix": prefix, "action": "discard"} for prefix in prefixes]
+        self.bgp(name)["networks"] = list(prefixes)
+
+    def cable(self, one: str, other: str, cost: int | None = None) -> tuple[str, str]:
+        """A cable; with a cost both ends speak OSPF on it and on their loopbacks. Addresses of both ends."""
+        number = len(self.links) + 1
+        for host, name in enumerate((one, other), 1):
+            self.devices[name]["interfaces"][f"c{number}"] = {"addresses": [f"172.16.{number}.{host}/30"]}
+            if cost is not None:
+                ospf = self.devices[name]["routing"].setdefault("ospf", {"areas": {"0": {"interfaces": {"lo": {}}}}})
+                ospf["areas"]["0"]["interfaces"][f"c{number}"] = {"cost": cost}
+        self.links.append([f"{one}:c{number}", f"{other}:c{number}"])
+        return f"172.16.{number}.1", f"172.16.{number}.2"
+
+    def session(self, one: str, other: str, here: dict | None = None, there: dict | None = None) -> None:
+        """A cable and an external session over it; ``here`` are settings of the first end."""
+        first, second = self.cable(one, other)
+        self.bgp(one)["neighbors"][second] = {"as": self.bgp(other)["as"], **(here or {})}
+        self.bgp(other)["neighbors"][first] = {"as": self.bgp(one)["as"], **(there or {})}
+
+    def inside(self, one: str, other: str, here: dict | None = None, there: dict | None = None) -> None:
+        """An internal session between loopbacks."""
+        for own, peer, more in ((one, other, here), (other, one, there)):
+            address = self.devices[peer]["interfaces"]["lo"]["addresses"][0].removesuffix("/32")
+            settings = {"as": self.bgp(peer)["as"], "update_source": "lo", **(more or {})}
+            self.bgp(own)["neighbors"][address] = settings
+
+    def policy(self, name: str, policy: str, *statements: dict) -> str:
+        self.devices[name]["policies"][policy] = list(statements)
+        return policy
+
+    def solve(self) -> Solved:
+        document = {"routrel": 1, "name": "speakers", "devices": self.devices, "links": self.links}
+        return solve(read_network({"n.json": json.dumps(document).encode()}))
+
+
+def via(solved: Solved, device: str, prefix: str = NET) -> list[str] | None:
+    """The interfaces by which a device sends packets for a prefix; None without a route."""
+    route = table(solved, device).get(prefix)
+    return None if route is None else [one.split("@")[1] for one in hops(solved, route)]
+
+
+def codes(solved: Solved) -> list[str]:
+    return [finding.code for finding in solved.findings]
+
+
+def accept(**sets) -> dict:
+    return {"set": sets, "result": "accept"} if sets else {"result": "accept"}
+
+
+def two_exits(here: dict | None = None, there: dict | None = None, **bgp) -> Net:
+    """``me`` in AS 64500 hears the prefix from ``a`` (AS 64501, by c1) and ``b`` (AS 64502, by c2)."""
+    net = Net()
+    net.speaker("me", 64500, **bgp)
+    for name, number, more in (("a", 64501, here), ("b", 64502, there)):
+        net.speaker(name, number)
+        net.origin(name, NET)
+        net.session("me", name, more)
+    return net
+
+
+def with_import(net: Net, neighbor: int, **sets) -> Net:
+    """An import policy of ``me`` for the neighbour of cable ``neighbor``."""
+    name = net.policy("me", f"in{neighbor}", accept(**sets))
+    net.bgp("me")["neighbors"][f"172.16.{neighbor}.2"]["import"] = name
+    return net
+
+
+class TestDecision:
+    """RFC 4271 section 9.1 and the order of the network file's page: each step alone decides."""
+
+    def test_all_equal_the_lowest_router_id_wins(self):
+        assert via(two_exits().solve(), "me") == ["c1"]
+
+    def test_the_highest_weight(self):
+        assert via(two_exits(there={"weight": 10}).solve(), "me") == ["c2"]
+
+    def test_weight_before_local_preference(self):
+        net = with_import(two_exits(there={"weight": 10}), 1, local_preference=500)
+        assert via(net.solve(), "me") == ["c2"]
+
+    def test_the_highest_local_preference(self):
+        assert via(with_import(two_exits(), 2, local_preference=101).solve(), "me") == ["c2"]
+
+    def test_local_preference_before_as_path(self):
+        net = with_import(two_exits(), 2, local_preference=101, as_path_prepend={"as": 64502, "times": 5})
+        assert via(net.solve(), "me") == ["c2"]
+
+    def test_what_the_router_says_itself(self):
+        net = with_import(two_exits(), 1, as_path_prepend={"as": 64501})
+        net.speaker("far", 64509)
+        net.session("me", "far")
+        net.origin("me", NET)
+        solved = net.solve()
+        assert table(solved, "me")[NET].protocol == "static"
+        assert via(solved, "far") == ["c3"]
+
+    def test_the_shortest_as_path(self):
+        assert via(with_import(two_exits(), 1, as_path_prepend={"as": 64501}).solve(), "me") == ["c2"]
+
+    def test_the_as_path_ignored_on_request(self):
+        net = with_import(two_exits(decision={"ignore_as_path_length": True}), 1, as_path_prepend={"as": 64501})
+        assert via(net.solve(), "me") == ["c1"]
+
+    @pytest.mark.parametrize(("first", "second", "exit"), [("egp", "igp", "c2"), ("egp", "incomplete", "c1")])
+    def test_the_lowest_origin(self, first, second, exit):
+        net = with_import(with_import(two_exits(), 1, origin=first), 2, origin=second)
+        assert via(net.solve(), "me") == [exit]
+
+    def test_med_of_different_neighbors_is_not_compared(self):
+        net = with_import(with_import(two_exits(), 1, med=10), 2, med=5)
+        assert via(net.solve(), "me") == ["c1"]
+
+    def test_med_of_different_neighbors_compared_on_request(self):
+        net = with_import(with_import(two_exits(decision={"compare_med_between_as": True}), 1, med=10), 2, med=5)
+        assert via(net.solve(), "me") == ["c2"]
+
+    @pytest.mark.parametrize(("missing", "exit"), [("best", "c1"), ("worst", "c2")])
+    def test_a_missing_med(self, missing, exit):
+        net = two_exits(decision={"compare_med_between_as": True, "missing_med": missing})
+        assert via(with_import(net, 2, med=5).solve(), "me") == [exit]
+
+    def test_med_of_one_neighboring_as(self):
+        net = Net()
+        net.speaker("me", 64500)
+        for name, med in (("a", 10), ("b", 5)):
+            net.speaker(name, 64501)
+            net.origin(name, NET)
+            export = net.policy(name, "out", accept(med=med))
+            net.session("me", name, None, {"export": export})
+        assert via(net.solve(), "me") == ["c2"]
+
+    def test_external_over_internal(self):
+        solved = exits_inside(5, 1).solve()
+        assert via(solved, "left") == ["c3"]
+        assert via(solved, "right") == ["c4"]
+
+    @pytest.mark.parametrize(("left", "right", "exit"), [(5, 1, "c2"), (1, 5, "c1")])
+    def test_the_lowest_metric_to_the_next_hop(self, left, right, exit):
+        """The nearest exit (section 9.1.2.2 e)."""
+        assert via(exits_inside(left, right).solve(), "core") == [exit]
+
+    def test_the_oldest_on_request(self):
+        ages = [{"established_at": "2026-11-20T06:00:00Z"}, {"established_at": "2026-11-19T06:00:00Z"}]
+        assert via(two_exits(*ages).solve(), "me") == ["c1"]
+        assert via(two_exits(*ages, decision={"prefer_oldest": True}).solve(), "me") == ["c2"]
+
+    def test_the_lowest_neighbor_address(self):
+        net = Net()
+        net.speaker("me", 64500)
+        net.speaker("a", 64501)
+        net.origin("a", NET)
+        net.session("a", "me")
+        net.session("me", "a")
+        # c1: 172.16.1.1 at a; c2: 172.16.2.2 at a.
+        assert via(net.solve(), "me") == ["c1"]
+
+    def test_without_deterministic_med_the_order_of_arrival_decides(self):
+        """Three paths of which the MED of two matters: pair by pair, the youngest first (RFC 4451 section 3.1)."""
+
+        def exit_of(deterministic: bool, ages: tuple[int, int, int]) -> list[str] | None:
+            net = Net()
+            net.speaker("me", 64500, decision={"deterministic_med": deterministic})
+            for name, number, med, age in zip("abc", (64501, 64502, 64501), (10, 0, 5), ages, strict=True):
+                net.speaker(name, number)
+                net.origin(name, NET)
+                export = net.policy(name, "out", accept(med=med))
+                established = {"established_at": f"2026-11-{age:02}T06:00:00Z"}
+                net.session("me", name, established, {"export": export})
+            return via(net.solve(), "me")
+
+        # With it: c beats a by MED, b beats c by router id.
+        assert exit_of(True, (1, 2, 3)) == exit_of(True, (3, 2, 1)) == ["c2"]
+        # c, then b, then a: b beats c, a beats b by its router id, whatever c's MED.
+        assert exit_of(False, (1, 2, 3)) == ["c1"]
+        # a, then c, then b: c beats a, b beats c.
+        assert exit_of(False, (3, 1, 2)) == ["c2"]
+
+
+def exits_inside(left: int, right: int, **session) -> Net:
+    """AS 64500: ``core`` between ``left`` (c1) and ``right`` (c2), which hear the prefix from outside."""
+    net = Net()
+    for name in ("core", "left", "right"):
+        net.speaker(name, 64500)
+    net.cable("core", "left", left)
+    net.cable("core", "right", right)
+    net.inside("core", "left", None, {"next_hop_self": True, **session})
+    net.inside("core", "right", None, {"next_hop_self": True, **session})
+    net.inside("left", "right", {"next_hop_self": True}, {"next_hop_self": True})
+    for name, inner, number in (("a", "left", 64501), ("b", "right", 64502)):
+        net.speaker(name, number)
+        net.origin(name, NET)
+        net.session(inner, name)
+    return net
+
+
+class TestPropagation:
+    """RFC 4271 sections 5.1 and 9.2."""
+
+    def test_an_as_path_with_the_own_as_is_dropped_unless_allowed(self):
+        def reached(**settings):
+            net = Net()
+            net.speaker("one", 64500)
+            net.speaker("transit", 64501)
+            net.speaker("two", 64500)
+            net.origin("one", NET)
+            net.session("one", "transit")
+            net.session("transit", "two", None, settings)
+            return via(net.solve(), "two")
+
+        assert reached() is None
+        assert reached(allow_own_as=1) == ["c2"]
+
+    def test_private_as_numbers_are_removed(self):
+        def path_length(**settings):
+            net = Net()
+            for name, number in (("one", 64512), ("two", 65000), ("three", 64500), ("four", 64496)):
+                net.speaker(name, number)
+            net.origin("one", NET)
+            net.session("one", "two")
+            net.session("two", "three")
+            net.session("three", "four", settings)
+            solved = net.solve()
+            held = solved.bgp.propagation
+            row = solved.bgp.paths.rows[
+                held.best[3, solved.representatives.column_of(table(solved, "four")[NET].prefix)]
+            ]
+            return solved.bgp.paths.as_paths.values[row[0]]
+
+        assert path_length() == (64500, 65000, 64512)
+        assert path_length(remove_private_as=True) == (64500,)
+
+    def test_a_med_does_not_go_on_to_another_as(self):
+        """Section 5.1.4."""
+        net = Net()
+        for name, number in (("one", 64501), ("two", 64502), ("three", 64503)):
+            net.speaker(name, number)
+        net.origin("one", NET)
+        net.session("one", "two", {"export": net.policy("one", "out", accept(med=7))})
+        net.session("two", "three")
+        solved = net.solve()
+        assert table(solved, "two")[NET].metric == 7
+        assert table(solved, "three")[NET].metric == 0
+
+    def test_internal_paths_do_not_go_to_internal_neighbors(self):
+        """Section 9.2: without a full mesh ``far`` hears nothing."""
+        assert via(chain_inside().solve(), "far") is None
+
+    def test_a_next_hop_that_nobody_inside_knows_does_not_resolve(self):
+        """Section 9.1.2: ``next_hop_self`` or the outer subnet in the interior protocol mends it."""
+        net = exits_inside(1, 1)
+        net.bgp("left")["neighbors"]["10.0.0.1"].pop("next_hop_self")
+        net.bgp("right")["neighbors"]["10.0.0.1"].pop("next_hop_self")
+        assert via(net.solve(), "core") is None
+
+    def test_a_next_hop_never_resolves_through_its_own_path(self):
+        net = Net()
+        net.speaker("me", 64500)
+        net.speaker("a", 64501)
+        net.origin("a", "10.9.0.0/16")
+        net.session("me", "a", {"import": net.policy("me", "in", accept(next_hop="10.9.9.9"))})
+        assert via(net.solve(), "me", "10.9.0.0/16") is None
+
+    def test_a_next_hop_resolves_through_another_bgp_route(self):
+        net = Net()
+        net.speaker("me", 64500)
+        net.speaker("a", 64501)
+        net.origin("a", NET, "10.9.0.0/16")
+        change = {"match": {"prefixes": [NET]}, "set": {"next_hop": "10.9.9.9"}, "result": "accept"}
+        net.session("me", "a", {"import": net.policy("me", "in", change, accept())})
+        solved = net.solve()
+        assert hops(solved, table(solved, "me")[NET]) == ["172.16.1.2@c1"]
+
+    def test_what_the_table_does_not_use_is_not_announced(self):
+        net = Net()
+        for name, number in (("one", 64501), ("two", 64502), ("three", 64503)):
+            net.speaker(name, number)
+        net.origin("one", NET)
+        net.session("one", "two")
+        net.session("two", "three")
+        net.devices["two"]["routing"]["static"] = [{"prefix": NET, "action": "discard"}]
+        assert via(net.solve(), "three") is None
+
+    @pytest.mark.parametrize(
+        ("community", "inside", "outside"), [("no-export", ["c2"], None), ("no-advertise", None, None)]
+    )
+    def test_well_known_communities(self, community, inside, outside):
+        """RFC 1997."""
+        net = Net()
+        for name, number in (("origin", 64501), ("border", 64500), ("core", 64500), ("other", 64502)):
+            net.speaker(name, number)
+        net.origin("origin", NET)
+        net.session(
+            "origin", "border", {"export": net.policy("origin", "out", accept(communities={"add": [community]}))}
+        )
+        net.cable("border", "core", 1)
+        net.inside("border", "core", {"next_hop_self": True})
+        net.session("border", "other")
+        solved = net.solve()
+        assert via(solved, "core") == inside
+        assert via(solved, "other") == outside
+
+    def test_a_shared_subnet_keeps_the_third_partys_next_hop(self):
+        """Section 5.1.3: between external neighbors on one subnet."""
+        net = Net()
+        for host, (name, number) in enumerate((("a", 64501), ("b", 64502), ("c", 64503)), 1):
+            net.speaker(name, number)["interfaces"]["lan"] = {"addresses": [f"192.168.0.{host}/24"]}
+        net.links.append(["a:lan", "b:lan", "c:lan"])
+        for one, other in (("a", "b"), ("b", "c")):
+            for own, peer in ((one, other), (other, one)):
+                address = f"192.168.0.{'abc'.index(peer) + 1}"
+                net.bgp(own)["neighbors"][address] = {"as": net.bgp(peer)["as"]}
+        net.origin("a", NET)
+        solved = net.solve()
+        assert hops(solved, table(solved, "c")[NET]) == ["192.168.0.1@lan"]
+
+    def test_a_default_for_one_neighbor(self):
+        net = Net()
+        net.speaker("one", 64501)
+        net.speaker("two", 64502)
+        net.speaker("three", 64503)
+        net.session("one", "two", {"originate_default": True})
+        net.session("one", "three")
+        solved = net.solve()
+        assert via(solved, "two", "0.0.0.0/0") == ["c1"]
+        assert via(solved, "three", "0.0.0.0/0") is None
+
+    def test_policies_required(self):
+        """RFC 8212: without them nothing goes over an external session."""
+        assert via(two_exits(require_policies=True).solve(), "me") is None
+        assert via(with_import(two_exits(require_policies=True), 2).solve(), "me") == ["c2"]
+
+    def test_what_no_statement_accepts_is_rejected(self):
+        """RFC 9067: the closing reject of a policy written for one prefix."""
+        net = two_exits()
+        net.bgp("me")["neighbors"]["172.16.1.2"]["import"] = net.policy(
+            "me", "in", {"match": {"prefixes": ["192.0.2.0/24"]}, "result": "accept"}
+        )
+        assert via(net.solve(), "me") == ["c2"]
+
+    def test_multipath_takes_equal_external_paths(self):
+        assert via(two_exits(multipath={"ebgp": 2}).solve(), "me") == ["c1", "c2"]
+        longer = with_import(two_exits(multipath={"ebgp": 2}), 2, as_path_prepend={"as": 64502})
+        assert via(longer.solve(), "me") == ["c1"]
+
+    def test_multipath_takes_equal_internal_paths(self):
+        net = exits_inside(1, 1)
+        net.bgp("core")["multipath"] = {"ibgp": 2}
+        assert via(net.solve(), "core") == ["c1", "c2"]
+
+    def test_ipv6_over_an_ipv4_session(self):
+        """RFC 4760: the next hop is an IPv6 address of the interface spoken from."""
+        net = Net()
+        net.speaker("one", 64501)
+        net.speaker("two", 64502)
+        families = {"families": ["ipv4", "ipv6"]}
+        net.session("one", "two", families, families)
+        net.devices["one"]["interfaces"]["c1"]["addresses"].append("2001:db8::1/64")
+        net.devices["two"]["interfaces"]["c1"]["addresses"].append("2001:db8::2/64")
+        net.origin("one", "2001:db8:f::/48")
+        solved = net.solve()
+        assert hops(solved, table(solved, "two")["2001:db8:f::/48"]) == ["2001:db8::1@c1"]
+
+
+def chain_inside(**reflector) -> Net:
+    """AS 64500: ``near``, which hears the prefix from outside, then ``mid``, then ``far``."""
+    net = Net()
+    for name in ("near", "mid", "far"):
+        net.speaker(name, 64500)
+    net.cable("near", "mid", 1)
+    net.cable("mid", "far", 1)
+    net.inside("near", "mid", {"next_hop_self": True}, reflector)
+    net.inside("mid", "far")
+    net.speaker("outside", 64501)
+    net.origin("outside", NET)
+    net.session("near", "outside")
+    return net
+
+
+class TestReflection:
+    """RFC 4456 sections 6, 8 and 9."""
+
+    def test_a_clients_path_goes_to_all(self):
+        assert via(chain_inside(route_reflector_client=True).solve(), "far") == ["c2"]
+
+    def test_anothers_path_goes_to_clients(self):
+        net = chain_inside()
+        net.bgp("mid")["neighbors"]["10.0.0.3"]["route_reflector_client"] = True
+        assert via(net.solve(), "far") == ["c2"]
+
+    def test_the_originators_router_id_and_the_shorter_cluster_list_decide(self):
+        """Section 9: by ``r1`` and by ``r2`` over ``r3`` comes the same path; fewer clusters win."""
+        net = Net()
+        for name in ("near", "r3", "r2", "r1", "far"):
+            net.speaker(name, 64500)
+        for one, other in (("near", "r3"), ("near", "r1"), ("r3", "r2"), ("r2", "far"), ("r1", "far")):
+            net.cable(one, other, 1)
+        client = {"route_reflector_client": True}
+        net.inside("near", "r3", {"next_hop_self": True}, client)
+        net.inside("near", "r1", {"next_hop_self": True}, client)
+        net.inside("r3", "r2", client, client)
+        net.inside("r2", "far", client)
+        net.inside("r1", "far", client)
+        net.speaker("outside", 64501)
+        net.origin("outside", NET)
+        net.session("near", "outside")
+        solved = net.solve()
+        held = solved.bgp.propagation
+        column = solved.representatives.column_of(table(solved, "far")[NET].prefix)
+        chosen = held.channels[held.via[4, column]]
+        assert solved.bgp.database.speakers[chosen.sender].identifier & 0xFF == 4  # r1, not r2 of the lower id
+
+    def test_a_reflected_path_does_not_come_back(self):
+        """Section 8: two reflectors of one cluster drop what the other reflected."""
+        net = Net()
+        for name in ("client", "one", "two"):
+            net.speaker(name, 64500)
+        for one, other in (("client", "one"), ("client", "two"), ("one", "two")):
+            net.cable(one, other, 1)
+        for name in ("one", "two"):
+            net.bgp(name)["cluster_id"] = "10.9.9.9"
+            net.inside(name, "client", {"route_reflector_client": True})
+        net.inside("one", "two")
+        net.origin("client", NET)
+        solved = net.solve()
+        column = solved.representatives.column_of(table(solved, "one")[NET].prefix)
+        held = solved.bgp.propagation
+        senders = [
+            solved.bgp.database.speakers[channel.sender].identifier & 0xFF
+            for channel in held.inward[1]
+            if held.received[channel.index][column] >= 0
+        ]
+        assert senders == [1]
+
+
+class TestOrigination:
+    def test_a_network_is_said_while_the_table_has_it(self):
+        net = two_exits()
+        net.devices["a"]["routing"]["static"] = []
+        assert via(net.solve(), "me") == ["c2"]
+
+    def test_an_aggregate_stands_while_something_inside_it_does(self):
+        """RFC 4271 section 9.2.2.2."""
+
+        def far(summary_only, *inside):
+            net = Net()
+            for name, number in (("one", 64501), ("two", 64502), ("three", 64503)):
+                net.speaker(name, number)
+            net.origin("one", *inside)
+            net.session("one", "two")
+            net.session("two", "three")
+            net.bgp("two")["aggregates"] = [{"prefix": "203.0.112.0/22", "summary_only": summary_only}]
+            solved = net.solve()
+            return solved, {p for p, route in table(solved, "three").items() if route.protocol == "bgp"}
+
+        solved, heard = far(False, NET)
+        assert heard == {"203.0.112.0/22", NET}
+        assert table(solved, "two")["203.0.112.0/22"].action == "discard"
+        assert far(True, NET)[1] == {"203.0.112.0/22"}
+        assert far(True, "192.0.2.0/24")[1] == {"192.0.2.0/24"}
+
+    def test_redistribution_into_bgp_and_out(self):
+        net = Net()
+        net.speaker("one", 64501)
+        net.speaker("two", 64502)
+        net.speaker("inner", 64502)
+        net.devices["inner"]["routing"].pop("bgp")
+        net.devices["one"]["routing"]["static"] = [{"prefix": NET, "action": "discard", "tag": 5}]
+        policy = net.policy("one", "tagged", {"match": {"tag": 5}, "set": {"med": 9}, "result": "accept"})
+        net.bgp("one")["redistribute"] = [{"from": "static", "policy": policy}]
+        net.session("one", "two")
+        net.cable("two", "inner", 1)
+        out = net.policy(
+            "two", "nine", {"match": {"med": 9, "as_path": "^64501$"}, "set": {"tag": 3}, "result": "accept"}
+        )
+        net.devices["two"]["routing"]["ospf"]["redistribute"] = [{"from": "bgp", "policy": out}]
+        solved = net.solve()
+        assert table(solved, "two")[NET].metric == 9
+        assert (table(solved, "inner")[NET].protocol, table(solved, "inner")[NET].tag) == ("ospf", 3)
+
+
+class TestConvergence:
+    def test_three_routers_each_preferring_the_next_ones_path_never_settle(self):
+        """RFC 4264's bad gadget: each prefers the way over its neighbour to its own."""
+        net = Net()
+        net.speaker("origin", 64500)
+        net.origin("origin", NET)
+        names = ("one", "two", "three")
+        for number, name in enumerate(names, 1):
+            net.speaker(name, 64500 + number)
+            net.session("origin", name)
+        for number, name in enumerate(names):
+            peer = names[(number + 1) % 3]
+            # The way over the next one is preferred only where that goes straight to the origin.
+            liked = {
+                "match": {"as_path": {"max_length": 2}},
+                "set": {"local_preference": 200},
+                "result": "accept",
+            }
+            net.session(name, peer, {"import": net.policy(name, "in", liked)}, None)
+        solved = net.solve()
+        finding = next(one for one in solved.findings if one.code == "bgp-unstable")
+        assert all(name in finding.message for name in names)
+        assert NET in finding.message
+
+    def test_two_routers_each_preferring_the_others_path_depend_on_who_speaks_first(self):
+        net = Net()
+        net.speaker("origin", 64500)
+        net.origin("origin", NET)
+        for number, name in enumerate(("one", "two"), 1):
+            net.speaker(name, 64500 + number)
+            net.session("origin", name)
+        liked = accept(local_preference=200)
+        net.session(
+            "one", "two", {"import": net.policy("one", "in", liked)}, {"import": net.policy("two", "in", liked)}
+        )
+        solved = net.solve()
+        assert "bgp-order" in codes(solved)
+        assert "bgp-unstable" not in codes(solved)
+        assert sorted((via(solved, "one"), via(solved, "two"))) == [["c1"], ["c3"]] or sorted(
+            (via(solved, "one"), via(solved, "two"))
+        ) == [["c2"], ["c3"]]
+
+    def test_med_with_reflection_never_settles(self):
+        """RFC 3345 section 2.1: two clusters, three exits, MEDs of one neighbouring AS."""
+        net = Net()
+        for name in ("ra", "rb", "rc", "rd", "re"):
+            net.speaker(name, 64500)
+        client = {"route_reflector_client": True}
+        # Cluster 1: reflector A with clients B and C; cluster 2: reflector D with client E.
+        net.cable("ra", "rb", 5)
+        net.cable("ra", "rc", 4)
+        net.cable("ra", "rd", 1)
+        net.cable("rd", "re", 12)
+        own = {"next_hop_self": True}
+        net.inside("ra", "rb", client, own)
+        net.inside("ra", "rc", client, own)
+        net.inside("ra", "rd")
+        net.inside("rd", "re", client, own)
+        # One AS over B, which is further off than C; another over C with MED 1 and over E with MED 0.
+        for name, number, inner, med in (("x", 64506, "rb", 0), ("y", 64510, "rc", 1), ("z", 64510, "re", 0)):
+            net.speaker(name, number)
+            net.origin(name, NET)
+            net.session(name, inner, {"export": net.policy(name, "out", accept(med=med))})
+        finding = next(one for one in net.solve().findings if one.code == "bgp-unstable")
+        assert "ra" in finding.message
+        assert "rd" in finding.message
+
+
+class TestSessions:
+    @pytest.mark.parametrize(
+        ("change", "said"),
+        [
+            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"as": 64999}), "expects AS 64999"),
+            (lambda net: net.bgp("b")["neighbors"].clear(), "does not name 172.16.1.1 as a neighbor"),
+            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"enabled": False}), "is disabled"),
+            (lambda net: net.devices["b"]["routing"].pop("bgp"), "does not speak BGP"),
+            (lambda net: net.devices["b"]["interfaces"]["c1"].update({"enabled": False}), "has no route to"),
+            (lambda net: net.bgp("a")["neighbors"].update({"192.0.2.9": {"as": 1}}), "has no route to 192.0.2.9"),
+            (
+                lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"update_source": "lo"}),
+                "b names 172.16.1.1 and not",
+            ),
+        ],
+    )
+    def test_a_session_that_cannot_come_up_says_what_is_missing(self, change, said):
+        net = Net()
+        net.speaker("a", 64501)
+        net.speaker("b", 64502)
+        net.session("a", "b")
+        change(net)
+        messages = [finding.message for finding in net.solve().findings if finding.code == "bgp-session"]
+        assert messages
+        assert any(said in message for message in messages) or said.startswith("b names"), messages
+
+    def test_an_external_session_of_loopbacks_needs_multihop(self):
+        def solved(**settings):
+            net = Net()
+            net.speaker("a", 64501)
+            net.speaker("b", 64502)
+            net.cable("a", "b")
+            net.inside("a", "b", settings, settings)
+            net.origin("a", NET)
+            for own, other, hop in (("a", "2", "172.16.1.2"), ("b", "1", "172.16.1.1")):
+                route = {"prefix": f"10.0.0.{other}/32", "next_hop": hop}
+                net.devices[own]["routing"].setdefault("static", []).append(route)
+            return net.solve()
+
+        assert via(solved(multihop=2), "b") == ["c1"]
+        without = solved()
+        assert via(without, "b") is None
+        assert any("needs multihop" in finding.message for finding in without.findings)
+
+    def test_an_access_list_that_drops_bgp_keeps_the_session_down(self):
+        net = Net()
+        net.speaker("a", 64501)
+        net.speaker("b", 64502)
+        net.session("a", "b")
+        net.devices["b"]["acls"] = {"edge": [{"action": "drop", "protocol": "tcp"}, {"action": "accept"}]}
+        net.devices["b"]["interfaces"]["c1"]["acl_in"] = "edge"
+        finding = next(one for one in net.solve().findings if one.code == "bgp-session")
+        assert "ACL edge of b drops BGP's packets (entry 1)" in finding.message
+
+    def test_a_session_whose_way_hangs_on_bgp_itself_comes_up_once_the_way_is_there(self):
+        """The loopback of ``far`` is known by BGP alone; the session to it follows."""
+        net = Net()
+        for name, number in (("a", 64501), ("b", 64502), ("far", 64503)):
+            net.speaker(name, number)
+        net.session("a", "b")
+        net.session("b", "far")
+        for name in ("a", "far"):
+            net.bgp(name)["networks"] = [net.devices[name]["interfaces"]["lo"]["addresses"][0]]
+        net.inside("a", "far", {"multihop": 5}, {"multihop": 5})
+        solved = net.solve()
+        assert "bgp-session" not in codes(solved)
+        assert len(solved.bgp.state.channels) == 6
