@@ -4,6 +4,9 @@ RFC 4271 sections 5.1 (attributes), 9.1.3 and 9.2 (what is sent to whom), 9.1.2 
 6 and 8 (reflection); RFC 1997 (communities); RFC 8212 (policies required).
 """
 
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+
 import numpy as np
 import numpy.typing as npt
 
@@ -65,27 +68,68 @@ class Messages:
         self._ports = np.array([channels[one.reverse].port for one in channels] + [-2])
         self._identifiers = np.array([self.database.speakers[one.sender].identifier for one in channels] + [0])
 
-    def transfer(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Column:
-        """What the receiver holds of a sender's paths after its import policy: path numbers or NONE.
+    def send(
+        self, channels: Sequence[Channel], columns: Column, ids: Column, via: Column
+    ) -> Iterator[tuple[Channel, Column]]:
+        """What the receivers hold of one sender's paths after import: path numbers or NONE, (m,) per channel.
 
         ``columns``, ``ids`` and ``via`` are (m,): columns, the sender's paths or NONE, the channels they came by.
+        Neighbours that are told alike are told once.
         """
+        alike: dict[tuple[object, ...], list[tuple[Channel, Flags]]] = defaultdict(list)
+        for channel in channels:
+            neighbor = channel.sending.neighbor
+            how = (
+                channel.external,
+                channel.port if channel.external else -1,
+                neighbor.address if neighbor.export_policy is not None else None,
+                neighbor.next_hop_self,
+                neighbor.remove_private_as,
+                channel.next_hops,
+            )
+            alike[how].append((channel, self.may_send(channel, columns, ids, via)))
+        for members in alike.values():
+            told = np.logical_or.reduce([allowed for _, allowed in members])
+            sent = self._sent_numbers(members[0][0], columns, np.where(told, ids, NONE), via)
+            for channel, allowed in members:
+                yield channel, self._held_numbers(channel, columns, np.where(allowed, sent, NONE))
+
+    def _sent_numbers(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Column:
+        """Path numbers as a channel carries them, NONE where the export policy lets none out."""
         result = np.full(len(columns), NONE, np.int64)
-        allowed = self.may_send(channel, columns, ids, via)
-        if not allowed.any():
+        known = np.flatnonzero(ids >= 0)
+        if not len(known):
             return result
-        exported = self._kind_of(self._policy(channel.sender, channel.sending.neighbor.export_policy))[columns]
-        imported = self._kind_of(self._policy(channel.receiver, channel.receiving.neighbor.import_policy))[columns]
-        kind = (exported * (imported.max() + 1) + imported) * 2 + (self._family[columns] == 6)
-        key = (ids * (len(self.channels) + 1) + via + 1) * (kind.max() + 1) + kind
-        _, first, inverse = np.unique(key[allowed], return_index=True, return_inverse=True)
-        at = np.flatnonzero(allowed)[first]
-        sent, rows = self.sent(channel, columns[at], ids[at], via[at])
-        held, rows = self.let_in(channel, columns[at], rows)
+        kind = self._kind_of(self._policy(channel.sender, channel.sending.neighbor.export_policy))[columns[known]]
+        kind = kind * 2 + (self._family[columns[known]] == 6)
+        key = (ids[known] * (len(self.channels) + 1) + via[known] + 1) * (kind.max() + 1) + kind
+        _, first, inverse = np.unique(key, return_index=True, return_inverse=True)
+        at = known[first]
+        accepted, rows = self.sent(channel, columns[at], ids[at], via[at])
         numbers = np.full(len(at), NONE, np.int64)
-        kept = sent & held
-        numbers[kept] = self.paths.numbers_of(rows[kept])
-        result[allowed] = numbers[inverse.reshape(-1)]
+        numbers[accepted] = self.paths.numbers_of(rows[accepted])
+        result[known] = numbers[inverse.reshape(-1)]
+        return result
+
+    def _held_numbers(self, channel: Channel, columns: Column, sent: Column) -> Column:
+        """Path numbers as the receiver keeps them."""
+        known = np.flatnonzero(sent >= 0)
+        neighbor = channel.receiving.neighbor
+        if not len(known):
+            return sent
+        result = np.full(len(columns), NONE, np.int64)
+        if neighbor.import_policy is None and not neighbor.weight:
+            rows = self.paths.rows
+            held = self._is_held(channel, rows[sent[known]])
+            result[known[held]] = sent[known[held]]
+            return result
+        kind = self._kind_of(self._policy(channel.receiver, neighbor.import_policy))[columns[known]]
+        _, first, inverse = np.unique(sent[known] * (kind.max() + 1) + kind, return_index=True, return_inverse=True)
+        at = known[first]
+        held, rows = self.let_in(channel, columns[at], self.paths.rows[sent[at]])
+        numbers = np.full(len(at), NONE, np.int64)
+        numbers[held] = self.paths.numbers_of(rows[held])
+        result[known] = numbers[inverse.reshape(-1)]
         return result
 
     def may_send(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Flags:
@@ -123,7 +167,7 @@ class Messages:
         if channel.external:
             # Section 5.1.4: a MED from elsewhere stays here. Section 5.1.5: so does the local preference.
             rows[~said_here & ~given.set_med, MED] = NONE
-            rows[:, LOCAL_PREFERENCE] = NONE
+            rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
             rows[:, [ORIGINATOR, CLUSTERS]] = NONE, 0
             if neighbor.remove_private_as:
                 rows[:, AS_PATH] = paths.map_as_paths("no private", rows[:, AS_PATH], without_private)
@@ -147,18 +191,25 @@ class Messages:
         rows = self.paths.blank(1, "igp")
         rows[:, [IS_LOCAL, NEXT_HOP]] = 0, self._own_next_hops(channel, np.array([column]))[0]
         if channel.external:
-            rows[:, LOCAL_PREFERENCE] = NONE
             rows[:, AS_PATH] = self.paths.as_paths.number((self.database.speakers[channel.sender].bgp.number,))
         return rows
 
     def let_in(self, channel: Channel, columns: Column, rows: Rows) -> tuple[Flags, Rows]:
         """Paths as the receiver keeps them: loops dropped, then its import policy asked."""
+        neighbor = channel.receiving.neighbor
+        held = self._is_held(channel, rows)
+        rows = rows.copy()
+        rows[:, WEIGHT] = neighbor.weight
+        given = PathRows(self.paths, rows, neighbor.address)
+        held &= self._ask(channel.receiver, neighbor.import_policy, columns, given)
+        return held, rows
+
+    def _is_held(self, channel: Channel, rows: Rows) -> Flags:
+        """Which paths are no loops, and may come in without a policy where there is none."""
         paths, receiver = self.paths, self.database.speakers[channel.receiver]
         neighbor = channel.receiving.neighbor
-        rows = rows.copy()
-        held = paths.times_in(receiver.bgp.number, rows[:, AS_PATH]) <= neighbor.allow_own_as
+        held: Flags = paths.times_in(receiver.bgp.number, rows[:, AS_PATH]) <= neighbor.allow_own_as
         if channel.external:
-            rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
             if receiver.bgp.require_policies and not neighbor.import_policy:
                 held[:] = False
         else:
@@ -166,11 +217,7 @@ class Messages:
             held &= rows[:, ORIGINATOR] != receiver.identifier
             if receiver.is_reflector:
                 held &= ~paths.has_cluster(receiver.cluster, rows[:, CLUSTERS])
-            missing = rows[:, LOCAL_PREFERENCE] == NONE
-            rows[missing, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
-        rows[:, WEIGHT] = neighbor.weight
-        held &= self._ask(channel.receiver, neighbor.import_policy, columns, PathRows(paths, rows, neighbor.address))
-        return held, rows
+        return held
 
     def _policy(self, process: int, name: str | None) -> Policy | None:
         return None if name is None else self._device(process).policies[name]

@@ -265,8 +265,7 @@ class Propagation:
         if not len(columns):
             return
         ids, via = self._announced[speaker, columns], self._announced_via[speaker, columns]
-        for channel in self.outward[speaker]:
-            held = self.messages.transfer(channel, columns, ids, via)
+        for channel, held in self.messages.send(self.outward[speaker], columns, ids, via):
             if channel.sending.neighbor.originate_default:
                 held = np.where(self._is_default(columns), self.received[channel.index][columns], held)
             standing = self.received[channel.index]

@@ -277,16 +277,28 @@ class BgpDatabase:
         ways: dict[tuple[int, Address], tuple[str, int]],
     ) -> tuple[str, int]:
         """Follow tables from an instance to an address: why they do not lead there, or '', and the hops."""
-        key = instance, target
-        if not self._has_acls and key in ways:
-            return ways[key]
-        found = self._follow(instance, target, header, tables)
-        ways[key] = found
-        return found
+        passed: list[int] = []
+        reason, length = self._follow(instance, target, header, tables, {} if self._has_acls else ways, passed)
+        for position, one in enumerate(passed):
+            ways[one, target] = reason, length - position
+        return reason, length
 
-    def _follow(self, instance: int, target: Address, header: Header, tables: Tables) -> tuple[str, int]:
+    def _follow(
+        self,
+        instance: int,
+        target: Address,
+        header: Header,
+        tables: Tables,
+        ways: dict[tuple[int, Address], tuple[str, int]],
+        passed: list[int],
+    ) -> tuple[str, int]:
+        """``ways`` are known already; those that are ``passed`` share what is found."""
         owners = {self.topology.ports[port].instance for port in self.topology.owners.get(target, ())}
         for length in range(LONGEST_WAY):
+            known = ways.get((instance, target))
+            if known is not None:
+                return known[0], known[1] + length
+            passed.append(instance)
             if instance in owners:
                 return "", length
             name = self.topology.instance_name(instance)

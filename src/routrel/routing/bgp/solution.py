@@ -53,6 +53,8 @@ class BgpSolution:
         self.state = State()
         self.resolvers: dict[int, TableResolver] = {}
         self.propagation: Propagation | None = None
+        self._resolutions: dict[int, bytes] = {}
+        """Per process a digest of what its next hops resolved to when that last changed."""
 
     def preference(self, process: int, kind: int) -> int:
         routing = self.topology.instances[self.processes[process].instance].routing
@@ -77,6 +79,7 @@ class BgpSolution:
         """Resolve the next hops a process holds by its table of the moment; a digest of it."""
         table.winners()  # its rows are made now, not when BGP has moved on
         held = self.propagation
+        before = self.resolvers.get(process)
         resolver = self.resolvers[process] = TableResolver(
             self.topology,
             self.paths,
@@ -84,10 +87,10 @@ class BgpSolution:
             lambda column: self._next_hop_of(held, process, column),
             lambda column, next_hop: _has(held, process, column, next_hop),
         )
-        digest = hashlib.blake2b(digest_size=16)
-        for number in self._next_hops_held(process):
-            digest.update(repr((number, resolver.resolve(number))).encode())
-        return digest.digest()
+        found = [(number, resolver.resolve(number)) for number in self._next_hops_held(process)]
+        if before is None or any(before.resolve(number) != resolution for number, resolution in found):
+            self._resolutions[process] = hashlib.blake2b(repr(found).encode(), digest_size=16).digest()
+        return self._resolutions[process]
 
     def _next_hop_of(self, held: Propagation | None, process: int, column: int) -> int:
         if held is None or held.best[process, column] == NONE:
