@@ -112,3 +112,58 @@ def _carrier(shape: Backbone, index: int, devices: dict[str, Document], cable: A
         here, there = cable(border, name)
         devices[border]["routing"]["bgp"]["neighbors"][there] = {"as": number}
         devices[name]["routing"]["bgp"]["neighbors"][here] = {"as": OWN_AS}
+
+
+def full_table(prefixes: int, classes: int = 1000) -> Network:
+    """Two carriers that announce everything, four borders that hold it all, and inner routers with a default."""
+    devices: dict[str, Document] = {}
+    links: list[list[str]] = []
+    borders, inner = [f"b{index}" for index in range(4)], [f"i{index}" for index in range(6)]
+    for index, name in enumerate([*borders, *inner]):
+        loopback = str(Address(4, FIRST_LOOPBACK + index))
+        ospf: Document = {"areas": {"0": {"interfaces": {"lo": {}}}}}
+        routing: Document = {"router_id": loopback, "ospf": ospf}
+        if name in borders:
+            ospf["originate_default"] = {"always": True}
+            peers = {str(Address(4, FIRST_LOOPBACK + peer)): peer for peer in range(4) if peer != index}
+            inside = {"as": OWN_AS, "update_source": "lo", "next_hop_self": True}
+            routing["bgp"] = {"as": OWN_AS, "neighbors": {address: dict(inside) for address in peers}}
+        devices[name] = {"interfaces": {"lo": {"addresses": [f"{loopback}/32"]}}, "routing": routing}
+    ends = [*zip(borders, borders[1:] + borders[:1], strict=True)]
+    ends += [(borders[index % 4], name) for index, name in enumerate(inner)]
+    ends += [("x0", "b0"), ("x0", "b1"), ("x1", "b2"), ("x1", "b3")]
+    for index, name in enumerate(("x0", "x1")):
+        static = [
+            {"prefix": str(Prefix.of(4, FIRST_PREFIX + 256 * number, 24)), "action": "discard", "tag": number % classes}
+            for number in range(prefixes)
+        ]
+        statements = [
+            {"match": {"tag": tag}, "set": {"as_path_prepend": {"as": 70_000 + tag}}, "result": "accept"}
+            for tag in range(classes)
+        ]
+        devices[name] = {
+            "interfaces": {},
+            "routing": {
+                "router_id": str(Address(4, FIRST_LOOPBACK + 100 + index)),
+                "static": static,
+                "bgp": {
+                    "as": 65001 + index,
+                    "neighbors": {},
+                    "redistribute": [{"from": "static", "policy": "paths"}],
+                },
+            },
+            "policies": {"paths": statements},
+        }
+    for number, (one, other) in enumerate(ends):
+        base = FIRST_CABLE + 4 * number
+        for host, name in enumerate((one, other), 1):
+            devices[name]["interfaces"][f"c{number}"] = {"addresses": [f"{Address(4, base + host)}/30"]}
+            if not one.startswith("x"):
+                devices[name]["routing"]["ospf"]["areas"]["0"]["interfaces"][f"c{number}"] = {"cost": 10}
+        if one.startswith("x"):
+            devices[one]["routing"]["bgp"]["neighbors"][str(Address(4, base + 2))] = {"as": OWN_AS}
+            carrier = {"as": devices[one]["routing"]["bgp"]["as"]}
+            devices[other]["routing"]["bgp"]["neighbors"][str(Address(4, base + 1))] = carrier
+        links.append([f"{one}:c{number}", f"{other}:c{number}"])
+    document = {"routrel": 1, "name": "full table", "devices": devices, "links": links}
+    return read_network({"full.json": json.dumps(document).encode()})

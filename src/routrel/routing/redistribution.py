@@ -273,6 +273,8 @@ class Settling:
         self._bgp_number, self.bgp = next(
             ((number, one) for number, one in enumerate(solutions) if isinstance(one, BgpSolution)), (UNSET, None)
         )
+        self.made: dict[int, Table] = {}
+        """With BGP, the tables of the moment: sessions and processes look at the same ones."""
         self._taking = self._instances()
         self._ports = self._ospf_ports()
 
@@ -323,8 +325,7 @@ class Settling:
         """One look of every instance at its table; (solution, process) pairs that changed."""
         changed: list[tuple[int, int]] = []
         if self.bgp is not None:
-            made: dict[int, Table] = {}
-            sessions = self.bgp.survey(lambda instance: self._made(instance, made))
+            sessions = self.bgp.survey(self._made)
             if self._keys.get((self._bgp_number, UNSET)) != sessions:
                 self._keys[self._bgp_number, UNSET] = sessions
                 changed.append((self._bgp_number, UNSET))
@@ -337,13 +338,13 @@ class Settling:
             self._apply({number for number, _ in changed})
         return changed
 
-    def _made(self, instance: int, made: dict[int, Table]) -> Table:
-        if instance not in made:
-            made[instance] = self.make_table(instance)
-        return made[instance]
+    def _made(self, instance: int) -> Table:
+        if instance not in self.made:
+            self.made[instance] = self.make_table(instance)
+        return self.made[instance]
 
     def _look(self, instance: int) -> list[tuple[int, int]]:
-        table = self.make_table(instance)
+        table = self._made(instance) if self.bgp is not None else self.make_table(instance)
         changed = []
         for number, process in self._taking[instance]:
             solution = self.solutions[number]
@@ -373,6 +374,7 @@ class Settling:
         return changed
 
     def _apply(self, solutions: set[int]) -> None:
+        self.made.clear()
         for number in sorted(solutions):
             self.solutions[number].inject(self.injected[number], self.blocked[number])
 

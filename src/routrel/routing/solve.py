@@ -6,6 +6,7 @@ instance has the device's own number.
 """
 
 from collections import OrderedDict
+from dataclasses import dataclass
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import ObservedRoute
@@ -27,7 +28,7 @@ from routrel.routing.representatives import Representatives
 from routrel.routing.rip import RipDatabase, RipSolution
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import Process, ProtocolSolution
-from routrel.routing.static import install_static_routes
+from routrel.routing.static import install_fixed_routes, install_static_routes, split_static_routes
 from routrel.routing.table import Source, Table
 from routrel.routing.traits import Traits, add_configured
 from routrel.topology.segments import Topology
@@ -81,8 +82,16 @@ class Solved:
         # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
         self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.representatives))))
         self._forgets = self._kept < len(self.topology.instances)
+        self._bases: dict[int, _Base] = {}
+        self._is_settling = True
         self.settling = Settling(self.topology, self.representatives, self.solutions, self._make_table)
         self.unsettled: Unsettled | None = self.settling.run()
+        self._is_settling = False
+        self._bases.clear()  # kept while tables are made again and again
+        while self.settling.made and len(self._tables) < self._kept:
+            instance, table = self.settling.made.popitem()
+            self._tables[instance] = table
+        self.settling.made.clear()
         self.findings += self.bgp.findings()
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
@@ -103,21 +112,31 @@ class Solved:
         return table
 
     def _make_table(self, number: int) -> Table:
-        instance = self.topology.instances[number]
-        device = self.topology.devices[instance.device]
         unresolved: list[tuple[StaticRoute | ObservedRoute, str]] = []
         if is_observed_only(self.topology, number):
             table = Table(self.topology, self.representatives, number, (), ())
             unresolved += install_observed_routes(self.topology, table)
         else:
-            routing = instance.routing
-            install = device.policies[routing.install_policy] if routing and routing.install_policy else None
+            base = self._bases.get(number) or self._base(number)
+            if self._is_settling:
+                self._bases[number] = base
             sources = [Source(solution, process) for solution, process in self._processes[number]]
-            connected = connected_routes(self.topology, number)
-            table = Table(self.topology, self.representatives, number, sources, connected, install)
-            unresolved += install_static_routes(self.topology, table)
+            table = base.table.fresh(sources)
+            unresolved += base.failed
+            unresolved += install_static_routes(self.topology, table, base.others)
         self.unresolved[number] = unresolved
         return table
+
+    def _base(self, number: int) -> "_Base":
+        """What stands in an instance's table whatever protocols do."""
+        instance = self.topology.instances[number]
+        routing = instance.routing
+        policies = self.topology.devices[instance.device].policies
+        install = policies[routing.install_policy] if routing and routing.install_policy else None
+        connected = connected_routes(self.topology, number)
+        table = Table(self.topology, self.representatives, number, (), connected, install)
+        fixed, others = split_static_routes(self.topology, number)
+        return _Base(table, others, install_fixed_routes(self.topology, table, fixed))
 
     def processes_of(self, instance: int) -> list[tuple[ProtocolSolution, Process]]:
         """The protocol processes of a routing instance, in the order of a table's sources."""
@@ -146,6 +165,15 @@ class Solved:
             if route is not None and route.protocol == "connected" and not route.prefix.is_host:
                 return NextHop(route.next_hops[0].port, address)
         return None
+
+
+@dataclass(frozen=True, slots=True)
+class _Base:
+    """A table before protocols, the static routes that are still to come, and those that do nothing."""
+
+    table: Table
+    others: list[StaticRoute]
+    failed: list[tuple[StaticRoute, str]]
 
 
 def _all_prefixes(topology: Topology) -> set[Prefix]:

@@ -24,9 +24,38 @@ def static_candidates(topology: Topology, instance: int) -> list[StaticRoute]:
     return [*gateways, *(found.routing.static if found.routing else ())]
 
 
-def install_static_routes(topology: Topology, table: Table) -> list[tuple[StaticRoute, str]]:
-    """Offer every active static route to the table; the rest are returned, each with the reason."""
-    candidates = static_candidates(topology, table.instance)
+Failed = list[tuple[StaticRoute, str]]
+"""Static routes that do nothing, each with the reason."""
+
+
+def _asks_table(static: StaticRoute) -> bool:
+    return static.action == "forward" and static.interface is None
+
+
+def split_static_routes(topology: Topology, instance: int) -> tuple[list[StaticRoute], list[StaticRoute]]:
+    """Static routes of prefixes that no table has a say in, and all others."""
+    candidates = static_candidates(topology, instance)
+    asking = {static.prefix for static in candidates if _asks_table(static)}
+    fixed = [static for static in candidates if static.prefix not in asking]
+    return fixed, [static for static in candidates if static.prefix in asking]
+
+
+def install_fixed_routes(topology: Topology, table: Table, fixed: list[StaticRoute]) -> Failed:
+    """Offer static routes that hang on no other route; those that do nothing are returned."""
+    active: list[tuple[StaticRoute, Resolution]] = []
+    failed: Failed = []
+    for static in fixed:
+        resolution, reason = resolve_static(topology, table, static)
+        if resolution is None:
+            failed.append((static, reason))
+        else:
+            active.append((static, resolution))
+    _reinstall(topology, topology.instances[table.instance].routing, table, active, {})
+    return failed
+
+
+def install_static_routes(topology: Topology, table: Table, candidates: list[StaticRoute]) -> Failed:
+    """Offer every active one of some static routes to the table; the rest are returned."""
     routing = topology.instances[table.instance].routing
     active: dict[int, Resolution] = {}
     barred: dict[int, str] = {}

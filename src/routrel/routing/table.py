@@ -76,6 +76,12 @@ class Table:
         for route in routes:
             self.offer(route)
 
+    def fresh(self, sources: Iterable[Source]) -> "Table":
+        """A table of other sources with the same connected, static and observed routes so far."""
+        table = Table(self.topology, self.representatives, self.instance, sources, (), self.install)
+        table._others, table._standing = dict(self._others), dict(self._standing)
+        return table
+
     def offer(self, route: Route) -> bool:
         """Let a route compete for its prefix with what stands there from other than protocols.
 
