@@ -165,5 +165,6 @@ def full_table(prefixes: int, classes: int = 1000) -> Network:
             carrier = {"as": devices[one]["routing"]["bgp"]["as"]}
             devices[other]["routing"]["bgp"]["neighbors"][str(Address(4, base + 1))] = carrier
         links.append([f"{one}:c{number}", f"{other}:c{number}"])
-    document = {"routrel": 1, "name": "full table", "devices": devices, "links": links}
-    return read_network({"full.json": json.dumps(document).encode()})
+    files = {f"devices/{name}.yaml": json.dumps(device).encode() for name, device in devices.items()}
+    document = {"routrel": 1, "name": "full table", "links": links}
+    return read_network({"network.yaml": json.dumps(document).encode(), **files})

@@ -40,10 +40,6 @@ def test_rates_and_times():
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("routing: {bgp: {as: 65000}}", "BGP"),
-        ("routing: {rip: {redistribute: [{from: bgp}]}}", ""),
-        ("policies: {p: [{match: {as_path: {contains: 1}}, result: accept}]}", "BGP"),
-        ("policies: {p: [{set: {communities: {}}, result: accept}]}", "BGP"),
         ("interfaces: {t: {tunnel: {}}}", "tunnels"),
         ("interfaces: {t: {te: {}}}", "traffic engineering"),
     ],

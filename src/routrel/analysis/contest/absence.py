@@ -3,6 +3,7 @@
 from collections import deque
 from dataclasses import dataclass
 
+from routrel.analysis.contest.bgp import Refusal
 from routrel.analysis.contest.ospf import OspfPlain
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.rounds import Explainer
@@ -126,6 +127,12 @@ class Tracer:
                     name = self.topology.instance_name(process.instance)
                     text = f"ospf on {name} would originate it, but the table there has no default of another source"
                     trails.append(Trail((Step(process.instance, text, configured.place, True),)))
+        for speaker in self.solved.bgp.database.speakers:
+            for aggregate in speaker.bgp.aggregates:
+                if aggregate.prefix == self.prefix:
+                    name = self.topology.instance_name(speaker.instance)
+                    text = f"{name} would say the aggregate, but BGP there has nothing inside it"
+                    trails.append(Trail((Step(speaker.instance, text, aggregate.place, True),)))
         origins = [self.topology.instance_name(origin) for origin in self.explainer.origins(self.prefix)]
         text = f"nothing carries it from {', '.join(origins[:3])}" if origins else f"no device has {self.prefix}"
         return trails or [Trail((Step(self.instance, text, NOWHERE, True),))]
@@ -163,6 +170,8 @@ class Tracer:
         if solution is self.solved.isis:
             domains = self.solved.isis.database.domains.values()
             return any(r.router == process.number and r.prefix == self.prefix for d in domains for r in d.reachable)
+        if solution is self.solved.bgp:
+            return process.number in self.explainer.bgp(self.prefix).local
         database = self.solved.rip.database if solution is self.solved.rip else self.solved.eigrp.database
         return (process.number, self.prefix) in database.networks
 
@@ -205,6 +214,9 @@ class Tracer:
             route = table.source_route(index, self.number) if index is not None else route
         protocol = route.protocol if route is not None else "connected"
         rule = next((rule for rule in process.redistribute if rule.source == protocol), None)
+        if rule is None and process.protocol == "bgp":
+            said = f"neither 'networks' names it nor 'redistribute' anything from {protocol}"
+            return Step(instance, f"{name} does not announce it: {said}", process.place, True)
         if rule is None:
             hint = "stands in none of its interfaces, and " if protocol == "connected" else ""
             return Step(
@@ -241,8 +253,39 @@ class Tracer:
                 steps += _OspfStops(self, self.explainer.ospf[id(solution)], node[1], process).steps()
             elif solution is self.solved.isis:
                 steps += self._isis_stops(node[1], process)
+            elif solution is self.solved.bgp:
+                steps += self._bgp_stops(process)
             else:
                 steps += self._vector_stops(solution, process)
+        return steps
+
+    def _bgp_stops(self, process: int) -> list[Step]:
+        """Where speakers that hold a path do not bring it to speakers that hold none; this one's first."""
+        plain = self.explainer.bgp(self.prefix)
+        steps = []
+        for channel in sorted(plain.channels, key=lambda channel: channel.receiver != process):
+            if channel.sender not in plain.best or channel.receiver in plain.best:
+                continue
+            if self.prefix.family not in channel.families:
+                continue
+            sender, receiver = plain.name(channel.sender), plain.name(channel.receiver)
+            instance = plain.speakers[channel.receiver].instance
+            receipt = plain.received.get(channel.index)
+            if receipt is None:
+                sent = plain.sent(channel)
+                if isinstance(sent, Refusal):
+                    text = f"{sender} does not send it to {receiver}: {sent.text}"
+                    steps.append(Step(plain.speakers[channel.sender].instance, text, sent.place, True))
+            elif receipt.refusal is not None:
+                text = f"{receiver} does not take it from {sender}: {receipt.refusal.text}"
+                steps.append(Step(instance, text, receipt.refusal.place, True))
+            elif receipt.kept is not None:
+                text = f"{receiver} has it from {sender}, but its next hop {receipt.kept.next_hop} does not resolve"
+                steps.append(Step(instance, text, channel.receiving.neighbor.place, True))
+        if not plain.inward[process]:
+            speaker = plain.speakers[process]
+            text = f"{plain.name(process)} has no BGP session that is up for IPv{self.prefix.family}"
+            steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True))
         return steps
 
     def _isis_stops(self, origin: int, process: int) -> list[Step]:

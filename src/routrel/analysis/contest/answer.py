@@ -47,6 +47,7 @@ class WhyAnswerer:
             "notes": [],
             "tipping": [],
             "trails": [],
+            "unsent": [],
             "covered_by": None,
         }
         if prefix is None:
@@ -64,6 +65,7 @@ class WhyAnswerer:
             }
             for one in contest.rounds
         ]
+        answer["unsent"] = self._unsent(instance, prefix)
         answer["notes"] = [*contest.notes, *self._notes(prefix)]
         if contest.winners:
             answer["winner"] = self._winner(contest)
@@ -111,7 +113,31 @@ class WhyAnswerer:
             self.solved.representatives.column_of(prefix) in self.solved.settling.contested[1]
         ):
             notes.append("which router redistributes this prefix depends on who acts first; one stable state is shown")
+        bgp = self.solved.bgp.propagation
+        column = self.solved.representatives.column_of(prefix)
+        if bgp is not None and column in bgp.unstable.columns:
+            notes.append("BGP never settles for this prefix: the paths shown are those of one moment")
+        elif bgp is not None and column in bgp.ordered:
+            notes.append("BGP has several stable states for this prefix, by who speaks first; one is shown")
         return notes
+
+    def _unsent(self, instance: int, prefix: Prefix) -> list[Json]:
+        """BGP paths that neighbours hold and never sent to an instance."""
+        found: list[Json] = []
+        for solution, process in self.solved.processes_of(instance):
+            if solution is self.solved.bgp and prefix.family in process.families:
+                plain = self.explainer.bgp(prefix)
+                for channel, path, refusal in plain.unsent(process.number):
+                    one = {
+                        "neighbor": str(channel.receiving.neighbor.address),
+                        "device": plain.device(channel.sender).name,
+                        "as_path": " ".join(map(str, path.as_path)),
+                        "reason": refusal.text,
+                        "place": place_json(refusal.place),
+                    }
+                    if one not in found:
+                        found.append(one)
+        return found
 
     def _winner(self, contest: Contest) -> Json:
         first = contest.candidates[contest.winners[0]]
@@ -239,6 +265,10 @@ def why_lines(answer: Json) -> Iterator[str]:
         ranking = _ranking(one)
         words = f"the same by {hops_text(one['next_hops'])}" if one["detour"] else one["origin"]
         yield f"  {mark} {number + 1}. {one['protocol']}{kind} {ranking}: {words}{_at(one['place'])}"
+        if one["protocol"] == "bgp":
+            shown = [f"{each['name']} {each['value']}" for each in one["attributes"] if each["name"] != "policy"]
+            yield f"       {', '.join(shown)}"
+            yield from (f"       {each['value']}" for each in one["attributes"] if each["name"] == "policy")
         for way in one["ways"]:
             terms = [
                 str(leg["cost"]) + (f" ({leg['device']}:{leg['interface']})" if leg["device"] else "")
@@ -257,6 +287,11 @@ def why_lines(answer: Json) -> Iterator[str]:
         accident = "" if one["chosen"] else "; a tie that nobody chose"
         yield f"round {number + 1}{scope}, {one['name']}: {one['rule']}{accident}"
         yield f"  {values}"
+    if answer["unsent"]:
+        yield "not sent by neighbors:"
+    for one in answer["unsent"]:
+        path = one["as_path"] or "empty"
+        yield f"  {one['neighbor']} ({one['device']}), AS path {path}: {one['reason']}{_at(one['place'])}"
     for note in answer["notes"]:
         yield f"note: {note}"
     if answer["tipping"]:

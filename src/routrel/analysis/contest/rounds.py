@@ -96,7 +96,10 @@ class Explainer:
     def contest(self, instance: int, prefix: Prefix) -> Contest:
         """All candidates for a prefix of the network in a routing instance; ``KeyError`` for any other prefix."""
         self.solved.prefixes.number[prefix]
-        candidates = self.candidates(instance, prefix)
+        return self.decide(instance, prefix, self.candidates(instance, prefix))
+
+    def decide(self, instance: int, prefix: Prefix, candidates: list[Candidate]) -> Contest:
+        """The rounds among some candidates, which they note down."""
         return _Elimination(self, instance, prefix, candidates).run()
 
     def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:

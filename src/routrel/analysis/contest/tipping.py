@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.rounds import Explainer
+from routrel.analysis.contest.tipping_paths import path_tips
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
 
@@ -63,7 +64,17 @@ def tipping_points(explainer: Explainer, contest: Contest) -> list[TippingPoint]
     if not contest.winners:
         return []
     found = [*_interface_costs(explainer, contest), *_metrics(explainer, contest), *_preferences(explainer, contest)]
+    found += _paths(explainer, contest)
     return sorted(found, key=lambda one: (abs(one.value - one.now), one.device, one.port, one.what, one.above))
+
+
+def _paths(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    device = explainer.topology.devices[explainer.topology.instances[contest.instance].device].name
+    for tip in path_tips(explainer, contest):
+        becomes = outcome_of(tip.contest)
+        yield TippingPoint(
+            tip.what, device, -1, "bgp", tip.now, tip.value, tip.above, becomes, None, tip.candidate.place
+        )
 
 
 def _interface_costs(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
@@ -119,7 +130,7 @@ def _cost_of(explainer: Explainer, winner: Candidate, port: int) -> tuple[int, P
 def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
     """The metrics at which routers put the prefix into the winner's protocol."""
     winner = contest.candidates[contest.winners[0]]
-    if not winner.is_process:
+    if not winner.is_process or winner.protocol == "bgp":
         return
     solution_number = winner.processes[0]
     solution = explainer.solved.solutions[solution_number]
@@ -223,7 +234,7 @@ def _preferences(explainer: Explainer, contest: Contest) -> Iterator[TippingPoin
 
 def _is_by_protocol(candidate: Candidate) -> bool:
     """Whether its preference is the instance's for the protocol, not a policy's or a route's own."""
-    if candidate.protocol not in ("static", "ospf", "isis", "rip", "eigrp"):
+    if candidate.protocol not in ("static", "ospf", "isis", "rip", "eigrp", "bgp"):
         return False
     return "preference set by" not in candidate.attributes and not candidate.has_own_preference
 
@@ -232,7 +243,8 @@ def _preference_point(
     explainer: Explainer, contest: Contest, candidate: Candidate, value: int, above: bool, becomes: Outcome
 ) -> TippingPoint:
     instance = explainer.topology.instances[contest.instance]
-    name = "eigrp_external" if (candidate.protocol, candidate.kind) == ("eigrp", "external") else candidate.protocol
+    names = {("eigrp", "external"): "eigrp_external", ("bgp", "external"): "ebgp", ("bgp", "internal"): "ibgp"}
+    name = names.get((candidate.protocol, candidate.kind), candidate.protocol)
     return TippingPoint(
         f"preference of {name}",
         explainer.topology.devices[instance.device].name,
