@@ -19,6 +19,7 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
 from bench.generator import Shape, document, network
+from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer
 from routrel.forwarding.flow import Asker, Flow
@@ -145,6 +146,32 @@ def bench_redistribution(quick: bool) -> None:
     print(f"  {memory()}")
 
 
+def bench_bgp(quick: bool) -> None:
+    """The same classes of prefixes, with one prefix each and with twenty."""
+    routers, classes = (30, 200) if quick else (200, 5000)
+    times = {}
+    for each in (1, 20):
+        model = backbone(Backbone(routers, 10, classes, each))
+        start = time.perf_counter()
+        solved = solve(model)
+        times[each] = time.perf_counter() - start
+    print(f"BGP, {routers} routers with {REFLECTORS} reflectors, 10 carriers, {len(solved.prefixes)} prefixes")
+    print(f"  in {len(solved.representatives)} classes; yardstick: one prefix of each class, {times[1]:.1f} s")
+    print(f"  twenty prefixes of each class          {times[20] / times[1]:8.2f} x   (limit 3)")
+
+
+def bench_full_table(quick: bool) -> None:
+    prefixes = 20_000 if quick else 500_000
+    start = time.perf_counter()
+    model = full_table(prefixes)
+    loaded = time.perf_counter()
+    solved = solve(model)
+    done = time.perf_counter()
+    held = int((solved.table(0).winners()[solved.representatives.column] >= 0).sum())
+    print(f"full table: {prefixes} prefixes of two carriers on four borders, a default inside; a border holds {held}")
+    print(f"  reading {loaded - start:.0f} s, solving {(done - loaded) / (loaded - start):.2f} x that; {memory()}")
+
+
 def bench_walks(quick: bool) -> None:
     routers = 200 if quick else 1000
     model = network(Shape(routers, areas=5, prefixes=routers, hosts=routers // 2, acl_share=0.3))
@@ -216,7 +243,7 @@ def main() -> int:
         shape = {name: getattr(options, name) for name in ("routers", "areas", "prefixes", "hosts", "sites", "seed")}
         options.write.write_text(json.dumps(document(Shape(**shape, degree=options.degree)), indent=1))
         return 0
-    for bench in (bench_ospf, bench_redistribution, bench_walks, bench_check, bench_large):
+    for bench in (bench_ospf, bench_redistribution, bench_bgp, bench_walks, bench_check, bench_large, bench_full_table):
         bench(options.quick)
         sys.stdout.flush()
     return 0

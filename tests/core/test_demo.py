@@ -76,7 +76,15 @@ def test_a_customer_from_outside_reaches_the_shop(answerer):
 
 def test_the_model_has_the_problems_the_tour_names(answerer):
     codes = {finding.code for finding in check(answerer.solved)}
-    assert codes == {"ospf-neighbours", "mtu-mismatch", "shadowed", "unattached", "redistribution-order", "drift"}
+    assert codes == {
+        "ospf-neighbours",
+        "mtu-mismatch",
+        "shadowed",
+        "unattached",
+        "redistribution-order",
+        "drift",
+        "bgp-session",
+    }
 
 
 def why(answerer, device: str, prefix: str, vrf: str = "default") -> dict:
@@ -110,3 +118,32 @@ def test_the_carriers_depot_follows_what_is_leaked_and_the_attached_bit(answerer
 def test_ninefold_has_ipv6_by_ospf_version_3(answerer):
     assert ask(answerer, "nf-gates", "resolver-v6", "names")["return"]["verdict"] == "arrives"
     assert why(answerer, "nf-core", "::/0")["winner"]["kind"] == "external type 1"
+
+
+@pytest.mark.parametrize(
+    ("prefix", "round_lost", "exit"),
+    [
+        ("172.20.5.0/24", "local preference", "lantern"),
+        ("172.22.5.0/24", "AS path length", "bellbuoy"),
+        ("172.21.5.0/24", "MED", "tq-border"),
+        ("172.22.40.0/24", "router id", "bellbuoy"),
+    ],
+)
+def test_the_borders_choices_are_decided_at_different_rounds(answerer, prefix, round_lost, exit):
+    answer = why(answerer, "bw-border", prefix)
+    lost = next(one for one in answer["candidates"] if one["state"] == "lost")
+    decided = answer["rounds"][lost["lost_in"]]
+    assert decided["name"] == round_lost
+    assert decided["chosen"] == (round_lost != "router id")
+    assert answer["winner"]["next_hops"][0]["device"] == exit
+
+
+def test_a_policy_written_for_one_service_drops_all_else(answerer):
+    answer = why(answerer, "tq-border", "172.22.40.0/24")
+    (dropped,) = [one for one in answer["candidates"] if one["out"]]
+    assert "weather-by-south rejects it: no statement decides" in dropped["out"]
+
+
+def test_the_carriers_announce_some_hundred_prefixes(answerer):
+    table = answerer.solved.table(answerer.solved.topology.device_index["bw-border"])
+    assert sum(route.protocol == "bgp" for route in table) == 180

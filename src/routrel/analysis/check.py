@@ -217,6 +217,8 @@ def _policies_asked(device: Device) -> set[str]:
         asked.add(routing.install_policy)
         if routing.isis is not None and routing.isis.leak is not None:
             asked.add(routing.isis.leak.policy)
+        for neighbor in routing.bgp.neighbors if routing.bgp is not None else ():
+            asked.update((neighbor.import_policy, neighbor.export_policy))
         for protocol in routing.protocols:
             asked.update(rule.policy for rule in protocol.redistribute)
     return {name for name in asked if name is not None}
