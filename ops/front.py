@@ -21,7 +21,7 @@ USAGE = """routrel COMMAND
   user NAME               add a user, or give one a new password
   stop                    stop the project's own database
 
-  routes | walk | why | check NETWORK ...  the command line: see routrel walk --help
+  routes | walk | why | policy | check NETWORK ...  the command line: see routrel walk --help
   schema                               the JSON Schema of the network file
 """
 

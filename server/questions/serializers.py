@@ -303,6 +303,14 @@ class WinnerSerializer(serializers.Serializer[Any]):
     next_hops = NextHopSerializer(many=True)
 
 
+class UnsentSerializer(serializers.Serializer[Any]):
+    neighbor = serializers.CharField()
+    device = serializers.CharField()
+    as_path = serializers.CharField()
+    reason = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
 class ContestSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
     vrf = serializers.CharField()
@@ -315,6 +323,7 @@ class ContestSerializer(serializers.Serializer[Any]):
     notes = serializers.ListField(child=serializers.CharField())
     tipping = TippingPointSerializer(many=True)
     trails = serializers.ListField(child=StepSerializer(many=True))
+    unsent = UnsentSerializer(many=True)
     covered_by = serializers.CharField(allow_null=True)
 
 
@@ -347,8 +356,28 @@ class ForestGroupSerializer(serializers.Serializer[Any]):
         return {**super().get_fields(), "label": serializers.CharField()}
 
 
+class BorderSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    interface = serializers.CharField()
+    onward = serializers.CharField()
+    devices = serializers.IntegerField()
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "as": serializers.IntegerField()}
+
+
+class SiteExitsSerializer(serializers.Serializer[Any]):
+    site = serializers.CharField()
+    borders = BorderSerializer(many=True)
+    ends = serializers.ListField(child=serializers.CharField())
+
+    def get_fields(self) -> dict[str, Any]:
+        return {**super().get_fields(), "label": serializers.CharField()}
+
+
 class ForestSerializer(serializers.Serializer[Any]):
     asked = serializers.CharField()
+    sites = SiteExitsSerializer(many=True)
     rows = ForestRowSerializer(many=True)
     groups = ForestGroupSerializer(many=True)
 
@@ -369,6 +398,60 @@ class DriftSerializer(serializers.Serializer[Any]):
 class InstanceSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
     vrf = serializers.CharField()
+
+
+class PolicySerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    policy = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class PolicyStatementSerializer(serializers.Serializer[Any]):
+    number = serializers.IntegerField()
+    name = serializers.CharField()
+    description = serializers.CharField()
+    result = serializers.ChoiceField(choices=("accept", "reject", "continue"))
+    place = PlaceSerializer(allow_null=True)
+    matched = serializers.IntegerField()
+
+
+class PolicyChangeSerializer(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    before = serializers.CharField(allow_null=True)
+    after = serializers.CharField()
+
+
+class PolicyRouteSerializer(serializers.Serializer[Any]):
+    prefix = serializers.CharField()
+    protocol = serializers.CharField()
+    as_path = serializers.CharField(allow_null=True)
+    accepted = serializers.BooleanField()
+    statement = serializers.IntegerField(allow_null=True)
+    changes = PolicyChangeSerializer(many=True)
+
+
+class StatementCountSerializer(serializers.Serializer[Any]):
+    number = serializers.IntegerField()
+    count = serializers.IntegerField()
+
+
+class PolicyUseSerializer(serializers.Serializer[Any]):
+    what = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+    total = serializers.IntegerField()
+    accepted = serializers.IntegerField()
+    changed = serializers.IntegerField()
+    closing = serializers.IntegerField()
+    statements = StatementCountSerializer(many=True)
+    routes = PolicyRouteSerializer(many=True)
+
+
+class PolicyReportSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    policy = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+    statements = PolicyStatementSerializer(many=True)
+    uses = PolicyUseSerializer(many=True)
 
 
 class SourceFileSerializer(serializers.Serializer[Any]):

@@ -18,6 +18,8 @@ from questions.serializers import (
     ForestSerializer,
     InstanceSerializer,
     MapSerializer,
+    PolicyReportSerializer,
+    PolicySerializer,
     SourceFileSerializer,
     SourceTextSerializer,
     TableRowSerializer,
@@ -31,6 +33,8 @@ from routrel.analysis.contest.answer import WhyError, parse_prefix
 from routrel.analysis.drift import drift, has_both
 from routrel.analysis.forest import forest_json
 from routrel.analysis.overview import map_json, services
+from routrel.analysis.policy_view import PolicyView as PolicyReport
+from routrel.analysis.policy_view import policies_json
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.routing import DEFAULT_INSTANCE
@@ -103,6 +107,7 @@ class ServicesView(QuestionView):
 
 
 DEVICE = OpenApiParameter("device", str, required=True)
+POLICY = OpenApiParameter("policy", str, required=True, description="A policy of the device, by name.")
 VRF = OpenApiParameter("vrf", str, description="A routing instance; the default one where it is left out.")
 PREFIX = OpenApiParameter("prefix", str, required=True, description="A prefix, or an address to look up.")
 
@@ -172,6 +177,26 @@ class ForestView(QuestionView):
 
     def answer(self, solved: SolvedRevision, request: Request) -> Any:
         return forest_json(solved.solved, prefix_of(request))
+
+
+@extend_schema(responses=PolicySerializer(many=True))
+class PoliciesView(QuestionView):
+    """All routing policies, by device."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        return policies_json(solved.solved)
+
+
+@extend_schema(parameters=[DEVICE, POLICY], responses=PolicyReportSerializer)
+class PolicyView(QuestionView):
+    """What a policy does to every route that meets it, wherever it is asked."""
+
+    def answer(self, solved: SolvedRevision, request: Request) -> Any:
+        instance_of(solved, request)
+        device, name = request.query_params["device"], request.query_params.get("policy", "")
+        if name not in solved.solved.network.devices[device].policies:
+            raise NotFound(f"{device} has no policy {name!r}.")
+        return PolicyReport(solved.solved, device, name).report()
 
 
 @extend_schema(parameters=[DEVICE, VRF], responses=DriftSerializer)

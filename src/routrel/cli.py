@@ -13,6 +13,7 @@ from typing import Any
 from routrel.analysis.answers import Answerer, finding_json, is_good, routes_json
 from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer, WhyError, hops_text, parse_prefix, why_lines
+from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
@@ -73,6 +74,11 @@ def _parser() -> argparse.ArgumentParser:
     why.add_argument("--prefix", metavar="P", required=True, help="a prefix, or an address to look up")
     why.add_argument("--no-tipping", action="store_true", help="leave out the values at which it would change")
     why.set_defaults(run=_why)
+
+    policy = _command(commands, "policy", "what a policy does to every route that meets it")
+    policy.add_argument("--device", metavar="NAME", required=True)
+    policy.add_argument("--policy", metavar="NAME", required=True)
+    policy.set_defaults(run=_policy)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked")
     checked.set_defaults(run=_check)
@@ -246,6 +252,21 @@ def _why(options: argparse.Namespace) -> int:
         for line in why_lines(answer):
             print(line)
     return DONE if answer["winner"] is not None else NO
+
+
+def _policy(options: argparse.Namespace) -> int:
+    solved = _load(options)
+    instance = _instances(solved, options.device, "default")[0]
+    known = solved.topology.devices[solved.topology.instances[instance].device].policies
+    if options.policy not in known:
+        raise _CallError(f"{options.device} has no policy {options.policy!r}; it has: {', '.join(known) or 'none'}")
+    report = PolicyView(solved, options.device, options.policy).report()
+    if options.json:
+        _print_json(report)
+        return DONE
+    for line in policy_lines(report):
+        print(line)
+    return DONE
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -13,6 +13,16 @@ from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
 
+class Border(NamedTuple):
+    """Where traffic passes from one AS to another: the last device of the first, and the next one."""
+
+    device: str
+    interface: str
+    onward: str
+    number: int
+    """The AS that it goes into."""
+
+
 class Exit(NamedTuple):
     """Where traffic ends: ``how`` is delivered, discarded, unrouted, unresolved, leaves or loops."""
 
@@ -42,6 +52,38 @@ class Forest:
         self.routes = {instance.index: self._route(instance.index) for instance in self.topology.instances}
         self.exits = self._follow()
         """Where traffic from each instance ends, over all equal ways."""
+
+    def borders(self) -> dict[int, frozenset[Border]]:
+        """Where traffic from each instance first passes into another AS, over all equal ways."""
+        crossing: dict[int, set[Border]] = {instance: set() for instance in self.routes}
+        before: dict[int, set[int]] = {instance: set() for instance in self.routes}
+        for instance, route in self.routes.items():
+            if route is None or route.action != "forward" or self._delivers(route):
+                continue
+            for hop in route.next_hops:
+                target = self.target(hop)
+                if target is None:
+                    continue
+                own, far = self._as_number(instance), self._as_number(target)
+                if own is not None and far is not None and own != far:
+                    port = self.topology.ports[hop.port].name
+                    crossing[instance].add(
+                        Border(port.device, port.interface, self.topology.instance_name(target), far)
+                    )
+                else:
+                    before[target].add(instance)
+        waiting = list(self.routes)
+        while waiting:
+            instance = waiting.pop()
+            for other in before[instance]:
+                if not crossing[instance] <= crossing[other]:
+                    crossing[other] |= crossing[instance]
+                    waiting.append(other)
+        return {instance: frozenset(found) for instance, found in crossing.items()}
+
+    def _as_number(self, instance: int) -> int | None:
+        routing = self.topology.instances[instance].routing
+        return routing.bgp.number if routing is not None and routing.bgp is not None else None
 
     def _route(self, instance: int) -> Route | None:
         """The route an instance uses: the longest match that holds all of what was asked."""
@@ -185,6 +227,7 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
         ordered.append(((False, frozenset(Exit("unrouted", name) for name in names)), without))
     return {
         "asked": str(asked),
+        "sites": _sites(forest),
         "rows": rows,
         "groups": [
             {
@@ -198,6 +241,45 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
             for (by_default, exits), members in ordered
         ],
     }
+
+
+def _sites(forest: Forest) -> list[Json]:
+    """From each site: where traffic passes into another AS, and where it ends without doing so.
+
+    None where no traffic passes from one AS to another at all.
+    """
+    topology, borders = forest.topology, forest.borders()
+    found: dict[str, dict[Border, int]] = {}
+    ends: dict[str, set[Exit]] = {}
+    if not any(borders.values()):
+        return []
+    for number, device in enumerate(topology.devices):
+        if device.site is None or not device.forwards or (device.kind == "switch" and device.routing is None):
+            continue
+        if not borders[number]:
+            ends.setdefault(device.site, set()).update(forest.exits[number])
+        of_site = found.setdefault(device.site, {})
+        for border in borders[number]:
+            of_site[border] = of_site.get(border, 0) + 1
+    sites = topology.network.sites
+    return [
+        {
+            "site": name,
+            "label": sites[name].label if name in sites and sites[name].label else name,
+            "borders": [
+                {
+                    "device": border.device,
+                    "interface": border.interface,
+                    "onward": border.onward,
+                    "as": border.number,
+                    "devices": count,
+                }
+                for border, count in sorted(of_site.items())
+            ],
+            "ends": [_label(False, frozenset([one])) for one in sorted(ends.get(name, ()))],
+        }
+        for name, of_site in sorted(found.items())
+    ]
 
 
 def _instance_name(row: Json) -> str:

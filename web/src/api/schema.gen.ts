@@ -247,6 +247,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All routing policies, by device. */
+        get: operations["networks_revisions_policies_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a policy does to every route that meets it, wherever it is asked. */
+        get: operations["networks_revisions_policy_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/services": {
         parameters: {
             query?: never;
@@ -411,6 +445,13 @@ export interface components {
             name: string;
             value: string;
         };
+        Border: {
+            device: string;
+            interface: string;
+            onward: string;
+            devices: number;
+            as: number;
+        };
         Branch: {
             interface: string;
             address: string;
@@ -504,6 +545,7 @@ export interface components {
             notes: string[];
             tipping: components["schemas"]["TippingPoint"][];
             trails: components["schemas"]["Step"][][];
+            unsent: components["schemas"]["Unsent"][];
             covered_by: string | null;
         };
         CredentialsRequest: {
@@ -552,6 +594,7 @@ export interface components {
         };
         Forest: {
             asked: string;
+            sites: components["schemas"]["SiteExits"][];
             rows: components["schemas"]["ForestRow"][];
             groups: components["schemas"]["ForestGroup"][];
         };
@@ -694,11 +737,61 @@ export interface components {
             line: number;
             column: number;
         };
+        Policy: {
+            device: string;
+            policy: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        PolicyChange: {
+            name: string;
+            before: string | null;
+            after: string;
+        };
+        PolicyReport: {
+            device: string;
+            policy: string;
+            place: components["schemas"]["Place"] | null;
+            statements: components["schemas"]["PolicyStatement"][];
+            uses: components["schemas"]["PolicyUse"][];
+        };
+        PolicyRoute: {
+            prefix: string;
+            protocol: string;
+            as_path: string | null;
+            accepted: boolean;
+            statement: number | null;
+            changes: components["schemas"]["PolicyChange"][];
+        };
+        PolicyStatement: {
+            number: number;
+            name: string;
+            description: string;
+            result: components["schemas"]["ResultEnum"];
+            place: components["schemas"]["Place"] | null;
+            matched: number;
+        };
+        PolicyUse: {
+            what: string;
+            place: components["schemas"]["Place"] | null;
+            total: number;
+            accepted: number;
+            changed: number;
+            closing: number;
+            statements: components["schemas"]["StatementCount"][];
+            routes: components["schemas"]["PolicyRoute"][];
+        };
         Remedy: {
             message: string;
             text: string;
             place: components["schemas"]["Place"] | null;
         };
+        /**
+         * @description * `accept` - accept
+         *     * `reject` - reject
+         *     * `continue` - continue
+         * @enum {string}
+         */
+        ResultEnum: "accept" | "reject" | "continue";
         Revision: {
             readonly number: number;
             /** Format: date-time */
@@ -769,6 +862,12 @@ export interface components {
             y: number | null;
             label: string;
         };
+        SiteExits: {
+            site: string;
+            borders: components["schemas"]["Border"][];
+            ends: string[];
+            label: string;
+        };
         SourceFile: {
             file: string;
             size: number;
@@ -776,6 +875,10 @@ export interface components {
         SourceText: {
             file: string;
             text: string;
+        };
+        StatementCount: {
+            number: number;
+            count: number;
         };
         Step: {
             device: string;
@@ -832,6 +935,13 @@ export interface components {
         };
         Token: {
             token: string;
+        };
+        Unsent: {
+            neighbor: string;
+            device: string;
+            as_path: string;
+            reason: string;
+            place: components["schemas"]["Place"] | null;
         };
         /** @description A network file, or a zip archive of a network or capture folder; or a network file's text. */
         UploadRequest: {
@@ -1369,6 +1479,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Map"];
+                };
+            };
+        };
+    };
+    networks_revisions_policies_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Policy"][];
+                };
+            };
+        };
+    };
+    networks_revisions_policy_retrieve: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description A policy of the device, by name. */
+                policy: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PolicyReport"];
                 };
             };
         };

@@ -120,7 +120,7 @@ class Messages:
         result = np.full(len(columns), NONE, np.int64)
         if neighbor.import_policy is None and not neighbor.weight:
             rows = self.paths.rows
-            held = self._is_held(channel, rows[sent[known]])
+            held = self.is_held(channel, rows[sent[known]])
             result[known[held]] = sent[known[held]]
             return result
         kind = self._kind_of(self._policy(channel.receiver, neighbor.import_policy))[columns[known]]
@@ -197,14 +197,14 @@ class Messages:
     def let_in(self, channel: Channel, columns: Column, rows: Rows) -> tuple[Flags, Rows]:
         """Paths as the receiver keeps them: loops dropped, then its import policy asked."""
         neighbor = channel.receiving.neighbor
-        held = self._is_held(channel, rows)
+        held = self.is_held(channel, rows)
         rows = rows.copy()
         rows[:, WEIGHT] = neighbor.weight
         given = PathRows(self.paths, rows, neighbor.address)
         held &= self._ask(channel.receiver, neighbor.import_policy, columns, given)
         return held, rows
 
-    def _is_held(self, channel: Channel, rows: Rows) -> Flags:
+    def is_held(self, channel: Channel, rows: Rows) -> Flags:
         """Which paths are no loops, and may come in without a policy where there is none."""
         paths, receiver = self.paths, self.database.speakers[channel.receiver]
         neighbor = channel.receiving.neighbor

@@ -252,6 +252,10 @@ class Propagation:
                     self.local[speaker, column] = self._given[speaker, column]
         return np.array(changed, np.int64)
 
+    def announced(self, speaker: int) -> tuple[Column, Column]:
+        """What a speaker has to say of every column, and the channels it came by: int64 (c,) each."""
+        return self._announced[speaker], self._announced_via[speaker]
+
     def _touched_by(self, speaker: int, changed: Column) -> Column:
         """Changed aggregates and, where only the summary is sent, what they cover."""
         touched = [changed]
