@@ -67,7 +67,7 @@ def test_a_repair_is_seen_in_the_next_revision(saltmarsh, tmp_path):
     page.press("tq-office > resolver names", Keys.ENTER)
     page.wait_for_verdicts("arrives", "unrouted")
     assert "{prefix: 10.40.129.0/24, next_hop: 203.0.113.1}" in page.text_of("[data-testid=cause-return]")
-    page.press("6")
+    page.press("7")
     page.says("Add a revision")
     page.import_file(Path(shutil.make_archive(str(tmp_path / "mended"), "zip", folder)))
     page.says("Does it get through")
@@ -117,7 +117,7 @@ def test_everything_by_keyboard_alone(saltmarsh):
     before = page.find("[aria-pressed=true][data-testid^=stop]").text
     page.press("u")
     page.wait(lambda: page.find("[aria-pressed=true][data-testid^=stop]").text != before)
-    page.press("4")
+    page.press("5")
     page.says("Problems of the model")
     page.press("k")
     page.find("[role=dialog] input").send_keys("bw-fw")

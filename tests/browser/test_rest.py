@@ -14,7 +14,7 @@ pytestmark = pytest.mark.browser
 def test_a_network_is_shared_and_a_reader_cannot_change_it(saltmarsh):
     page = saltmarsh
     get_user_model().objects.create_user("mate", password=PASSWORD)
-    page.press("6")
+    page.press("7")
     page.find("input[aria-label='name of a user']").send_keys("nobody", Keys.ENTER)
     page.says("There is no user 'nobody'", "[role=alert]")
     box = page.find("input[aria-label='name of a user']")
@@ -30,7 +30,7 @@ def test_a_network_is_shared_and_a_reader_cannot_change_it(saltmarsh):
     assert not any("delete" in button.text for button in page.all("button"))
     page.driver.find_element(By.LINK_TEXT, "Saltmarsh Ferries").click()
     page.says("Does it get through")
-    page.press("6")
+    page.press("7")
     page.says("Members")
     assert "Add a revision" not in page.text_of("main")
     assert not page.all("select")
@@ -87,7 +87,7 @@ def test_tables_problems_and_the_map_are_saved_as_files(saltmarsh, tmp_path):
     assert 'xmlns="http://www.w3.org/2000/svg"' in drawing
     assert "bw-core1" in drawing
     assert "var(--" not in drawing
-    page.press("4")
+    page.press("5")
     page.says("Problems of the model")
     page.press("s")
     assert "shadowed,gp-core" in saved("problems.csv")
@@ -100,7 +100,7 @@ def test_tables_problems_and_the_map_are_saved_as_files(saltmarsh, tmp_path):
 
 def test_problems_are_narrowed_and_lead_to_their_lines(saltmarsh):
     page = saltmarsh
-    page.press("4")
+    page.press("5")
     page.says("cannot become OSPF neighbours")
     page.button("5 warnings").click()
     page.wait(lambda: "cannot become" not in page.text_of("main"))

@@ -5,6 +5,7 @@ import { FlowPage } from "./flows/FlowPage";
 import { NetworkFrame } from "./frame/NetworkFrame";
 import { NetworksPage } from "./networks/NetworksPage";
 import { RevisionsPage } from "./networks/RevisionsPage";
+import { PoliciesPage } from "./policies/PoliciesPage";
 import { ProblemsPage } from "./problems/ProblemsPage";
 import { RoutesPage } from "./routes/RoutesPage";
 import { SignIn } from "./session/SignIn";
@@ -27,6 +28,7 @@ export function App() {
           <Route path="flow" element={<FlowPage />} />
           <Route path="routes" element={<RoutesPage />} />
           <Route path="table" element={<TablePage />} />
+          <Route path="policies" element={<PoliciesPage />} />
           <Route path="problems" element={<ProblemsPage />} />
           <Route path="source" element={<SourcePage />} />
           <Route path="revisions" element={<RevisionsPage />} />

@@ -335,3 +335,28 @@ export function useSource(key: RevisionKey, file: string | undefined) {
       ),
   });
 }
+
+export function usePolicies(key: RevisionKey) {
+  return useQuery({
+    queryKey: ["policies", key],
+    ...FOREVER,
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/policies", { params: { path: pathOf(key) } }),
+      ),
+  });
+}
+
+export function usePolicy(key: RevisionKey, device: string, policy: string) {
+  return useQuery({
+    queryKey: ["policy", key, device, policy],
+    ...FOREVER,
+    enabled: Boolean(device && policy),
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/revisions/{number}/policy", {
+          params: { path: pathOf(key), query: { device, policy } },
+        }),
+      ),
+  });
+}

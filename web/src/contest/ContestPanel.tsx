@@ -54,6 +54,7 @@ function Decided({
             />
           ))}
         </ol>
+        <Unsent contest={contest} />
       </section>
       {contest.winner ? (
         <>
@@ -121,6 +122,28 @@ function Verdict({ contest, look }: { contest: Contest; look: (prefix: string) =
           {note}
         </p>
       ))}
+    </>
+  );
+}
+
+/** Paths that neighbours hold and never sent here, each with its reason. */
+function Unsent({ contest }: { contest: Contest }) {
+  if (contest.unsent.length === 0) return null;
+  return (
+    <>
+      <h4 className="mt-2 text-faint">not sent by neighbors</h4>
+      <ol className="text-[14px]" data-testid="unsent">
+        {contest.unsent.map((one) => (
+          <li
+            key={`${one.neighbor} ${one.as_path} ${one.reason}`}
+            className="border-t border-hair border-dashed py-0.5"
+          >
+            <span className="font-semibold">{one.device}</span> <span className="mono">{one.neighbor}</span>
+            {one.as_path && <span className="text-faint"> AS path {one.as_path}</span>}: {one.reason}{" "}
+            {one.place && <SourceLink place={one.place} />}
+          </li>
+        ))}
+      </ol>
     </>
   );
 }

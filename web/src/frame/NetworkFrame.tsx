@@ -14,9 +14,10 @@ const ACTIVITIES = [
   { to: "flow", label: "Flow", key: "1" },
   { to: "routes", label: "Routes", key: "2" },
   { to: "table", label: "Table", key: "3" },
-  { to: "problems", label: "Problems", key: "4" },
-  { to: "source", label: "Source", key: "5" },
-  { to: "revisions", label: "Revisions", key: "6" },
+  { to: "policies", label: "Policies", key: "4" },
+  { to: "problems", label: "Problems", key: "5" },
+  { to: "source", label: "Source", key: "6" },
+  { to: "revisions", label: "Revisions", key: "7" },
 ];
 
 export function NetworkFrame() {

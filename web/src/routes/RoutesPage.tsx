@@ -85,6 +85,7 @@ export function RoutesPage() {
           {prefix && forest.isError && (
             <Failed error={forest.error} what="This cannot be asked as it stands." />
           )}
+          {answer && answer.sites.length > 0 && <SiteExits forest={answer} />}
           {answer && (
             <Groups forest={answer} group={group} setGroup={setGroup} chosen={chosen} choose={choose} />
           )}
@@ -156,6 +157,39 @@ function Destination({
       </button>
       <span className="ml-auto">{children}</span>
     </form>
+  );
+}
+
+/** From each site: the borders by which traffic passes into another AS, or how it ends without doing so. */
+function SiteExits({ forest }: { forest: Forest }) {
+  return (
+    <section className="px-6 py-2 border-b border-hair bg-sheet" aria-label="exits by site">
+      <h3 className="text-faint">out of the network, from each site</h3>
+      <table className="w-full text-left" data-testid="exits">
+        <tbody>
+          {forest.sites.map((one) => (
+            <tr key={one.site} className="align-baseline">
+              <th scope="row" className="font-normal pr-3 whitespace-nowrap">
+                {one.label}
+              </th>
+              <td>
+                {one.borders.map((border) => (
+                  <p key={`${border.device} ${border.interface} ${border.onward}`}>
+                    <span className="font-semibold">{border.device}</span>{" "}
+                    <span className="mono">{border.interface}</span> into AS {border.as}, {border.onward}
+                  </p>
+                ))}
+                {one.ends.map((end) => (
+                  <p key={end} className="text-faint">
+                    {end}
+                  </p>
+                ))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 
