@@ -246,12 +246,13 @@ def forest_json(solved: Solved, asked: Prefix | Address) -> Json:
 def _sites(forest: Forest) -> list[Json]:
     """From each site: where traffic passes into another AS, and where it ends without doing so.
 
-    None where no traffic passes from one AS to another at all.
+    Empty for a destination inside the model, and where no traffic passes from one AS to another.
     """
     topology, borders = forest.topology, forest.borders()
     found: dict[str, dict[Border, int]] = {}
     ends: dict[str, set[Exit]] = {}
-    if not any(borders.values()):
+    is_inside = any(one.how == "delivered" for exits in forest.exits.values() for one in exits)
+    if is_inside or not any(borders.values()):
         return []
     for number, device in enumerate(topology.devices):
         if device.site is None or not device.forwards or (device.kind == "switch" and device.routing is None):

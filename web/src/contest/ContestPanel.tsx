@@ -259,12 +259,14 @@ function SideBySide({ contest, left, right }: { contest: Contest; left: number; 
           })}
         </div>
       ))}
-      <div className={line}>
-        <span className="text-faint">sum</span>
-        {shown.map((one, index) => (
-          <Sum key={numbers[index]} candidate={one} />
-        ))}
-      </div>
+      {shown.some((one) => one.ways.length > 0) && (
+        <div className={line}>
+          <span className="text-faint">sum</span>
+          {shown.map((one, index) => (
+            <Sum key={numbers[index]} candidate={one} />
+          ))}
+        </div>
+      )}
       <div className={line}>
         <span className="text-faint">stated in</span>
         {shown.map((one, index) => (

@@ -187,7 +187,7 @@ function Statements({
       {rows.map((row) => (
         <li
           key={String(row.key)}
-          className="grid grid-cols-[2ch_minmax(0,1fr)_5rem_9rem_minmax(9rem,auto)] gap-3 items-baseline"
+          className="grid grid-cols-[2ch_minmax(0,1fr)_4rem_10rem_14rem] gap-3 items-baseline"
         >
           <span className="text-faint text-right">{row.key === "closing" ? "" : row.key}</span>
           <button
@@ -206,7 +206,7 @@ function Statements({
             />
             {row.never ? <span className="text-stop">never matches</span> : row.count}
           </span>
-          <span className="text-right">{row.place && <SourceLink place={row.place} />}</span>
+          <span className="text-right truncate">{row.place && <SourceLink place={row.place} />}</span>
         </li>
       ))}
     </ol>

@@ -12,6 +12,7 @@ import { VerdictMark, verdictTone } from "../ui/marks";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { useQuestion } from "../ui/useQuestion";
+import { sitesAlike } from "./sites";
 
 /** Every device's best route for one destination at once: grouped by where it leads, and as a forest. */
 export function RoutesPage() {
@@ -164,31 +165,23 @@ function Destination({
 function SiteExits({ forest }: { forest: Forest }) {
   return (
     <section className="px-6 py-2 border-b border-hair bg-sheet" aria-label="exits by site">
-      <h3 className="text-faint">out of the network, from each site</h3>
-      <table className="w-full text-left" data-testid="exits">
-        <tbody>
-          {forest.sites.map((one) => (
-            <tr key={one.site} className="align-baseline">
-              <th scope="row" className="font-normal pr-3 whitespace-nowrap">
-                {one.label}
-              </th>
-              <td>
-                {one.borders.map((border) => (
-                  <p key={`${border.device} ${border.interface} ${border.onward}`}>
-                    <span className="font-semibold">{border.device}</span>{" "}
-                    <span className="mono">{border.interface}</span> into AS {border.as}, {border.onward}
-                  </p>
-                ))}
-                {one.ends.map((end) => (
-                  <p key={end} className="text-faint">
-                    {end}
-                  </p>
-                ))}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <h3 className="text-faint">the way out, from each site</h3>
+      <dl className="grid grid-cols-[minmax(0,11rem)_minmax(0,1fr)] gap-x-3" data-testid="exits">
+        {sitesAlike(forest.sites).map(({ names, borders, ends }) => (
+          <div key={names.join()} className="contents">
+            <dt>{names.join(", ")}</dt>
+            <dd>
+              {borders.map((border) => (
+                <p key={`${border.device} ${border.interface} ${border.onward}`}>
+                  <span className="font-semibold">{border.device}</span>{" "}
+                  <span className="mono">{border.interface}</span> into AS {border.as}, {border.onward}
+                </p>
+              ))}
+              {ends.length > 0 && <p className="text-faint">{ends.join("; ")}</p>}
+            </dd>
+          </div>
+        ))}
+      </dl>
     </section>
   );
 }

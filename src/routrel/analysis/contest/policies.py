@@ -48,7 +48,9 @@ class Decision:
         if self.statement is None:
             return f"policy {policy.name} {verb} it: no statement decides, and what none decides is rejected"
         name = f" ({self.by.name})" if self.by is not None and self.by.name else ""
-        return f"policy {policy.name} {verb} it: statement {self.statement}{name}"
+        earlier = ", ".join(map(str, self.touched))
+        before = f", after statement {earlier} changed it" if self.touched else ""
+        return f"policy {policy.name} {verb} it: statement {self.statement}{name}{before}"
 
 
 def ask(policy: Policy, route: Asked) -> Decision:
