@@ -79,3 +79,29 @@ def test_a_stop_of_a_walk_leads_to_the_contest_behind_its_route(saltmarsh):
     page.find("[data-testid=why-link]").click()
     page.says("side by side")
     assert "device=gp-core" in page.driver.current_url
+
+
+def test_a_path_is_explained_and_each_sites_way_out_is_shown(saltmarsh):
+    page = saltmarsh
+    base = page.driver.current_url.split("?")[0].rsplit("/", 1)[0]
+    page.driver.get(f"{base}/routes?to=172.22.40.0/24&device=bw-border")
+    page.says("lost in round 1, router id — a tie that nobody chose")
+    page.says("local preference of the path from 203.0.113.2 (lantern, AS 64501) on bw-border, now 100: moves at 101")
+    page.says("bw-border e3 into AS 64502, bellbuoy", "[data-testid=exits]")
+    page.driver.get(f"{base}/routes?to=172.22.40.0/24&device=tq-border")
+    page.says("import policy weather-by-south rejects it")
+    page.says("it is not the best path of bw-border", "[data-testid=unsent]")
+    assert page.complaints() == []
+
+
+def test_a_policy_shows_what_it_does_to_every_route(saltmarsh):
+    page = saltmarsh
+    page.press("4")
+    page.press("/")
+    page.find("input[placeholder='device or policy']").send_keys("weather")
+    page.button("weather-by-south").click()
+    page.says("120 routes, 32 accepted, 32 changed")
+    page.button("no statement decides").click()
+    page.says("172.21.32.0/24", "[data-testid=policy-routes]")
+    assert "accepted" not in page.text_of("[data-testid=policy-routes]")
+    assert page.complaints() == []

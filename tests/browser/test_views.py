@@ -35,6 +35,8 @@ def test_every_view_is_accessible(saltmarsh, theme):
         "table?device=lantern-depot&prefix=203.0.113.64/26": "tipping points",
         "routes?to=10.40.201.0/24&device=ot-core": "moves at",
         "routes?to=10.50.0.0/24&device=ot-core": "how far it came",
+        "routes?to=172.22.40.0/24&device=tq-border": "not sent by neighbors",
+        "policies?device=tq-border&policy=weather-by-south": "no statement decides",
         "problems": "Problems of the model",
         "source?file=devices/bw-core1.yaml&line=24": "action: discard",
         "revisions": "Add a revision",

@@ -6,7 +6,12 @@ from rest_framework.test import APIClient
 from networks.models import Membership, Network, Role
 from tests.core.test_walk import lan
 
-TEXT = "routrel: 1\nname: two hosts\n" + lan("{e: [{action: drop, protocol: udp}, {action: accept}]}", ", acl_in: e")
+TEXT = "routrel: 1\nname: two hosts\n" + lan(
+    "{e: [{action: drop, protocol: udp}, {action: accept}]}",
+    ", acl_in: e",
+    "policies: {all: [{result: accept}]}",
+    "install_policy: all",
+)
 
 
 @pytest.fixture(autouse=True)

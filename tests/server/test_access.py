@@ -34,6 +34,7 @@ def url(path: str, network: dict) -> str:
     extra = {
         "walk": "?from=h1&to=h2",
         "table": "?device=r",
+        "policy": "?device=r&policy=all",
         "drift": "?device=r",
         "contest": "?device=r&prefix=10.0.1.0/24",
         "tipping": "?device=r&prefix=10.0.1.0/24",

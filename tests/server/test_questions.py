@@ -113,3 +113,31 @@ def test_every_route_to_a_destination(owner, network):
     assert get(owner, network, "forest", prefix="x").status_code == 400
     assert get(owner, network, "instances").json() == []
     assert get(owner, network, "drift", device="r").json() == {"compared": False, "differences": []}
+
+
+POLICY_TEXT = """
+routrel: 1
+name: two speakers
+devices:
+  a:
+    interfaces: {e1: {addresses: [10.1.0.1/30]}}
+    routing:
+      static: [{prefix: 203.0.113.0/24, action: discard}]
+      bgp: {as: 64501, networks: [203.0.113.0/24], neighbors: {10.1.0.2: {as: 64502, export: out}}}
+    policies: {out: [{match: {prefixes: [192.0.2.0/24]}, result: accept}]}
+  b:
+    interfaces: {e1: {addresses: [10.1.0.2/30]}}
+    routing: {bgp: {as: 64502, neighbors: {10.1.0.1: {as: 64501}}}}
+"""
+
+
+def test_what_a_policy_does_and_what_a_neighbor_never_sent(owner):
+    network = owner.post("/api/networks", {"text": POLICY_TEXT}).json()
+    assert get(owner, network, "policies").json()[0]["policy"] == "out"
+    report = get(owner, network, "policy", device="a", policy="out").json()
+    assert [use["closing"] for use in report["uses"]] == [1]
+    for query in ({"device": "a", "policy": "in"}, {"device": "c", "policy": "out"}, {"device": "a"}):
+        assert get(owner, network, "policy", **query).status_code == 404
+    answer = get(owner, network, "contest", device="b", prefix="203.0.113.0/24").json()
+    assert "export policy out rejects it" in answer["unsent"][0]["reason"]
+    assert any(step["stopped"] for trail in answer["trails"] for step in trail)
