@@ -194,7 +194,7 @@ function Statements({
             type="button"
             aria-pressed={only === row.key}
             onClick={() => setOnly(only === row.key ? null : row.key)}
-            className={`text-left truncate ${only === row.key ? "bg-mark/60" : ""} ${row.key === "closing" ? "italic" : ""}`}
+            className={`min-h-6 text-left truncate ${only === row.key ? "bg-mark/60" : ""} ${row.key === "closing" ? "italic" : ""}`}
           >
             {row.label}
           </button>
