@@ -4,6 +4,7 @@ import json
 
 import pytest
 
+from routrel.analysis.check import check
 from routrel.formats.network_file import read_network
 from routrel.routing.solve import Solved, solve
 from tests.core.networks import hops, table
@@ -554,6 +555,32 @@ class TestConvergence:
         assert sorted((via(solved, "one"), via(solved, "two"))) == [["c1"], ["c3"]] or sorted(
             (via(solved, "one"), via(solved, "two"))
         ) == [["c2"], ["c3"]]
+
+    def test_a_backup_by_community_does_not_go_back_by_itself(self):
+        """RFC 4264 section 3: all started at once, traffic stays with the backup until its session fails."""
+        net = Net()
+        for name, number in (("customer", 64501), ("backup", 64502), ("upper", 64503), ("primary", 64504)):
+            net.speaker(name, number)
+        net.origin("customer", NET)
+        mark = net.policy("customer", "spare", accept(communities={"add": ["64502:50"]}))
+        low = net.policy(
+            "backup",
+            "in",
+            {"match": {"communities": "64502:50"}, "set": {"local_preference": 50}, "result": "accept"},
+            accept(),
+        )
+        net.session("customer", "backup", {"export": mark}, {"import": low})
+        net.session("customer", "primary")
+        # ``upper`` prefers its customer ``backup`` over its peer; ``backup`` hears the primary by way of it.
+        likes = net.policy("upper", "customers", accept(local_preference=200))
+        net.session("backup", "upper", None, {"import": likes})
+        net.session("upper", "primary")
+        solved = net.solve()
+        assert via(solved, "backup") == ["c1"]
+        assert "bgp-order" not in codes(solved)
+        (finding,) = solved.bgp.restart_findings()
+        assert "customer and backup" in finding.message
+        assert finding in check(solved)
 
     def test_med_with_reflection_never_settles(self):
         """RFC 3345 section 2.1: two clusters, three exits, MEDs of one neighbouring AS."""

@@ -28,6 +28,7 @@ def check(solved: Solved) -> list[Finding]:
         *_unattached(solved),
         *_shadowed(solved),
         *_gaps(solved),
+        *solved.bgp.restart_findings(),
     ]
     return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
 

@@ -7,6 +7,7 @@ settles then depends on who acts first; what comes round then too has no stable 
 
 import hashlib
 from collections.abc import Iterable, Sequence
+from copy import copy
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Protocol
@@ -75,6 +76,8 @@ class Propagation:
         self._announced = np.full_like(local, NONE)
         self._announced_via = np.full_like(local, LOCALLY)
         self.rounds = 0
+        self.down: set[int] = set()
+        """Channels that are not used just now."""
         self.unstable = Unstable()
         self.ordered: set[int] = set()
         """Columns that settled only because speakers acted one after the other."""
@@ -125,14 +128,46 @@ class Propagation:
             self.unstable.columns = set(again.tolist())
             self.ordered = set(circling.tolist()) - self.unstable.columns
 
+    def after_restart(self, one: Channel) -> "Propagation | None":
+        """The state after a session failed and came back, all else as it is; None where that does not settle."""
+        other = copy(self)
+        other.received = [received.copy() for received in self.received]
+        other.local, other.best, other.via = self.local.copy(), self.best.copy(), self.via.copy()
+        other._announced, other._announced_via = self._announced.copy(), self._announced_via.copy()
+        other.aggregated = [set(found) for found in self.aggregated]
+        other.rounds = 0
+        ends = (one, self.channels[one.reverse])
+        dirty = [np.zeros(0, np.int64) for _ in self.speakers]
+        for channel in ends:
+            dirty[channel.receiver] = np.flatnonzero(other.received[channel.index] >= 0)
+            other.received[channel.index][:] = NONE
+        other.down = {channel.index for channel in ends}
+        if len(other._rounds(dirty)):
+            return None
+        other.down = set()
+        for channel in ends:
+            if channel.sending.neighbor.originate_default:
+                other._send_default(channel)
+            dirty[channel.receiver] = np.arange(self.count)
+            everything, (ids, via) = np.arange(self.count), other.announced(channel.sender)
+            for _, held in other.messages.send([channel], everything, ids, via):
+                standing = other.received[channel.index]
+                is_default = other._is_default(everything) & channel.sending.neighbor.originate_default
+                standing[:] = np.where(is_default, standing, held)
+        return None if len(other._rounds(dirty)) else other
+
     def _together(self, columns: Column) -> Column:
-        """Rounds in which all act at once; the columns that come round, or none."""
-        dirty = [columns for _ in self.speakers]
-        seen: dict[bytes, int] = {}
-        changes: list[Column] = []
+        """Rounds in which all act at once, from nothing; the columns that come round, or none."""
         for channel in self.channels:
             if channel.sending.neighbor.originate_default:
                 self._send_default(channel)
+        return self._rounds([columns for _ in self.speakers])
+
+    def _rounds(self, dirty: list[Column]) -> Column:
+        """Rounds in which all act at once on what changed for them; the columns that come round, or none."""
+        columns = np.arange(self.count)
+        seen: dict[bytes, int] = {}
+        changes: list[Column] = []
         for _ in range(ROUNDS):
             self.rounds += 1
             sending = [(speaker, self._decide(speaker, dirty[speaker])) for speaker in range(len(self.speakers))]
@@ -269,7 +304,8 @@ class Propagation:
         if not len(columns):
             return
         ids, via = self._announced[speaker, columns], self._announced_via[speaker, columns]
-        for channel, held in self.messages.send(self.outward[speaker], columns, ids, via):
+        up = [channel for channel in self.outward[speaker] if channel.index not in self.down]
+        for channel, held in self.messages.send(up, columns, ids, via):
             if channel.sending.neighbor.originate_default:
                 held = np.where(self._is_default(columns), self.received[channel.index][columns], held)
             standing = self.received[channel.index]

@@ -36,6 +36,9 @@ from routrel.topology.segments import Topology
 
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
 
+MOST_RESTARTED = 2_000_000
+"""Channels times columns up to which sessions are failed and brought back, one after the other."""
+
 
 class BgpSolution:
     """BGP solved; sent anew from nothing whenever what it takes from the tables changes."""
@@ -210,6 +213,50 @@ class BgpSolution:
             found.append(self._finding("bgp-unstable", held.unstable.columns, held.unstable.speakers))
         if held.ordered:
             found.append(self._finding("bgp-order", held.ordered, set()))
+        return found
+
+    def restart_findings(self) -> list[Finding]:
+        """Sessions after whose failure and return BGP stays with another choice: it has several stable states.
+
+        Tried on one session after the other, while the work stays within bounds; what is known to hang on who
+        speaks first, or never to settle, is left out.
+        """
+        held = self.propagation
+        found: list[Finding] = []
+        if held is None or len(held.channels) * len(self.prefixes) > MOST_RESTARTED:
+            return found
+        known = sorted(held.unstable.columns | held.ordered)
+        told: set[int] = set()
+        for channel in held.channels[::2]:
+            after = held.after_restart(channel)
+            if after is None:
+                continue
+            differing = ((after.best != held.best) | (after.via != held.via)).any(axis=0)
+            differing[known] = False
+            columns = set(np.flatnonzero(differing).tolist()) - told
+            if not columns:
+                continue
+            told |= columns
+            prefixes = self.prefixes.members(columns)
+            shown = ", ".join(str(prefix) for prefix in prefixes[:5])
+            more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
+            names = [
+                self.topology.instance_name(self.database.speakers[one].instance)
+                for one in (channel.sender, channel.receiver)
+            ]
+            found.append(
+                Finding(
+                    "bgp-order",
+                    "warning",
+                    f"where {shown}{more} leads depends on timing: once the session of {names[0]} and {names[1]}"
+                    " has failed and come back, BGP stays with another choice. It has several stable states",
+                    self.topology.devices[
+                        self.topology.instances[self.database.speakers[channel.sender].instance].device
+                    ].name,
+                    "",
+                    (channel.sending.neighbor.place, channel.receiving.neighbor.place),
+                )
+            )
         return found
 
     def _finding(self, code: str, columns: set[int], speakers: set[int]) -> Finding:
