@@ -93,9 +93,12 @@ class Externals:
         self.announced: dict[int, dict[Offer, npt.NDArray[np.int64]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
         self._translators = self._elect()
-        self._own_addresses: dict[int, set[Address]] = defaultdict(set)
-        for speaker in areas.database.speakers.values():
-            self._own_addresses[speaker.process].update(speaker.addresses)
+        self._own_costs: dict[tuple[int, Address], int] = {
+            (speaker.process, address): 0 if speaker.port.interface.is_loopback else speaker.cost
+            for speaker in areas.database.speakers.values()
+            for address in speaker.addresses
+        }
+        """What the network of each own address costs, by (process, address)."""
 
     def announce(self, injected: dict[int, Injected]) -> None:
         """Originate LSAs for what processes inject, in place of all that stood."""
@@ -308,8 +311,6 @@ class Externals:
                 return inside[boundary][0], False, inside[boundary][1]
             plain = bool(routes.is_plain[boundary - len(prefixes)])
             return int(routes.metric[boundary]), plain, routes.masks[:, boundary]
-        if offer.forward in self._own_addresses[process]:
-            return nowhere
         for number in prefixes.chain(offer.forward):
             kind = int(routes.kind[number])
             if kind == NONE:
@@ -317,6 +318,8 @@ class Externals:
             if kind not in (INTRA, INTER) or (inside is not None and (kind != INTRA or number not in inside)):
                 return nowhere
             cost, mask = inside[number] if inside is not None else (int(routes.metric[number]), routes.masks[:, number])
+            if self._own_costs.get((process, offer.forward), cost + 1) <= cost:
+                return nowhere  # its own address, by its own network
             if mask.any():
                 by_backbone = self._leads_by_backbone(process, routes, mask)
             else:
