@@ -372,6 +372,11 @@ class _OspfStops:
             for area in self.plain.areas_of(self.origin)
             if any(router == self.origin for router, _, _ in self.plain.stubs(area, self.tracer.prefix))
         ]
+        for process in (self.origin, self.process):
+            if not self.plain.areas_of(process):
+                found = self.plain.database.processes[process]
+                text = f"OSPF on {self.plain.name(process)} has no interface that is up, so it has no neighbours"
+                return [Step(found.instance, text, found.place, True)]
         return self._inside(brings) if brings else self._outside()
 
     def _stop(self, text: str, place: Place) -> Step:
