@@ -3,6 +3,7 @@
 from hypothesis import HealthCheck, given, settings
 
 from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix, why_lines
+from routrel.analysis.policy_view import PolicyView
 from routrel.model.addresses import Address
 from routrel.routing.solve import Solved, solve
 from tests.core.mixed_networks import read
@@ -162,3 +163,45 @@ def test_next_hops_given_by_a_policy_are_the_addresses_meant():
     net = with_import(two_exits(), 2, next_hop="172.16.1.2", local_preference=200)
     route = net.solve().lookup(0, Address.parse("203.0.113.9"))
     assert str(route.next_hops[0].address) == "172.16.1.2"
+
+
+@given(speakers())
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_every_answer_is_whole(document):
+    """Whatever is asked, an absence has its reason, and policies and restarts are reported without fail."""
+    solved = solve(read(document))
+    answerer = WhyAnswerer(solved)
+    for instance in solved.topology.instances:
+        for prefix in solved.prefixes.prefixes:
+            answer = answerer.why_json(instance.index, prefix)
+            assert list(why_lines(answer))
+            if answer["winner"] is None:
+                offered = any(one["out"] or one["lost_in"] is not None for one in answer["candidates"])
+                assert offered or answer["trails"], (instance.index, str(prefix))
+        device = solved.topology.devices[instance.device]
+        for name in device.policies:
+            for use in PolicyView(solved, device.name, name).report()["uses"]:
+                accepted = sum(route["accepted"] for route in use["routes"])
+                assert (accepted, len(use["routes"])) == (use["accepted"], use["total"])
+    solved.bgp.restart_findings()
+
+
+@given(speakers())
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_the_policy_view_accepts_what_neighbors_hold(document):
+    solved = solve(read(document))
+    held = solved.bgp.propagation
+    if solved.unsettled is not None or held.unstable.columns:
+        return
+    for channel in held.channels:
+        name = channel.receiving.neighbor.import_policy
+        if name is None or channel.sending.neighbor.originate_default:
+            continue
+        device = solved.topology.devices[
+            solved.topology.instances[held.speakers[channel.receiver].instance].device
+        ].name
+        what = f"import from neighbor {channel.receiving.neighbor.address}"
+        use = next(one for one in PolicyView(solved, device, name).report()["uses"] if one["what"] == what)
+        columns = [column for column, number in enumerate(held.received[channel.index].tolist()) if number >= 0]
+        accepted = {route["prefix"] for route in use["routes"] if route["accepted"]}
+        assert accepted == {str(prefix) for prefix in solved.representatives.members(columns)}
