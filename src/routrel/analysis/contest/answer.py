@@ -12,6 +12,10 @@ from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved
 
 
+MOST_UNSENT = 60
+"""Paths never sent that are listed: a reflector's hundreds of clients hold more than anyone reads."""
+
+
 class WhyError(Exception):
     """A prefix that cannot be asked about; the message says why."""
 
@@ -65,8 +69,11 @@ class WhyAnswerer:
             }
             for one in contest.rounds
         ]
-        answer["unsent"] = self._unsent(instance, prefix)
+        unsent = self._unsent(instance, prefix)
+        answer["unsent"] = unsent[:MOST_UNSENT]
         answer["notes"] = [*contest.notes, *self._notes(prefix)]
+        if len(unsent) > MOST_UNSENT:
+            answer["notes"].append(f"neighbors hold {len(unsent) - MOST_UNSENT} more paths that they do not send here")
         if contest.winners:
             answer["winner"] = self._winner(contest)
             if with_tipping:

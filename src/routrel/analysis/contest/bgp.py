@@ -512,12 +512,14 @@ class BgpPlain:
             sender = channel.sender
             best = self.best.get(sender)
             for choice in self.choices(sender):
+                if choice[1] == channel.reverse:
+                    continue  # it came from here
                 if choice == best:
                     if channel.index not in self.received:
                         sent = self.sent(channel)
                         if isinstance(sent, Refusal):
                             yield channel, choice[0], sent
-                elif choice[1] != channel.reverse:
+                else:
                     yield channel, choice[0], Refusal(f"it is not the best path of {self.name(sender)}")
 
 
