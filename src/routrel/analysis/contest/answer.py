@@ -11,7 +11,6 @@ from routrel.analysis.contest.tipping import Outcome, TippingPoint, tipping_poin
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved
 
-
 MOST_UNSENT = 60
 """Paths never sent that are listed: a reflector's hundreds of clients hold more than anyone reads."""
 
