@@ -54,7 +54,7 @@ def test_cables_that_are_down_and_segments_without_links_are_told():
 
 def test_every_site_and_device_of_the_demo_is_on_the_map():
     drawn = map_json(DEMO)
-    assert len(drawn["devices"]) == 39
+    assert len(drawn["devices"]) == 41
     assert {device["site"] for device in drawn["devices"]} == {site["name"] for site in drawn["sites"]}
     assert all(site["x"] is not None for site in drawn["sites"])
     assert drawn["taken_at"] == "2026-11-20T06:00:00Z"
