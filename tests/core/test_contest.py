@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 
 from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix, why_lines
-from routrel.analysis.contest.rounds import Explainer
+from routrel.analysis.contest.explainer import Explainer
 from routrel.cli import main
 from routrel.routing.solve import solve
 from tests.core.mixed_networks import documents, read

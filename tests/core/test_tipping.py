@@ -4,7 +4,7 @@ import copy
 
 from hypothesis import HealthCheck, assume, given, settings
 
-from routrel.analysis.contest.rounds import Explainer
+from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.tipping import Outcome, outcome_of, tipping_points
 from routrel.routing.solve import Solved, solve
 from tests.core.mixed_networks import documents, read

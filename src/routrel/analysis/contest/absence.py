@@ -4,9 +4,9 @@ from collections import deque
 from dataclasses import dataclass
 
 from routrel.analysis.contest.bgp import Refusal
+from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.ospf import OspfPlain
 from routrel.analysis.contest.policies import Asked, ask
-from routrel.analysis.contest.rounds import Explainer
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.isis.database import domain_of

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 from routrel.analysis.answers import Json, next_hop_json, place_json
 from routrel.analysis.contest.absence import Trail, trails
 from routrel.analysis.contest.candidates import Candidate, Contest
+from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.paths import Leg, Way
-from routrel.analysis.contest.rounds import Explainer
 from routrel.analysis.contest.tipping import Outcome, TippingPoint, tipping_points
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved

@@ -1,26 +1,18 @@
 """The elimination: candidates of all sources meet, round by round, until the table's route is left."""
 
-from collections import defaultdict
-from collections.abc import Mapping
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
-from routrel.analysis.contest import bgp, isis, ospf, vectors
+from routrel.analysis.contest import bgp_decision, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
-from routrel.model.addresses import BITS, Prefix
-from routrel.model.policies import Policy
-from routrel.model.routing import DEFAULT_PREFERENCES
-from routrel.routing import eigrp
-from routrel.routing.isis import solution as isis_solution
-from routrel.routing.observed import is_observed_only, observed_in
-from routrel.routing.ospf import externals
+from routrel.model.addresses import Prefix
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
-from routrel.routing.rows import Injected, Process, ProtocolSolution
-from routrel.routing.solve import Solved
 from routrel.routing.speaking import hop_to
-from routrel.routing.static import resolve_static, static_candidates
-from routrel.routing.table import sorted_hops
+
+if TYPE_CHECKING:
+    from routrel.analysis.contest.explainer import Explainer
 
 STATIC_ROUNDS = (
     ("static preference", "of static routes the lowest preference"),
@@ -34,11 +26,6 @@ PROTOCOL_ROUNDS: dict[str, tuple[tuple[str, str], ...]] = {
     "static": STATIC_ROUNDS,
     "observed": (("preference", "the lowest preference"), ("metric", "the lowest metric")),
 }
-DEFAULT_METRICS = {
-    "ospf": externals.DEFAULT_METRIC,
-    "isis": isis_solution.DEFAULT_METRIC,
-    "eigrp": eigrp.DEFAULT_METRIC,
-}
 Heard = tuple[str, list[int], list[int]]
 """A round of BGP: its name, who stood in it, who lost."""
 
@@ -46,257 +33,10 @@ BY_ACCIDENT = ("next hop",)
 """Comparisons that only break a tie."""
 
 
-class Explainer:
-    """Explains routes of one solved network.
-
-    To try values, ``costs`` overrides interface costs (metrics, delays), by port, and ``metrics`` those of
-    routes put into a protocol, by (solution, process). Redistribution stays as it was settled. ``base`` is
-    the same without them, whose work is shared.
-    """
-
-    def __init__(
-        self,
-        solved: Solved,
-        costs: Mapping[int, int] | None = None,
-        metrics: Mapping[tuple[int, int], int] | None = None,
-        base: "Explainer | None" = None,
-    ):
-        self.solved = solved
-        self.topology = solved.topology
-        self.costs = costs or {}
-        self.metrics = metrics or {}
-        self._solution_number = {id(solution): number for number, solution in enumerate(solved.solutions)}
-        self.ospf: dict[int, ospf.OspfPlain] = {
-            id(solution): ospf.OspfPlain(
-                solution, self.costs, self._metrics(solution), base.ospf[id(solution)] if base else None
-            )
-            for solution in solved.ospf
-        }
-        self.isis: isis.IsisPlain = isis.IsisPlain(
-            solved.isis,
-            self._injected(solved.isis),
-            self.costs,
-            self._metrics(solved.isis),
-            base.isis if base else None,
-        )
-        self._origins: dict[tuple[int, int, int], set[int]] | None = None
-        self._rip: dict[Prefix, vectors.RipPlain] = {}
-        self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
-        self._bgp: dict[Prefix, bgp.BgpPlain] = {}
-
-    def _injected(self, solution: ProtocolSolution) -> Mapping[int, Injected]:
-        number = self._solution_number[id(solution)]
-        return self.solved.settling.injected[number]
-
-    def _metrics(self, solution: ProtocolSolution) -> dict[int, int]:
-        """Overridden metrics of one solution's processes."""
-        number = self._solution_number[id(solution)]
-        return {process: metric for (of, process), metric in self.metrics.items() if of == number}
-
-    def contest(self, instance: int, prefix: Prefix) -> Contest:
-        """All candidates for a prefix of the network in a routing instance; ``KeyError`` for any other prefix."""
-        self.solved.prefixes.number[prefix]
-        return self.decide(instance, prefix, self.candidates(instance, prefix))
-
-    def decide(self, instance: int, prefix: Prefix, candidates: list[Candidate]) -> Contest:
-        """The rounds among some candidates, which they note down."""
-        return _Elimination(self, instance, prefix, candidates).run()
-
-    def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:
-        """Everything that is offered for a prefix, in the order of protocols."""
-        if is_observed_only(self.topology, instance):
-            return self._observed(instance, prefix)
-        found = [*self._connected(instance, prefix), *self._static(instance, prefix)]
-        for solution, process in self.solved.processes_of(instance):
-            if prefix.family in process.families:
-                offered = self._of_process(solution, process, prefix)
-                found += [
-                    replace(one, processes=(self._solution_number[id(solution)], process.number)) for one in offered
-                ]
-        return found
-
-    def _preference(self, instance: int, protocol: str) -> int:
-        routing = self.topology.instances[instance].routing
-        return routing.preference(protocol) if routing else DEFAULT_PREFERENCES[protocol]
-
-    def _connected(self, instance: int, prefix: Prefix) -> list[Candidate]:
-        found = []
-        preference = self._preference(instance, "connected")
-        for number in self.topology.ports_of[self.topology.instances[instance].device]:
-            port = self.topology.ports[number]
-            if port.instance != instance:
-                continue
-            places = port.interface.address_places or (port.interface.place,) * len(port.interface.addresses)
-            for address, place in zip(port.interface.addresses, places, strict=True):
-                is_subnet = address.prefix == prefix
-                if address.prefix.is_link_local or not (is_subnet or address.address.host_prefix() == prefix):
-                    continue
-                protocol = "connected" if is_subnet else "local"
-                words = f"its own interface {port.name.interface}, {address}"
-                candidate = Candidate(protocol, "", "", preference, 0, words, (NextHop(number, None),), place=place)
-                if not port.up:
-                    candidate.out = f"{port.name} is down: {port.down}"
-                found.append(candidate)
-        return found
-
-    def _static(self, instance: int, prefix: Prefix) -> list[Candidate]:
-        found = []
-        default = self._preference(instance, "static")
-        table = self.solved.table(instance)
-        inactive = {id(route): reason for route, reason in self.solved.unresolved[instance]}
-        for static in static_candidates(self.topology, instance):
-            if static.prefix != prefix:
-                continue
-            preference = default if static.preference is None else static.preference
-            to = f"to {static.next_hop}" if static.next_hop else f"out of {static.interface}"
-            candidate = Candidate(
-                "static",
-                "",
-                "",
-                preference,
-                static.metric,
-                f"a static route {to if static.action == 'forward' else 'to ' + static.action}",
-                action=static.action,
-                tag=static.tag,
-                place=static.place,
-                ranks={
-                    "static preference": (preference, str(preference)),
-                    "static metric": (static.metric, str(static.metric)),
-                },
-            )
-            candidate.has_own_preference = static.preference is not None
-            if static.next_hop is not None:
-                candidate.attributes["next hop as written"] = str(static.next_hop)
-            resolution, reason = resolve_static(self.topology, table, static)
-            reason = inactive.get(id(static), "" if resolution else reason)
-            if reason or resolution is None:
-                candidate.out = reason
-            else:
-                candidate.action, candidate.next_hops = resolution
-            found.append(candidate)
-        return found
-
-    def _observed(self, instance: int, prefix: Prefix) -> list[Candidate]:
-        failed = {id(route): reason for route, reason in self.solved.unresolved.get(instance, [])}
-        route = self.solved.table(instance).get(self.solved.prefixes.number[prefix])
-        found = []
-        for observed in observed_in(self.topology, instance):
-            if observed.prefix == prefix:
-                rank = observed.preference or 0, observed.metric or 0
-                found.append(
-                    Candidate(
-                        observed.protocol,
-                        "",
-                        "",
-                        rank[0],
-                        rank[1],
-                        "read off the device",
-                        route.next_hops if route else (),
-                        observed.action,
-                        place=observed.place,
-                        ranks={"preference": (rank[0], str(rank[0])), "metric": (rank[1], str(rank[1]))},
-                        out=failed.get(id(observed), ""),
-                        unsaid=tuple(k for k in ("preference", "metric") if getattr(observed, k) is None),
-                    )
-                )
-        return found
-
-    def _of_process(self, solution: ProtocolSolution, process: Process, prefix: Prefix) -> list[Candidate]:
-        preference = 0 if solution is self.solved.bgp else self._preference(process.instance, process.protocol)
-        if id(solution) in self.ospf:
-            return list(self.ospf[id(solution)].candidates(process.number, prefix, preference))
-        if solution is self.solved.isis:
-            return list(self.isis.candidates(process.number, prefix, preference))
-        if solution is self.solved.rip:
-            return list(self.rip(prefix).candidates(process.number, preference))
-        if solution is self.solved.bgp:
-            kinds = self._preference(process.instance, "ebgp"), self._preference(process.instance, "ibgp")
-            return list(self.bgp(prefix).candidates(process.number, *kinds))
-        external = self._preference(process.instance, "eigrp_external")
-        return list(self.eigrp(prefix).candidates(process.number, preference, external))
-
-    def rip(self, prefix: Prefix) -> vectors.RipPlain:
-        """RIP for one prefix, over the whole network."""
-        if prefix not in self._rip:
-            settling, solution = self.solved.settling, self.solved.rip
-            number = self._solution_number[id(solution)]
-            column = self.solved.representatives.column_of(prefix)
-            silent = {process: bool(unused[column]) for process, unused in settling.blocked[number].items()}
-            self._rip[prefix] = vectors.RipPlain(
-                solution, settling.injected[number], silent, prefix, self.costs, self._metrics(solution)
-            )
-        return self._rip[prefix]
-
-    def eigrp(self, prefix: Prefix) -> vectors.EigrpPlain:
-        """EIGRP for one prefix, over the whole network."""
-        if prefix not in self._eigrp:
-            solution = self.solved.eigrp
-            number = self._solution_number[id(solution)]
-            self._eigrp[prefix] = vectors.EigrpPlain(
-                solution, self.solved.settling.injected[number], prefix, self.costs, self._metrics(solution)
-            )
-        return self._eigrp[prefix]
-
-    def bgp(self, prefix: Prefix) -> bgp.BgpPlain:
-        """BGP for one prefix, over the whole network."""
-        if prefix not in self._bgp:
-            settling, solution = self.solved.settling, self.solved.bgp
-            number = self._solution_number[id(solution)]
-            column = self.solved.representatives.column_of(prefix)
-            blocked = {process for process, off in settling.blocked[number].items() if off[column]}
-            self._bgp[prefix] = bgp.BgpPlain(solution, settling.injected[number], blocked, prefix)
-        return self._bgp[prefix]
-
-    def origins(self, prefix: Prefix) -> list[int]:
-        """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
-        if self._origins is None:
-            # Keyed by plain numbers: tens of thousands of prefixes take a while to make.
-            self._origins = defaultdict(set)
-            for port in self.topology.ports:
-                for family, value, length in port.interface.addresses:
-                    bits = BITS[family]
-                    self._origins[family, value >> bits - length, length].add(port.instance)
-                    self._origins[family, value, bits].add(port.instance)
-            for instance in self.topology.instances:
-                stated = [route.prefix for route in static_candidates(self.topology, instance.index)]
-                stated += [route.prefix for route in observed_in(self.topology, instance.index)]
-                for one in stated:
-                    self._origins[_short(one)].add(instance.index)
-        return sorted(self._origins.get(_short(prefix), ()))
-
-    def default_metric(self, solution: int, process: int) -> int:
-        """The metric a process gives to what it puts in where no rule and no policy says one."""
-        found = self.solved.solutions[solution].processes[process]
-        routing = self.topology.instances[found.instance].routing
-        if found.protocol == "rip" and routing is not None and routing.rip is not None:
-            return routing.rip.default_metric
-        return DEFAULT_METRICS[found.protocol]
-
-    def merged_hops(self, members: list[int], contest: Contest) -> tuple[NextHop, ...]:
-        """The next hops a table would have if these candidates of a contest won."""
-        found = [contest.candidates[index] for index in members]
-        hops = sorted_hops(self.topology, {hop for one in found for hop in one.next_hops})
-        if found[0].is_process:
-            solution, process = found[0].processes
-            return hops[: self.solved.solutions[solution].multipath(process)]
-        return hops
-
-    def install_policy(self, instance: int) -> Policy | None:
-        found = self.topology.instances[instance]
-        if found.routing is None or found.routing.install_policy is None:
-            return None
-        return self.topology.devices[found.device].policies[found.routing.install_policy]
-
-
-def _short(prefix: Prefix) -> tuple[int, int, int]:
-    """A prefix by family, its bits alone, and length."""
-    return prefix.family, prefix.network >> BITS[prefix.family] - prefix.length, prefix.length
-
-
-class _Elimination:
+class Elimination:
     """One contest being decided."""
 
-    def __init__(self, explainer: Explainer, instance: int, prefix: Prefix, candidates: list[Candidate]):
+    def __init__(self, explainer: "Explainer", instance: int, prefix: Prefix, candidates: list[Candidate]):
         self.explainer = explainer
         self.topology = explainer.topology
         self.instance = instance
@@ -371,10 +111,10 @@ class _Elimination:
         """BGP's rounds; several are left where multipath takes equal paths besides the best."""
         process = self.candidates[group[0]].processes[1]
         speaker = self.explainer.solved.bgp.database.speakers[process]
-        ranked = [bgp.Ranks(one.ranks, one.med_group, one.turn) for one in self.candidates]
+        ranked = [bgp_decision.Ranks(one.ranks, one.med_group, one.turn) for one in self.candidates]
         in_turn = not speaker.bgp.decision.deterministic_med and not speaker.bgp.decision.compare_med_between_as
         heard: list[Heard] = []
-        best = bgp.eliminate(ranked, group, in_turn, lambda *told: heard.append(told))[0]
+        best = bgp_decision.eliminate(ranked, group, in_turn, lambda *told: heard.append(told))[0]
         equal = [best]
         limit = speaker.bgp.external_paths if self.candidates[best].kind == "external" else speaker.bgp.internal_paths
         if self.candidates[best].next_hops and limit > 1:
@@ -385,12 +125,12 @@ class _Elimination:
             if name == "MED" and in_turn:
                 rule = "pair by pair, the youngest first: MED within one neighboring AS, else what follows"
             else:
-                rule = bgp.ROUND_RULES[name]
+                rule = bgp_decision.ROUND_RULES[name]
             if not gone and len({rank for _, rank, _ in values}) < 2:
                 continue
             lowest = min(rank for _, rank, _ in values)
             counts = name in ("weight", "local preference", "AS path length", "MED", "metric to the next hop")
-            chosen = name not in bgp.ACCIDENTAL
+            chosen = name not in bgp_decision.ACCIDENTAL
             self._record(
                 Round(name, "bgp", rule, tuple((index, text) for index, _, text in values), tuple(gone), chosen),
                 {index: self.candidates[index].ranks[name][0] - lowest for index in gone},
@@ -405,7 +145,7 @@ class _Elimination:
 
     def _equal_to(self, best: int, group: list[int], heard: list[Heard], in_turn: bool) -> list[int]:
         """The paths that multipath may take: those the comparisons through the next hop's metric leave."""
-        names = list(bgp.ROUND_RULES)
+        names = list(bgp_decision.ROUND_RULES)
         last = names.index("metric to the next hop")
         gone = {
             index

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from routrel.analysis.contest.candidates import Candidate, Contest
-from routrel.analysis.contest.rounds import Explainer
+from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.tipping_paths import path_tips
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop

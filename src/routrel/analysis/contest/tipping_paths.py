@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 
 from routrel.analysis.contest.candidates import Candidate, Contest
-from routrel.analysis.contest.rounds import Explainer
+from routrel.analysis.contest.explainer import Explainer
 
 HIGHEST = 0xFFFFFFFF
 HIGHEST_WEIGHT = 65535
