@@ -3,7 +3,7 @@
 from collections import deque
 from dataclasses import dataclass
 
-from routrel.analysis.contest.bgp import Refusal
+from routrel.analysis.contest.bgp_path import Refusal
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.ospf import OspfPlain
 from routrel.analysis.contest.policies import Asked, ask

@@ -8,8 +8,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
 from routrel.analysis.contest.bgp_decision import Ranks, eliminate
+from routrel.analysis.contest.bgp_path import LOCAL_PREFERENCE, Path, Refusal, changed_by, differences
 from routrel.analysis.contest.candidates import Candidate
-from routrel.analysis.contest.policies import Asked, Decision, PathSeen, ask
+from routrel.analysis.contest.policies import Asked, Decision, ask
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.places import NOWHERE, Place
@@ -22,38 +23,9 @@ from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import Injected
 
-LOCAL_PREFERENCE = 100
 WORST_MED = 2**32
 UNKNOWN_AGE = 2**62
 ROUNDS = 400
-
-
-@dataclass(frozen=True, slots=True)
-class Path:
-    """A path's attributes (RFC 4271 section 5); ``next_hop`` None is the router that says it itself."""
-
-    as_path: tuple[int, ...] = ()
-    origin: str = "igp"
-    med: int | None = None
-    local_preference: int = LOCAL_PREFERENCE
-    communities: frozenset[str] = frozenset()
-    next_hop: Address | None = None
-    originator: int | None = None
-    clusters: tuple[int, ...] = ()
-    weight: int = 0
-    tag: int | None = None
-    preference: int | None = None
-
-    def seen(self, neighbor: Address | None) -> PathSeen:
-        return PathSeen(self.as_path, self.med, self.communities, neighbor)
-
-
-@dataclass(frozen=True, slots=True)
-class Refusal:
-    """Why a path goes no further."""
-
-    text: str
-    place: Place = NOWHERE
 
 
 @dataclass(frozen=True, slots=True)
@@ -480,7 +452,7 @@ class BgpPlain:
             self._candidate(process, (path, channel.index), candidate)
             if receipt.policy:
                 candidate.attributes["policy"] = receipt.policy
-                candidate.attributes.update(_differences(receipt.sent, path))
+                candidate.attributes.update(differences(receipt.sent, path))
             yield candidate
 
     def _candidate(self, process: int, choice: Choice, candidate: Candidate) -> Candidate:
@@ -522,49 +494,3 @@ class BgpPlain:
                             yield channel, choice[0], sent
                 else:
                     yield channel, choice[0], Refusal(f"it is not the best path of {self.name(sender)}")
-
-
-def changed_by(path: Path, decision: Decision) -> Path:
-    """A path with what a policy set."""
-    sets = decision.set
-    med = path.med if sets.metric is None else sets.metric
-    return replace(
-        path,
-        med=decision.path.med if decision.path is not None else med,
-        as_path=decision.path.as_path if decision.path is not None else path.as_path,
-        communities=decision.path.communities if decision.path is not None else path.communities,
-        local_preference=path.local_preference if sets.local_preference is None else sets.local_preference,
-        weight=path.weight if sets.weight is None else sets.weight,
-        origin=path.origin if sets.origin is None else sets.origin,
-        next_hop=path.next_hop if sets.next_hop is None else sets.next_hop,
-        tag=path.tag if sets.tag is None else sets.tag,
-        preference=path.preference if sets.preference is None else sets.preference,
-    )
-
-
-def _differences(sent: Path, kept: Path) -> dict[str, str]:
-    """What import changed: as sent, and now."""
-    found = {}
-    for name, words in (
-        ("local_preference", "local preference"),
-        ("med", "MED"),
-        ("weight", "weight"),
-        ("origin", "origin"),
-        ("as_path", "AS path"),
-        ("communities", "communities"),
-        ("next_hop", "next hop"),
-    ):
-        before, after = getattr(sent, name), getattr(kept, name)
-        if before != after:
-            found[f"{words} as sent"] = _shown(before)
-    return found
-
-
-def _shown(value: object) -> str:
-    if value is None:
-        return "none"
-    if isinstance(value, tuple):
-        return " ".join(map(str, value)) or "empty"
-    if isinstance(value, frozenset):
-        return ", ".join(sorted(value)) or "none"
-    return str(value)
