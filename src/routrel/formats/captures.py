@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from routrel.collecting import collecting_later
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import NAME, printable, timestamp
 from routrel.formats.json_items import json_items
@@ -55,6 +56,7 @@ class _Captured:
     gaps: list[Gap] = field(default_factory=list)
 
 
+@collecting_later()
 def read_capture(files: Mapping[str, bytes]) -> Network:
     """The network of a capture folder; raises ``LoadError`` with every error found."""
     errors = ErrorList()

@@ -9,6 +9,7 @@ from typing import Any, cast
 
 import yaml
 
+from routrel.collecting import collecting_later
 from routrel.formats.documents import parse_document
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import INVALID, Group, Items, Reading, Record, entries_of, items_of
@@ -33,6 +34,7 @@ FOLDER_FILE = "network.yaml"
 DEVICE_FOLDER = "devices/"
 
 
+@collecting_later()
 def read_network(files: Mapping[str, bytes]) -> Network:
     """The network of a file (one entry in ``files``) or a folder; raises ``LoadError`` with all errors."""
     errors = ErrorList()

@@ -8,6 +8,7 @@ instance has the device's own number.
 from collections import OrderedDict
 from dataclasses import dataclass
 
+from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import ObservedRoute
 from routrel.model.findings import Finding
@@ -205,6 +206,7 @@ def _all_prefixes(topology: Topology) -> set[Prefix]:
     return prefixes
 
 
+@collecting_later()
 def solve(network: Network) -> Solved:
     """Compute everything about a network that does not depend on a question."""
     return Solved(network)

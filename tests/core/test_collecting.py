@@ -1,0 +1,33 @@
+"""Garbage collection is put off while large things are made, and goes on afterwards, whatever happens."""
+
+import gc
+
+import pytest
+
+from routrel.collecting import collecting_later
+
+
+def test_it_goes_on_afterwards():
+    assert gc.isenabled()
+    with collecting_later():
+        assert not gc.isenabled()
+        with collecting_later():
+            assert not gc.isenabled()
+        assert not gc.isenabled()
+    assert gc.isenabled()
+
+
+def test_it_goes_on_after_an_error():
+    with pytest.raises(ValueError, match="no"), collecting_later():
+        raise ValueError("no")
+    assert gc.isenabled()
+
+
+def test_it_stays_off_where_it_was_off():
+    gc.disable()
+    try:
+        with collecting_later():
+            pass
+        assert not gc.isenabled()
+    finally:
+        gc.enable()
