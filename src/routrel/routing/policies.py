@@ -6,31 +6,18 @@ policies route by route, apart from this.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.model.policies import Policy, PolicyMatch, PolicySet, PrefixMatch
+from routrel.model.policies import Policy, PolicyMatch, PrefixMatch
 from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.rows import UNSET
+from routrel.routing.rows import UNSET, PathAttributes
 
 Flags = npt.NDArray[np.bool_]
 Column = npt.NDArray[np.int64]
 HopMatch = Callable[[tuple[Address, ...]], Flags]
-
-
-class PathAttributes(Protocol):
-    """The BGP attributes of m routes: what policies ask of them and set in them."""
-
-    def holds(self, match: PolicyMatch) -> Flags:
-        """Where what a match asks of BGP attributes holds: bool (m,)."""
-        ...
-
-    def apply(self, change: PolicySet, where: Flags) -> None:
-        """Make the changes of a statement; later statements see them."""
-        ...
 
 
 @dataclass(slots=True)

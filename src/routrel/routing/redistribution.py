@@ -20,10 +20,10 @@ from routrel.model.findings import Finding
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.policies import Column, HopMatch, PathAttributes, Verdicts, accept_all, evaluate
+from routrel.routing.policies import Column, HopMatch, Verdicts, accept_all, evaluate
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop, Route
-from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
+from routrel.routing.rows import UNSET, Injected, PathAttributes, Process, ProtocolSolution
 from routrel.routing.table import NO_WINNER, OTHER, Table
 from routrel.topology.segments import Topology
 

@@ -3,20 +3,18 @@
 import hashlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Protocol
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.model.places import Place
+from routrel.model.policies import PolicyMatch, PolicySet
 from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.routing.graph import WORD, Masks
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop
-
-if TYPE_CHECKING:
-    from routrel.routing.policies import PathAttributes
 
 NONE = 0
 """The kind of a prefix without a route."""
@@ -25,6 +23,18 @@ DISCARD = 9
 """The kind of a route that a protocol makes only to discard by; it has no next hops."""
 
 UNSET = -1
+
+
+class PathAttributes(Protocol):
+    """The BGP attributes of m routes: what policies ask of them and set in them."""
+
+    def holds(self, match: PolicyMatch) -> npt.NDArray[np.bool_]:
+        """Where what a match asks of BGP attributes holds: bool (m,)."""
+        ...
+
+    def apply(self, change: PolicySet, where: npt.NDArray[np.bool_]) -> None:
+        """Make the changes of a statement; later statements see them."""
+        ...
 
 
 @dataclass(slots=True)
@@ -43,7 +53,7 @@ class ProtocolRoutes:
     hops: dict[int, list[NextHop | None]]
     tag: npt.NDArray[np.int64] | None = None
     preference: npt.NDArray[np.int64] | None = None
-    attributes: Callable[[npt.NDArray[np.int64]], "PathAttributes"] | None = None
+    attributes: Callable[[npt.NDArray[np.int64]], PathAttributes] | None = None
     """The BGP attributes of numbered routes, where the protocol is BGP."""
 
     def next_hops(self, number: int, family: int) -> list[NextHop]:

@@ -8,7 +8,6 @@ from routrel.analysis.contest import bgp, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.rounds import Elimination
 from routrel.model.addresses import BITS, Prefix
-from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_PREFERENCES
 from routrel.routing import eigrp
 from routrel.routing.isis import solution as isis_solution
@@ -18,7 +17,6 @@ from routrel.routing.routes import NextHop
 from routrel.routing.rows import Injected, Process, ProtocolSolution
 from routrel.routing.solve import Solved
 from routrel.routing.static import resolve_static, static_candidates
-from routrel.routing.table import sorted_hops
 
 DEFAULT_METRICS = {
     "ospf": externals.DEFAULT_METRIC,
@@ -81,7 +79,7 @@ class Explainer:
 
     def decide(self, instance: int, prefix: Prefix, candidates: list[Candidate]) -> Contest:
         """The rounds among some candidates, which they note down."""
-        return Elimination(self, instance, prefix, candidates).run()
+        return Elimination(self.solved, instance, prefix, candidates).run()
 
     def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:
         """Everything that is offered for a prefix, in the order of protocols."""
@@ -252,21 +250,6 @@ class Explainer:
         if found.protocol == "rip" and routing is not None and routing.rip is not None:
             return routing.rip.default_metric
         return DEFAULT_METRICS[found.protocol]
-
-    def merged_hops(self, members: list[int], contest: Contest) -> tuple[NextHop, ...]:
-        """The next hops a table would have if these candidates of a contest won."""
-        found = [contest.candidates[index] for index in members]
-        hops = sorted_hops(self.topology, {hop for one in found for hop in one.next_hops})
-        if found[0].is_process:
-            solution, process = found[0].processes
-            return hops[: self.solved.solutions[solution].multipath(process)]
-        return hops
-
-    def install_policy(self, instance: int) -> Policy | None:
-        found = self.topology.instances[instance]
-        if found.routing is None or found.routing.install_policy is None:
-            return None
-        return self.topology.devices[found.device].policies[found.routing.install_policy]
 
 
 def _short(prefix: Prefix) -> tuple[int, int, int]:

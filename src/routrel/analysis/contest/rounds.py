@@ -1,18 +1,18 @@
 """The elimination: candidates of all sources meet, round by round, until the table's route is left."""
 
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 from routrel.analysis.contest import bgp_decision, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Prefix
+from routrel.model.policies import Policy
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
+from routrel.routing.solve import Solved
 from routrel.routing.speaking import hop_to
-
-if TYPE_CHECKING:
-    from routrel.analysis.contest.explainer import Explainer
+from routrel.routing.table import sorted_hops
+from routrel.topology.segments import Topology
 
 STATIC_ROUNDS = (
     ("static preference", "of static routes the lowest preference"),
@@ -33,12 +33,29 @@ BY_ACCIDENT = ("next hop",)
 """Comparisons that only break a tie."""
 
 
+def merged_hops(solved: Solved, found: list[Candidate]) -> tuple[NextHop, ...]:
+    """The next hops a table would have if these candidates of one source won."""
+    hops = sorted_hops(solved.topology, {hop for one in found for hop in one.next_hops})
+    if found[0].is_process:
+        solution, process = found[0].processes
+        return hops[: solved.solutions[solution].multipath(process)]
+    return hops
+
+
+def install_policy(topology: Topology, instance: int) -> Policy | None:
+    """The install policy of an instance, if it has one."""
+    found = topology.instances[instance]
+    if found.routing is None or found.routing.install_policy is None:
+        return None
+    return topology.devices[found.device].policies[found.routing.install_policy]
+
+
 class Elimination:
     """One contest being decided."""
 
-    def __init__(self, explainer: "Explainer", instance: int, prefix: Prefix, candidates: list[Candidate]):
-        self.explainer = explainer
-        self.topology = explainer.topology
+    def __init__(self, solved: Solved, instance: int, prefix: Prefix, candidates: list[Candidate]):
+        self.solved = solved
+        self.topology = solved.topology
         self.instance = instance
         self.prefix = prefix
         self.candidates = candidates
@@ -110,7 +127,7 @@ class Elimination:
     def _within_bgp(self, group: list[int]) -> list[int]:
         """BGP's rounds; several are left where multipath takes equal paths besides the best."""
         process = self.candidates[group[0]].processes[1]
-        speaker = self.explainer.solved.bgp.database.speakers[process]
+        speaker = self.solved.bgp.database.speakers[process]
         ranked = [bgp_decision.Ranks(one.ranks, one.med_group, one.turn) for one in self.candidates]
         in_turn = not speaker.bgp.decision.deterministic_med and not speaker.bgp.decision.compare_med_between_as
         heard: list[Heard] = []
@@ -237,13 +254,13 @@ class Elimination:
         if not standing:
             return standing
         solution, process = self.candidates[standing[0]].processes
-        limit = self.explainer.solved.solutions[solution].multipath(process)
+        limit = self.solved.solutions[solution].multipath(process)
         ordered = sorted(standing, key=lambda index: int(self.candidates[index].attributes["by this way"]))
         return sorted(ordered[:limit])
 
     def _install(self, group: list[int]) -> list[int]:
         """The install policy, asked of a source's best route."""
-        policy = self.explainer.install_policy(self.instance)
+        policy = install_policy(self.topology, self.instance)
         if not group or policy is None or self.candidates[group[0]].protocol in ("connected", "local"):
             return group
         first = self.candidates[group[0]]
@@ -305,5 +322,4 @@ class Elimination:
     def _next_hops(self, winners: list[int]) -> tuple[NextHop, ...]:
         if not winners:
             return ()
-        whole = Contest(self.instance, self.prefix, tuple(self.candidates), (), tuple(winners), ())
-        return self.explainer.merged_hops(winners, whole)
+        return merged_hops(self.solved, [self.candidates[index] for index in winners])

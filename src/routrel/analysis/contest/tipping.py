@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.rounds import merged_hops
 from routrel.analysis.contest.tipping_paths import path_tips
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
@@ -214,7 +215,7 @@ def _preferences(explainer: Explainer, contest: Contest) -> Iterator[TippingPoin
 
     def outcome(members: list[int]) -> Outcome:
         first = contest.candidates[members[0]]
-        hops = explainer.merged_hops(members, contest)
+        hops = merged_hops(explainer.solved, [contest.candidates[index] for index in members])
         return Outcome(first.protocol, first.kind, hops, first.action)
 
     others = [members for members in groups.values() if not set(members) & set(contest.winners)]
