@@ -8,6 +8,7 @@ from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.paths import Leg, Way
 from routrel.analysis.contest.tipping import Outcome, TippingPoint, tipping_points
+from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved
 
@@ -34,6 +35,7 @@ class WhyAnswerer:
         self.solved = solved
         self.explainer = Explainer(solved)
 
+    @collecting_later()
     def why_json(self, instance: int, asked: Prefix | Address, with_tipping: bool = True) -> Json:
         """The contest for a prefix, or for the longest match of an address."""
         prefix, note = self._settle(instance, asked)

@@ -1,5 +1,6 @@
 """IS-IS's candidates for one prefix, rule by rule (RFC 1195, RFC 5302 section 3.2)."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping
 
 from routrel.analysis.contest.candidates import Candidate
@@ -43,7 +44,7 @@ class IsisPlain:
         self.metrics = metrics or {}
         self.base = base
         self._graphs: dict[Domain, PlainGraph] = {}
-        self._index: dict[tuple[Domain, Prefix], list[Reachable]] | None = None
+        self._index: dict[Domain, dict[Prefix, list[Reachable]]] = {}
         self._level_1: dict[tuple[int, Prefix], int | None] = {}
 
     def graph(self, domain: Domain) -> PlainGraph:
@@ -77,12 +78,11 @@ class IsisPlain:
     def _reachable(self, domain: Domain, prefix: Prefix) -> list[Reachable]:
         if self.base is not None:
             return self.base._reachable(domain, prefix)
-        if self._index is None:
-            self._index = {}
-            for number, found in self.database.domains.items():
-                for one in found.reachable:
-                    self._index.setdefault((number, one.prefix), []).append(one)
-        return self._index.get((domain, prefix), [])
+        if domain not in self._index:
+            by_prefix = self._index[domain] = defaultdict(list)
+            for one in self.database.domains[domain].reachable:
+                by_prefix[one.prefix].append(one)
+        return self._index[domain].get(prefix, [])
 
     def level_1_cost(self, process: int, prefix: Prefix) -> int | None:
         """The cost of the best level 1 route of a router to a prefix, its own included."""

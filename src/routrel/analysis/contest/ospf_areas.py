@@ -1,5 +1,6 @@
 """OSPF within and between areas for one prefix at a time, in plain code (RFC 2328 sections 12.4.3 and 16)."""
 
+from collections import defaultdict
 from collections.abc import Mapping
 
 from routrel.analysis.contest.paths import Leg, PlainGraph
@@ -33,7 +34,7 @@ class OspfAreas:
         self.metrics = metrics or {}
         self.base = base
         self._graphs: dict[int, PlainGraph] = {}
-        self._stubs: dict[tuple[int, Prefix], list[tuple[int, int, int]]] | None = None
+        self._stubs: dict[int, dict[Prefix, list[tuple[int, int, int]]]] = {}
         self._to_prefix: dict[tuple[int, Prefix], dict[int, int]] = {}
         self._advertised: dict[tuple[int, object, int], int | None] = {}
         self._range_costs: dict[tuple[int, int, Prefix], list[int]] = {}
@@ -49,13 +50,11 @@ class OspfAreas:
         if self.base is not None:
             found = self.base.stubs(area, prefix)
             return [(router, self.costs.get(port, cost), port) for router, cost, port in found]
-        if self._stubs is None:
-            self._stubs = {}
-            for number, database in self.database.areas.items():
-                for stub in database.stubs:
-                    found = self._stubs.setdefault((number, stub.prefix), [])
-                    found.append((stub.router, self.costs.get(stub.port, stub.cost), stub.port))
-        return self._stubs.get((area, prefix), [])
+        if area not in self._stubs:
+            by_prefix = self._stubs[area] = defaultdict(list)
+            for stub in self.database.areas[area].stubs:
+                by_prefix[stub.prefix].append((stub.router, self.costs.get(stub.port, stub.cost), stub.port))
+        return self._stubs[area].get(prefix, [])
 
     def areas_of(self, process: int) -> list[int]:
         return self.solution.areas.areas_of[process]
