@@ -22,6 +22,7 @@ from bench.generator import Shape, document, network
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer
+from routrel.collecting import keep
 from routrel.forwarding.flow import Asker, Flow
 from routrel.routing.graph import Edge, Graph
 from routrel.routing.ospf.database import Database
@@ -125,6 +126,7 @@ def bench_redistribution(quick: bool) -> None:
         f"                     {(whole - topology) / yardstick:8.1f} x   (limit 6)"
     )
     print(f"  every router's routes                                      {tables / yardstick:8.1f} x")
+    keep()  # as a server does with what it has solved
     why = WhyAnswerer(solved)
     chance = random.Random(3)
     asked = [

@@ -10,6 +10,7 @@ from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.overview import Words
+from routrel.collecting import keep, let_go
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.model.findings import Finding
 from routrel.routing.solve import Solved, solve
@@ -70,6 +71,11 @@ def solved_revision(revision: Revision) -> SolvedRevision:
         with _lock:
             _kept[digest] = made
             _solving.pop(digest, None)
+            is_full = len(_kept) > KEPT
             while len(_kept) > KEPT:
                 _kept.popitem(last=False)
+        if is_full:
+            let_go()
+        else:
+            keep()
         return made

@@ -31,3 +31,15 @@ def collecting_later() -> Iterator[None]:
 
 
 _was_on = True
+
+
+def keep() -> None:
+    """Leave all there is out of later collections: a solved network stays, and looking through it takes long."""
+    gc.freeze()
+
+
+def let_go() -> None:
+    """Collect what is no longer used of all that was kept, and keep the rest."""
+    gc.unfreeze()
+    gc.collect()
+    gc.freeze()

@@ -1,10 +1,11 @@
 """Garbage collection is put off while large things are made, and goes on afterwards, whatever happens."""
 
 import gc
+import weakref
 
 import pytest
 
-from routrel.collecting import collecting_later
+from routrel.collecting import collecting_later, keep, let_go
 
 
 def test_it_goes_on_afterwards():
@@ -31,3 +32,22 @@ def test_it_stays_off_where_it_was_off():
         assert not gc.isenabled()
     finally:
         gc.enable()
+
+
+def test_what_is_kept_is_left_out_until_it_is_let_go():
+    class Ring:
+        def __init__(self):
+            self.itself = self
+
+    gc.collect()
+    ring = Ring()
+    gone = weakref.ref(ring)
+    keep()
+    try:
+        del ring
+        gc.collect()
+        assert gone() is not None
+        let_go()
+        assert gone() is None
+    finally:
+        gc.unfreeze()

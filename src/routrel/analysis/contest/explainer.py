@@ -58,7 +58,7 @@ class Explainer:
             self._metrics(solved.isis),
             base.isis if base else None,
         )
-        self._origins: dict[tuple[int, int, int], set[int]] | None = None
+        self._origins: dict[tuple[int, int], dict[int, set[int]]] = {}
         self._rip: dict[Prefix, vectors.RipPlain] = {}
         self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
         self._bgp: dict[Prefix, bgp.BgpPlain] = {}
@@ -228,20 +228,26 @@ class Explainer:
 
     def origins(self, prefix: Prefix) -> list[int]:
         """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
-        if self._origins is None:
-            # Keyed by plain numbers: tens of thousands of prefixes take a while to make.
-            self._origins = defaultdict(set)
-            for port in self.topology.ports:
-                for family, value, length in port.interface.addresses:
-                    bits = BITS[family]
-                    self._origins[family, value >> bits - length, length].add(port.instance)
-                    self._origins[family, value, bits].add(port.instance)
-            for instance in self.topology.instances:
-                stated = [route.prefix for route in static_candidates(self.topology, instance.index)]
-                stated += [route.prefix for route in observed_in(self.topology, instance.index)]
-                for one in stated:
-                    self._origins[_short(one)].add(instance.index)
-        return sorted(self._origins.get(_short(prefix), ()))
+        kind = prefix.family, prefix.length
+        if kind not in self._origins:
+            self._origins[kind] = self._origins_of(*kind)
+        return sorted(self._origins[kind].get(prefix.network >> BITS[prefix.family] - prefix.length, ()))
+
+    def _origins_of(self, family: int, length: int) -> dict[int, set[int]]:
+        """The instances that say the prefixes of one length, by the prefixes' bits as plain numbers."""
+        found: dict[int, set[int]] = defaultdict(set)
+        host, shift = length == BITS[family], BITS[family] - length
+        for port in self.topology.ports:
+            for its_family, value, its_length in port.interface.addresses:
+                if its_family == family and (host or its_length == length):
+                    found[value >> shift].add(port.instance)
+        for instance in self.topology.instances:
+            stated = [route.prefix for route in static_candidates(self.topology, instance.index)]
+            stated += [route.prefix for route in observed_in(self.topology, instance.index)]
+            for prefix in stated:
+                if prefix.family == family and prefix.length == length:
+                    found[prefix.network >> shift].add(instance.index)
+        return found
 
     def default_metric(self, solution: int, process: int) -> int:
         """The metric a process gives to what it puts in where no rule and no policy says one."""
@@ -250,8 +256,3 @@ class Explainer:
         if found.protocol == "rip" and routing is not None and routing.rip is not None:
             return routing.rip.default_metric
         return DEFAULT_METRICS[found.protocol]
-
-
-def _short(prefix: Prefix) -> tuple[int, int, int]:
-    """A prefix by family, its bits alone, and length."""
-    return prefix.family, prefix.network >> BITS[prefix.family] - prefix.length, prefix.length
