@@ -104,4 +104,6 @@ def test_a_policy_shows_what_it_does_to_every_route(saltmarsh):
     page.button("no statement decides").click()
     page.says("172.21.32.0/24", "[data-testid=policy-routes]")
     assert "accepted" not in page.text_of("[data-testid=policy-routes]")
+    page.find("[data-testid=policy-routes] a").click()
+    page.says("import policy weather-by-south rejects it")
     assert page.complaints() == []

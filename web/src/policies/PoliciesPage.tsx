@@ -1,5 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
+import { Link } from "react-router";
 import type { PolicyReport, PolicyRoute, PolicyUse } from "../api/client";
 import { usePolicies, usePolicy } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
@@ -145,7 +146,7 @@ function Report({ report }: { report: PolicyReport }) {
         </ol>
       </header>
       <Statements report={report} use={use} only={only} setOnly={setOnly} />
-      {use && <RouteList routes={routes} use={use} />}
+      {use && <RouteList routes={routes} use={use} device={report.device} />}
     </div>
   );
 }
@@ -213,7 +214,10 @@ function Statements({
   );
 }
 
-function RouteList({ routes, use }: { routes: PolicyRoute[]; use: PolicyUse }) {
+function RouteList({ routes, use, device }: { routes: PolicyRoute[]; use: PolicyUse; device: string }) {
+  const { network, revision } = useCurrentNetwork();
+  const older: Record<string, string> =
+    revision.number === network.latest?.number ? {} : { revision: String(revision.number) };
   const scroller = useRef<HTMLElement>(null);
   const rows = useVirtualizer({
     count: routes.length,
@@ -245,7 +249,13 @@ function RouteList({ routes, use }: { routes: PolicyRoute[]; use: PolicyUse }) {
               className="absolute inset-x-0 grid grid-cols-[14rem_8rem_8rem_minmax(0,1fr)] gap-3 border-t border-hair"
               style={{ transform: `translateY(${item.start}px)`, height: item.size }}
             >
-              <span className="mono truncate">{route.prefix}</span>
+              <Link
+                to={`/networks/${network.id}/routes?${new URLSearchParams({ to: route.prefix, device, ...older })}`}
+                className="mono truncate hover:underline underline-offset-2"
+                title="every route to it, and why"
+              >
+                {route.prefix}
+              </Link>
               <span className="text-faint truncate" title={route.as_path ?? ""}>
                 {route.as_path || route.protocol}
               </span>
