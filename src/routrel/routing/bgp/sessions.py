@@ -136,11 +136,14 @@ class BgpDatabase:
         """Look at all sessions by the tables of the moment."""
         state = State()
         ways: dict[tuple[int, Address], tuple[str, int]] = {}
+        told: set[tuple[int, int]] = set()
         for end in self.ends:
             source, reason = self._source(end, tables)
             other = self._other(end, source) if source is not None else None
-            if other is not None and other.index < end.index:
-                continue  # told with the first end
+            if other is not None and other.index < end.index and (end.index, other.index) in told:
+                continue  # with the first end
+            if other is not None:
+                told.add((other.index, end.index))
             if not reason and other is None:
                 reason = self._why_alone(end, source)
             if not reason and other is not None and source is not None:
@@ -150,6 +153,9 @@ class BgpDatabase:
                 state.failures.append((end, reason, (other,) if other is not None else ()))
                 continue
             self._add(state, end, other, source)
+        # An end that could not call by itself is called by the other.
+        up = {end.index for channel in state.channels for end in (channel.sending, channel.receiving)}
+        state.failures = [failure for failure in state.failures if failure[0].index not in up]
         return state
 
     def _source(self, end: End, tables: Tables) -> tuple[Address | None, str]:
