@@ -1,104 +1,11 @@
 """BGP by small networks: each rule of the standards once."""
 
-import json
-
 import pytest
 
 from routrel.analysis.check import check
-from routrel.formats.network_file import read_network
-from routrel.routing.solve import Solved, solve
+from routrel.routing.bgp.findings import restart_findings
+from tests.core.bgp_networks import NET, Net, accept, chain_inside, codes, exits_inside, two_exits, via, with_import
 from tests.core.networks import hops, table
-
-NET = "203.0.113.0/24"
-
-
-class Net:
-    """Speakers joined by cables ``a1``, ``a2`` …: addresses 172.16.N.1 and .2, sessions as given."""
-
-    def __init__(self):
-        self.devices: dict[str, dict] = {}
-        self.links: list[list[str]] = []
-
-    def speaker(self, name: str, number: int, **bgp) -> dict:
-        index = len(self.devices) + 1
-        self.devices[name] = {
-            "interfaces": {"lo": {"addresses": [f"10.0.0.{index}/32"]}},
-            "routing": {"router_id": f"10.0.0.{index}", "bgp": {"as": number, "neighbors": {}, **bgp}},
-            "policies": {},
-        }
-        return self.devices[name]
-
-    def bgp(self, name: str) -> dict:
-        return self.devices[name]["routing"]["bgp"]
-
-    def origin(self, name: str, *prefixes: str) -> None:
-        """Networks of its own, held by static routes."""
-        self.devices[name]["routing"]["static"] = [{"prefix": prefix, "action": "discard"} for prefix in prefixes]
-        self.bgp(name)["networks"] = list(prefixes)
-
-    def cable(self, one: str, other: str, cost: int | None = None) -> tuple[str, str]:
-        """A cable; with a cost both ends speak OSPF on it and on their loopbacks. Addresses of both ends."""
-        number = len(self.links) + 1
-        for host, name in enumerate((one, other), 1):
-            self.devices[name]["interfaces"][f"c{number}"] = {"addresses": [f"172.16.{number}.{host}/30"]}
-            if cost is not None:
-                ospf = self.devices[name]["routing"].setdefault("ospf", {"areas": {"0": {"interfaces": {"lo": {}}}}})
-                ospf["areas"]["0"]["interfaces"][f"c{number}"] = {"cost": cost}
-        self.links.append([f"{one}:c{number}", f"{other}:c{number}"])
-        return f"172.16.{number}.1", f"172.16.{number}.2"
-
-    def session(self, one: str, other: str, here: dict | None = None, there: dict | None = None) -> None:
-        """A cable and an external session over it; ``here`` are settings of the first end."""
-        first, second = self.cable(one, other)
-        self.bgp(one)["neighbors"][second] = {"as": self.bgp(other)["as"], **(here or {})}
-        self.bgp(other)["neighbors"][first] = {"as": self.bgp(one)["as"], **(there or {})}
-
-    def inside(self, one: str, other: str, here: dict | None = None, there: dict | None = None) -> None:
-        """An internal session between loopbacks."""
-        for own, peer, more in ((one, other, here), (other, one, there)):
-            address = self.devices[peer]["interfaces"]["lo"]["addresses"][0].removesuffix("/32")
-            settings = {"as": self.bgp(peer)["as"], "update_source": "lo", **(more or {})}
-            self.bgp(own)["neighbors"][address] = settings
-
-    def policy(self, name: str, policy: str, *statements: dict) -> str:
-        self.devices[name]["policies"][policy] = list(statements)
-        return policy
-
-    def solve(self) -> Solved:
-        document = {"routrel": 1, "name": "speakers", "devices": self.devices, "links": self.links}
-        return solve(read_network({"n.json": json.dumps(document).encode()}))
-
-
-def via(solved: Solved, device: str, prefix: str = NET) -> list[str] | None:
-    """The interfaces by which a device sends packets for a prefix; None without a route."""
-    route = table(solved, device).get(prefix)
-    return None if route is None else [one.split("@")[1] for one in hops(solved, route)]
-
-
-def codes(solved: Solved) -> list[str]:
-    return [finding.code for finding in solved.findings]
-
-
-def accept(**sets) -> dict:
-    return {"set": sets, "result": "accept"} if sets else {"result": "accept"}
-
-
-def two_exits(here: dict | None = None, there: dict | None = None, **bgp) -> Net:
-    """``me`` in AS 64500 hears the prefix from ``a`` (AS 64501, by c1) and ``b`` (AS 64502, by c2)."""
-    net = Net()
-    net.speaker("me", 64500, **bgp)
-    for name, number, more in (("a", 64501, here), ("b", 64502, there)):
-        net.speaker(name, number)
-        net.origin(name, NET)
-        net.session("me", name, more)
-    return net
-
-
-def with_import(net: Net, neighbor: int, **sets) -> Net:
-    """An import policy of ``me`` for the neighbour of cable ``neighbor``."""
-    name = net.policy("me", f"in{neighbor}", accept(**sets))
-    net.bgp("me")["neighbors"][f"172.16.{neighbor}.2"]["import"] = name
-    return net
 
 
 class TestDecision:
@@ -210,23 +117,6 @@ class TestDecision:
         assert exit_of(False, (1, 2, 3)) == ["c1"]
         # a, then c, then b: c beats a, b beats c.
         assert exit_of(False, (3, 1, 2)) == ["c2"]
-
-
-def exits_inside(left: int, right: int, **session) -> Net:
-    """AS 64500: ``core`` between ``left`` (c1) and ``right`` (c2), which hear the prefix from outside."""
-    net = Net()
-    for name in ("core", "left", "right"):
-        net.speaker(name, 64500)
-    net.cable("core", "left", left)
-    net.cable("core", "right", right)
-    net.inside("core", "left", None, {"next_hop_self": True, **session})
-    net.inside("core", "right", None, {"next_hop_self": True, **session})
-    net.inside("left", "right", {"next_hop_self": True}, {"next_hop_self": True})
-    for name, inner, number in (("a", "left", 64501), ("b", "right", 64502)):
-        net.speaker(name, number)
-        net.origin(name, NET)
-        net.session(inner, name)
-    return net
 
 
 class TestPropagation:
@@ -397,21 +287,6 @@ class TestPropagation:
         assert hops(solved, table(solved, "two")["2001:db8:f::/48"]) == ["2001:db8::1@c1"]
 
 
-def chain_inside(**reflector) -> Net:
-    """AS 64500: ``near``, which hears the prefix from outside, then ``mid``, then ``far``."""
-    net = Net()
-    for name in ("near", "mid", "far"):
-        net.speaker(name, 64500)
-    net.cable("near", "mid", 1)
-    net.cable("mid", "far", 1)
-    net.inside("near", "mid", {"next_hop_self": True}, reflector)
-    net.inside("mid", "far")
-    net.speaker("outside", 64501)
-    net.origin("outside", NET)
-    net.session("near", "outside")
-    return net
-
-
 class TestReflection:
     """RFC 4456 sections 6, 8 and 9."""
 
@@ -578,7 +453,7 @@ class TestConvergence:
         solved = net.solve()
         assert via(solved, "backup") == ["c1"]
         assert "bgp-order" not in codes(solved)
-        (finding,) = solved.bgp.restart_findings()
+        (finding,) = restart_findings(solved.bgp)
         assert "customer and backup" in finding.message
         assert finding in check(solved)
 
@@ -606,72 +481,3 @@ class TestConvergence:
         finding = next(one for one in net.solve().findings if one.code == "bgp-unstable")
         assert "ra" in finding.message
         assert "rd" in finding.message
-
-
-class TestSessions:
-    @pytest.mark.parametrize(
-        ("change", "said"),
-        [
-            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"as": 64999}), "expects AS 64999"),
-            (lambda net: net.bgp("b")["neighbors"].clear(), "does not name 172.16.1.1 as a neighbor"),
-            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"enabled": False}), "is disabled"),
-            (lambda net: net.devices["b"]["routing"].pop("bgp"), "does not speak BGP"),
-            (lambda net: net.devices["b"]["interfaces"]["c1"].update({"enabled": False}), "has no route to"),
-            (lambda net: net.bgp("a")["neighbors"].update({"192.0.2.9": {"as": 1}}), "has no route to 192.0.2.9"),
-            (
-                lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"update_source": "lo"}),
-                "b names 172.16.1.1 and not",
-            ),
-        ],
-    )
-    def test_a_session_that_cannot_come_up_says_what_is_missing(self, change, said):
-        net = Net()
-        net.speaker("a", 64501)
-        net.speaker("b", 64502)
-        net.session("a", "b")
-        change(net)
-        messages = [finding.message for finding in net.solve().findings if finding.code == "bgp-session"]
-        assert messages
-        assert any(said in message for message in messages) or said.startswith("b names"), messages
-
-    def test_an_external_session_of_loopbacks_needs_multihop(self):
-        def solved(**settings):
-            net = Net()
-            net.speaker("a", 64501)
-            net.speaker("b", 64502)
-            net.cable("a", "b")
-            net.inside("a", "b", settings, settings)
-            net.origin("a", NET)
-            for own, other, hop in (("a", "2", "172.16.1.2"), ("b", "1", "172.16.1.1")):
-                route = {"prefix": f"10.0.0.{other}/32", "next_hop": hop}
-                net.devices[own]["routing"].setdefault("static", []).append(route)
-            return net.solve()
-
-        assert via(solved(multihop=2), "b") == ["c1"]
-        without = solved()
-        assert via(without, "b") is None
-        assert any("needs multihop" in finding.message for finding in without.findings)
-
-    def test_an_access_list_that_drops_bgp_keeps_the_session_down(self):
-        net = Net()
-        net.speaker("a", 64501)
-        net.speaker("b", 64502)
-        net.session("a", "b")
-        net.devices["b"]["acls"] = {"edge": [{"action": "drop", "protocol": "tcp"}, {"action": "accept"}]}
-        net.devices["b"]["interfaces"]["c1"]["acl_in"] = "edge"
-        finding = next(one for one in net.solve().findings if one.code == "bgp-session")
-        assert "ACL edge of b drops BGP's packets (entry 1)" in finding.message
-
-    def test_a_session_whose_way_hangs_on_bgp_itself_comes_up_once_the_way_is_there(self):
-        """The loopback of ``far`` is known by BGP alone; the session to it follows."""
-        net = Net()
-        for name, number in (("a", 64501), ("b", 64502), ("far", 64503)):
-            net.speaker(name, number)
-        net.session("a", "b")
-        net.session("b", "far")
-        for name in ("a", "far"):
-            net.bgp(name)["networks"] = [net.devices[name]["interfaces"]["lo"]["addresses"][0]]
-        net.inside("a", "far", {"multihop": 5}, {"multihop": 5})
-        solved = net.solve()
-        assert "bgp-session" not in codes(solved)
-        assert len(solved.bgp.state.channels) == 6

@@ -5,10 +5,11 @@ from hypothesis import HealthCheck, given, settings
 from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix, why_lines
 from routrel.analysis.policy_view import PolicyView
 from routrel.model.addresses import Address
+from routrel.routing.bgp.findings import restart_findings
 from routrel.routing.solve import Solved, solve
+from tests.core.bgp_networks import NET, Net, accept, chain_inside, exits_inside, two_exits, via, with_import
 from tests.core.mixed_networks import read
 from tests.core.speaker_networks import speakers
-from tests.core.test_bgp import NET, Net, accept, chain_inside, exits_inside, two_exits, via, with_import
 from tests.core.test_contest import disagreements
 
 
@@ -183,7 +184,7 @@ def test_every_answer_is_whole(document):
             for use in PolicyView(solved, device.name, name).report()["uses"]:
                 accepted = sum(route["accepted"] for route in use["routes"])
                 assert (accepted, len(use["routes"])) == (use["accepted"], use["total"])
-    solved.bgp.restart_findings()
+    restart_findings(solved.bgp)
 
 
 @given(speakers())

@@ -5,8 +5,8 @@ import pytest
 from routrel.formats.errors import LoadError
 from routrel.routing.bgp import paths as attributes
 from routrel.routing.bgp.paths import PathRows, Paths, without_private
-from tests.core.networks import errors
-from tests.core.test_bgp import NET, Net, accept, table, via
+from tests.core.bgp_networks import NET, Net, accept, via
+from tests.core.networks import errors, table
 from tests.core.test_bgp_contest import attributes as shown
 from tests.core.test_bgp_contest import why
 

@@ -14,6 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.model.addresses import Address, Prefix
+from routrel.routing.bgp.findings import restart_findings
 from routrel.routing.solve import Solved, solve
 from tests.core.mixed_networks import read
 from tests.core.speaker_networks import speakers
@@ -376,7 +377,7 @@ def test_messages_in_any_order_end_where_the_solver_says(document, chance):
     if solved.unsettled is not None or solved.settling.depends_on_order:
         return
     # Where a session's failure leads to another stable state, order matters as well.
-    restarted = {prefix for finding in solved.bgp.restart_findings() for prefix in prefixes_in(finding.message)}
+    restarted = {prefix for finding in restart_findings(solved.bgp) for prefix in prefixes_in(finding.message)}
     for column, prefix in enumerate(solved.representatives.prefixes):
         if column in held.unstable.columns or column in held.ordered or str(prefix) in restarted:
             continue

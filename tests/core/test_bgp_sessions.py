@@ -2,8 +2,8 @@
 
 import pytest
 
+from tests.core.bgp_networks import NET, Net, codes, via
 from tests.core.networks import hops, table
-from tests.core.test_bgp import NET, Net, codes, via
 
 
 def inside(cost: int | None = 1, here: dict | None = None, there: dict | None = None) -> Net:
@@ -178,6 +178,75 @@ class TestExternal:
         net.bgp("b")["neighbors"][first] = {"as": 64501}
         assert sessions(net) == 1
         assert via(net.solve(), "b") == ["c1"]
+
+
+class TestWhatIsMissing:
+    @pytest.mark.parametrize(
+        ("change", "said"),
+        [
+            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"as": 64999}), "expects AS 64999"),
+            (lambda net: net.bgp("b")["neighbors"].clear(), "does not name 172.16.1.1 as a neighbor"),
+            (lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"enabled": False}), "is disabled"),
+            (lambda net: net.devices["b"]["routing"].pop("bgp"), "does not speak BGP"),
+            (lambda net: net.devices["b"]["interfaces"]["c1"].update({"enabled": False}), "has no route to"),
+            (lambda net: net.bgp("a")["neighbors"].update({"192.0.2.9": {"as": 1}}), "has no route to 192.0.2.9"),
+            (
+                lambda net: net.bgp("b")["neighbors"]["172.16.1.1"].update({"update_source": "lo"}),
+                "b names 172.16.1.1 and not",
+            ),
+        ],
+    )
+    def test_a_session_that_cannot_come_up_says_what_is_missing(self, change, said):
+        net = Net()
+        net.speaker("a", 64501)
+        net.speaker("b", 64502)
+        net.session("a", "b")
+        change(net)
+        messages = [finding.message for finding in net.solve().findings if finding.code == "bgp-session"]
+        assert messages
+        assert any(said in message for message in messages) or said.startswith("b names"), messages
+
+    def test_an_external_session_of_loopbacks_needs_multihop(self):
+        def solved(**settings):
+            net = Net()
+            net.speaker("a", 64501)
+            net.speaker("b", 64502)
+            net.cable("a", "b")
+            net.inside("a", "b", settings, settings)
+            net.origin("a", NET)
+            for own, other, hop in (("a", "2", "172.16.1.2"), ("b", "1", "172.16.1.1")):
+                route = {"prefix": f"10.0.0.{other}/32", "next_hop": hop}
+                net.devices[own]["routing"].setdefault("static", []).append(route)
+            return net.solve()
+
+        assert via(solved(multihop=2), "b") == ["c1"]
+        without = solved()
+        assert via(without, "b") is None
+        assert any("needs multihop" in finding.message for finding in without.findings)
+
+    def test_an_access_list_that_drops_bgp_keeps_the_session_down(self):
+        net = Net()
+        net.speaker("a", 64501)
+        net.speaker("b", 64502)
+        net.session("a", "b")
+        net.devices["b"]["acls"] = {"edge": [{"action": "drop", "protocol": "tcp"}, {"action": "accept"}]}
+        net.devices["b"]["interfaces"]["c1"]["acl_in"] = "edge"
+        finding = next(one for one in net.solve().findings if one.code == "bgp-session")
+        assert "ACL edge of b drops BGP's packets (entry 1)" in finding.message
+
+    def test_a_session_whose_way_hangs_on_bgp_itself_comes_up_once_the_way_is_there(self):
+        """The loopback of ``far`` is known by BGP alone; the session to it follows."""
+        net = Net()
+        for name, number in (("a", 64501), ("b", 64502), ("far", 64503)):
+            net.speaker(name, number)
+        net.session("a", "b")
+        net.session("b", "far")
+        for name in ("a", "far"):
+            net.bgp(name)["networks"] = [net.devices[name]["interfaces"]["lo"]["addresses"][0]]
+        net.inside("a", "far", {"multihop": 5}, {"multihop": 5})
+        solved = net.solve()
+        assert "bgp-session" not in codes(solved)
+        assert len(solved.bgp.state.channels) == 6
 
 
 def test_routes_of_a_session_that_comes_and_goes_with_them_do_not_settle():

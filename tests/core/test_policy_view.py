@@ -10,8 +10,8 @@ from routrel.cli import main
 from routrel.formats.sources import read_path
 from routrel.model.addresses import Address
 from routrel.routing.solve import solve
+from tests.core.bgp_networks import NET, Net, accept, two_exits
 from tests.core.networks import load, router
-from tests.core.test_bgp import NET, Net, accept, two_exits
 
 EXAMPLE = Path(__file__).parents[2] / "examples" / "saltmarsh"
 

@@ -9,6 +9,7 @@ from routrel.model.addresses import Address
 from routrel.model.devices import Device
 from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE
+from routrel.routing.bgp.findings import restart_findings
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Port, Segment
 
@@ -28,7 +29,7 @@ def check(solved: Solved) -> list[Finding]:
         *_unattached(solved),
         *_shadowed(solved),
         *_gaps(solved),
-        *solved.bgp.restart_findings(),
+        *restart_findings(solved.bgp),
     ]
     return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
 

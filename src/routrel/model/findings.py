@@ -1,5 +1,6 @@
 """Findings: problems of the model itself, each with its evidence and its place in the source."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -18,3 +19,9 @@ class Finding:
     device: str = ""
     interface: str = ""
     places: tuple[Place, ...] = field(default=(NOWHERE,))
+
+
+def some_of(items: Sequence[object], most: int = 5, between: str = ", ") -> str:
+    """A list in words: the first few, and how many more."""
+    more = f" and {len(items) - most} more" if len(items) > most else ""
+    return between.join(str(item) for item in items[:most]) + more

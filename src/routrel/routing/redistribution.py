@@ -16,7 +16,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.findings import Finding
+from routrel.model.findings import Finding, some_of
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.ospf.solution import OspfSolution
@@ -419,30 +419,22 @@ def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], uns
         process = solutions[number].processes[process_number]
         names.append(f"{topology.instance_name(process.instance)} into {process.protocol}")
         places += [rule.place for rule in process.redistribute]
-    shown = ", ".join(str(prefix) for prefix in unsettled.prefixes[:5])
-    more = f" and {len(unsettled.prefixes) - 5} more" if len(unsettled.prefixes) > 5 else ""
     first = solutions[unsettled.processes[0][0]].processes[unsettled.processes[0][1]] if unsettled.processes else None
     return Finding(
         "redistribution-unsettled",
         "error",
-        f"redistribution never settles for {shown}{more}: it comes round every {unsettled.rounds} rounds, by way of"
-        f" {_some(names)}. The tables shown are those of one moment",
+        f"redistribution never settles for {some_of(unsettled.prefixes)}: it comes round every {unsettled.rounds}"
+        f" rounds, by way of {some_of(names, 6, '; ')}. The tables shown are those of one moment",
         topology.devices[topology.instances[first.instance].device].name if first else "",
         "",
         tuple(places) or (),
     )
 
 
-def _some(names: list[str]) -> str:
-    more = f" and {len(names) - 6} more" if len(names) > 6 else ""
-    return "; ".join(names[:6]) + more
-
-
 def order_finding(settling: Settling) -> Finding:
     """Redistribution that settles in one way or another, by who acts first."""
     processes, numbers = settling.contested
-    prefixes = [str(prefix) for prefix in settling.prefixes.members(numbers)]
-    more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
+    prefixes = settling.prefixes.members(numbers)
     names, places = [], []
     for number, process_number in sorted(processes):
         process = settling.solutions[number].processes[process_number]
@@ -451,8 +443,8 @@ def order_finding(settling: Settling) -> Finding:
     return Finding(
         "redistribution-order",
         "warning",
-        f"which router redistributes {', '.join(prefixes[:5])}{more} depends on who acts first:"
-        f" {_some(names)}. One stable state is shown",
+        f"which router redistributes {some_of(prefixes)} depends on who acts first:"
+        f" {some_of(names, 6, '; ')}. One stable state is shown",
         "",
         "",
         tuple(places),

@@ -14,6 +14,7 @@ from routrel.model.devices import ObservedRoute
 from routrel.model.findings import Finding
 from routrel.model.network import Network
 from routrel.model.routing import StaticRoute
+from routrel.routing.bgp.findings import findings as bgp_findings
 from routrel.routing.bgp.sessions import BgpDatabase
 from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.connected import connected_routes
@@ -93,7 +94,7 @@ class Solved:
             instance, table = self.settling.made.popitem()
             self._tables[instance] = table
         self.settling.made.clear()
-        self.findings += self.bgp.findings()
+        self.findings += bgp_findings(self.bgp)
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
         elif self.settling.depends_on_order:

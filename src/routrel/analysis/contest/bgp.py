@@ -129,34 +129,29 @@ class BgpPlain:
 
     def _run(self) -> None:
         """Everyone at once; where that comes round, from nothing one after the other."""
+        self.settles = self._settle(True) or self._settle(False)
+
+    def _settle(self, together: bool) -> bool:
+        """From nothing until nothing changes; False where an earlier state comes back."""
         self._start()
         seen = set()
+        everyone = range(len(self.speakers))
         for _ in range(ROUNDS):
-            for process in range(len(self.speakers)):
-                self._choose(process)
             before = self._state()
-            for process in range(len(self.speakers)):
+            if together:
+                for process in everyone:
+                    self._choose(process)
+            for process in everyone:
+                if not together:
+                    self._choose(process)
                 self._send_all(process)
             after = self._state()
             if after == before:
-                return
+                return True
             if after in seen:
-                break
+                return False
             seen.add(after)
-        self._start()
-        seen.clear()
-        for _ in range(ROUNDS):
-            before = self._state()
-            for process in range(len(self.speakers)):
-                self._choose(process)
-                self._send_all(process)
-            after = self._state()
-            if after == before:
-                return
-            if after in seen:
-                break
-            seen.add(after)
-        self.settles = False
+        return False
 
     def _state(self) -> tuple[tuple[int, Path | None], ...]:
         return tuple(sorted((number, receipt.kept) for number, receipt in self.received.items()))

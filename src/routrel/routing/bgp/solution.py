@@ -7,7 +7,6 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp.decision import decide
@@ -35,9 +34,6 @@ from routrel.routing.table import Table
 from routrel.topology.segments import Topology
 
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
-
-MOST_RESTARTED = 2_000_000
-"""Channels times columns up to which sessions are failed and brought back, one after the other."""
 
 
 class BgpSolution:
@@ -202,85 +198,6 @@ class BgpSolution:
         for rows, mask in zip(chosen, selected, strict=True):
             masks[:, known[mask]] |= words[:, rows[mask, NEXT_HOP]]
         return masks, hops
-
-    def findings(self) -> list[Finding]:
-        """Sessions that do not come up, and what does not settle."""
-        found = self.database.findings_of(self.state)
-        held = self.propagation
-        if held is None:
-            return found
-        if held.unstable.columns:
-            found.append(self._finding("bgp-unstable", held.unstable.columns, held.unstable.speakers))
-        if held.ordered:
-            found.append(self._finding("bgp-order", held.ordered, set()))
-        return found
-
-    def restart_findings(self) -> list[Finding]:
-        """Sessions after whose failure and return BGP stays with another choice: it has several stable states.
-
-        Tried on one session after the other, while the work stays within bounds; what is known to hang on who
-        speaks first, or never to settle, is left out.
-        """
-        held = self.propagation
-        found: list[Finding] = []
-        if held is None or len(held.channels) * len(self.prefixes) > MOST_RESTARTED:
-            return found
-        known = sorted(held.unstable.columns | held.ordered)
-        told: set[int] = set()
-        for channel in held.channels[::2]:
-            after = held.after_restart(channel)
-            if after is None:
-                continue
-            differing = ((after.best != held.best) | (after.via != held.via)).any(axis=0)
-            differing[known] = False
-            columns = set(np.flatnonzero(differing).tolist()) - told
-            if not columns:
-                continue
-            told |= columns
-            prefixes = self.prefixes.members(columns)
-            shown = ", ".join(str(prefix) for prefix in prefixes[:5])
-            more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
-            names = [
-                self.topology.instance_name(self.database.speakers[one].instance)
-                for one in (channel.sender, channel.receiver)
-            ]
-            found.append(
-                Finding(
-                    "bgp-order",
-                    "warning",
-                    f"where {shown}{more} leads depends on timing: once the session of {names[0]} and {names[1]}"
-                    " has failed and come back, BGP stays with another choice. It has several stable states",
-                    self.topology.devices[
-                        self.topology.instances[self.database.speakers[channel.sender].instance].device
-                    ].name,
-                    "",
-                    (channel.sending.neighbor.place, channel.receiving.neighbor.place),
-                )
-            )
-        return found
-
-    def _finding(self, code: str, columns: set[int], speakers: set[int]) -> Finding:
-        prefixes = self.prefixes.members(columns)
-        shown = ", ".join(str(prefix) for prefix in prefixes[:5])
-        more = f" and {len(prefixes) - 5} more" if len(prefixes) > 5 else ""
-        instances = [self.database.speakers[speaker].instance for speaker in sorted(speakers)]
-        names = ", ".join(self.topology.instance_name(instance) for instance in instances)
-        if code == "bgp-unstable":
-            return Finding(
-                code,
-                "error",
-                f"BGP never settles for {shown}{more}: {names} keep changing their choice for each other's."
-                " The tables shown are those of one moment",
-                self.topology.devices[self.topology.instances[instances[0]].device].name if instances else "",
-                "",
-                tuple(self.database.speakers[speaker].bgp.place for speaker in sorted(speakers)),
-            )
-        return Finding(
-            code,
-            "warning",
-            f"where {shown}{more} leads depends on which router speaks first: BGP has several stable states"
-            " for it. One of them is shown",
-        )
 
 
 def _has(held: Propagation | None, process: int, column: int, next_hop: int) -> bool:

@@ -1,0 +1,83 @@
+"""What a solved BGP has to report: sessions that do not come up, and choices that do not settle or hang on timing."""
+
+import numpy as np
+
+from routrel.model.findings import Finding, some_of
+from routrel.routing.bgp.solution import BgpSolution
+
+MOST_RESTARTED = 2_000_000
+"""Channels times columns up to which sessions are failed and brought back, one after the other."""
+
+
+def findings(bgp: BgpSolution) -> list[Finding]:
+    """What is known once BGP is solved."""
+    found = bgp.database.findings_of(bgp.state)
+    held = bgp.propagation
+    if held is not None and held.unstable.columns:
+        found.append(_unstable(bgp, held.unstable.columns, sorted(held.unstable.speakers)))
+    if held is not None and held.ordered:
+        shown = some_of(bgp.prefixes.members(held.ordered))
+        text = (
+            f"where {shown} leads depends on which router speaks first: BGP has several stable states for it."
+            " One of them is shown"
+        )
+        found.append(Finding("bgp-order", "warning", text))
+    return found
+
+
+def _unstable(bgp: BgpSolution, columns: set[int], speakers: list[int]) -> Finding:
+    names = ", ".join(_name(bgp, speaker) for speaker in speakers)
+    return Finding(
+        "bgp-unstable",
+        "error",
+        f"BGP never settles for {some_of(bgp.prefixes.members(columns))}: {names} keep changing their choice for"
+        " each other's. The tables shown are those of one moment",
+        _device(bgp, speakers[0]) if speakers else "",
+        "",
+        tuple(bgp.database.speakers[speaker].bgp.place for speaker in speakers),
+    )
+
+
+def restart_findings(bgp: BgpSolution) -> list[Finding]:
+    """Sessions after whose failure and return BGP stays with another choice: it has several stable states.
+
+    Tried on one session after the other, while the work stays within bounds; what is known to hang on who
+    speaks first, or never to settle, is left out.
+    """
+    held = bgp.propagation
+    found: list[Finding] = []
+    if held is None or len(held.channels) * len(bgp.prefixes) > MOST_RESTARTED:
+        return found
+    known = sorted(held.unstable.columns | held.ordered)
+    told: set[int] = set()
+    for channel in held.channels[::2]:
+        after = held.after_restart(channel)
+        if after is None:
+            continue
+        differing = ((after.best != held.best) | (after.via != held.via)).any(axis=0)
+        differing[known] = False
+        columns = set(np.flatnonzero(differing).tolist()) - told
+        if not columns:
+            continue
+        told |= columns
+        found.append(
+            Finding(
+                "bgp-order",
+                "warning",
+                f"where {some_of(bgp.prefixes.members(columns))} leads depends on timing: once the session of"
+                f" {_name(bgp, channel.sender)} and {_name(bgp, channel.receiver)} has failed and come back, BGP"
+                " stays with another choice. It has several stable states",
+                _device(bgp, channel.sender),
+                "",
+                (channel.sending.neighbor.place, channel.receiving.neighbor.place),
+            )
+        )
+    return found
+
+
+def _name(bgp: BgpSolution, speaker: int) -> str:
+    return bgp.topology.instance_name(bgp.database.speakers[speaker].instance)
+
+
+def _device(bgp: BgpSolution, speaker: int) -> str:
+    return bgp.topology.devices[bgp.topology.instances[bgp.database.speakers[speaker].instance].device].name
