@@ -70,6 +70,19 @@ class TestUses:
         # Its own path, not the one that ``me`` prefers no other to.
         assert rows(use) == {NET: (True, 1, [("origin", "igp", "egp")])}
 
+    def test_what_is_not_sent_is_no_change(self):
+        net = two_exits()
+        sets = accept(local_preference=150, weight=5, tag=3, origin="egp")
+        net.bgp("a")["neighbors"]["172.16.1.1"]["export"] = net.policy("a", "out", sets)
+        (use,) = report(net, "a", "out")["uses"]
+        assert rows(use) == {NET: (True, 1, [("origin", "igp", "egp")])}
+
+    def test_a_default_said_in_any_case_meets_the_import_policy(self):
+        net = importing(accept())
+        net.bgp("a")["neighbors"]["172.16.1.1"]["originate_default"] = True
+        (use,) = report(net, "me", "in")["uses"]
+        assert set(rows(use)) == {NET, "192.0.2.0/24", "0.0.0.0/0"}
+
     def test_a_session_that_is_down_meets_no_routes(self):
         net = importing(accept())
         net.bgp("a")["neighbors"]["172.16.1.1"]["as"] = 1

@@ -11,12 +11,13 @@ import numpy as np
 
 from routrel.analysis.answers import Json, place_json
 from routrel.analysis.contest.policies import Asked, Decision, PathSeen, ask
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.places import Place
 from routrel.model.policies import Policy
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp import paths as columns
+from routrel.routing.bgp.paths import Column, Rows
 from routrel.routing.bgp.sessions import Channel
 from routrel.routing.isis.solution import LEVEL_2_ROUTE
 from routrel.routing.rows import UNSET, ProtocolRoutes
@@ -28,6 +29,10 @@ MOST_ROUTES = 400
 """Routes listed per use; all are counted."""
 
 
+NOT_SENT = frozenset({"weight", "tag", "preference"})
+"""What a router keeps to itself of a BGP path."""
+
+
 @dataclass(frozen=True, slots=True)
 class Met:
     """A route that meets the policy: its column and how the policy sees it."""
@@ -37,6 +42,8 @@ class Met:
     local_preference: int | None = None
     weight: int | None = None
     origin: str | None = None
+    without: frozenset[str] = frozenset()
+    """What a policy may set here to no effect: it does not go out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,11 +187,16 @@ class PolicyView:
         neighbor = channel.sending.neighbor.address
         if direction == "import":
             accepted, rows = messages.sent(channel, found, ids[found], via[found])
-            found = found[accepted]
-            numbers = bgp.paths.numbers_of(rows[accepted])
+            found, rows = found[accepted], rows[accepted]
+            if channel.sending.neighbor.originate_default:
+                found, rows = self._with_default(channel, found, rows)
+            numbers = bgp.paths.numbers_of(rows)
             kept = messages.is_held(channel, bgp.paths.rows[numbers])
             found, numbers = found[kept], numbers[kept]
             neighbor = channel.receiving.neighbor.address
+        without = frozenset() if direction == "import" else NOT_SENT
+        if direction == "export" and channel.external:
+            without |= {"local preference"}
         weight = channel.receiving.neighbor.weight if direction == "import" else None
         for column, number in zip(found.tolist(), numbers.tolist(), strict=True):
             row = bgp.paths.rows[number].tolist()
@@ -194,7 +206,17 @@ class PolicyView:
             prefix = self.solved.representatives.prefixes[column]
             asked = Asked(prefix, "bgp", seen.med or 0, tag, () if hop is None else (hop,), seen)
             origin = columns.ORIGINS[row[columns.ORIGIN]]
-            yield Met(column, asked, row[columns.LOCAL_PREFERENCE], weight, origin)
+            yield Met(column, asked, row[columns.LOCAL_PREFERENCE], weight, origin, without)
+
+    def _with_default(self, channel: Channel, found: Column, rows: Rows) -> tuple[Column, Rows]:
+        """What comes in by a channel with the default that its sender says in any case."""
+        for family, _ in channel.next_hops:
+            column = self.solved.representatives.number[Prefix(family, 0, 0)]
+            others = found != column
+            said = self.solved.bgp.messages.default_sent(channel, column)
+            found, rows = np.append(found[others], column), np.concatenate([rows[others], said])
+        order = np.argsort(found)
+        return found[order], rows[order]
 
     def report(self) -> Json:
         """Everything as plain data."""
@@ -296,7 +318,7 @@ def _changes(met: Met, decision: Decision) -> list[Json]:
     return [
         {"name": name, "before": None if before in (None, "") else str(before), "after": str(new)}
         for name, before, new in found
-        if new is not None and new != before
+        if new is not None and new != before and name not in met.without
     ]
 
 
