@@ -23,7 +23,7 @@ def test_longest_match_is_that_of_a_linear_search(drawn, data):
     assert index.chain(address) == reference(index, address)
 
 
-@given(st.lists(prefixes(family=4), max_size=30))
+@given(st.lists(prefixes(), max_size=30))
 def test_a_parent_is_the_longest_other_prefix_that_covers(drawn):
     index = PrefixIndex(drawn)
     for number, prefix in enumerate(index.prefixes):

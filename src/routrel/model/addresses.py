@@ -120,7 +120,8 @@ class InterfaceAddress(NamedTuple):
 
     @property
     def prefix(self) -> Prefix:
-        return Prefix.of(self.family, self.value, self.length)
+        shift = BITS[self.family] - self.length
+        return Prefix(self.family, self.value >> shift << shift, self.length)
 
 
 def link_local_of(mac: str) -> Address:

@@ -20,6 +20,9 @@ UNREACHED = np.int32(2**29)
 
 WORD = 64
 
+BLOCK = 1024
+"""So many routers' rows are compared at once: memory for them stays small beside the distances."""
+
 SMALL = 128
 """Up to this many routers plain NumPy is as fast, and SciPy's import (a second) is saved."""
 
@@ -37,8 +40,8 @@ class Edge(NamedTuple):
 class Graph:
     """Distances and equal-cost next-hop sets of n routers.
 
-    Vertices are numbered 0..n-1 in the order of ``routers``; ``w`` is the number of 64-bit words that hold
-    the largest number of outgoing edges of any router.
+    Vertices are numbered 0..n-1 in the order of ``routers``, which ascend; ``w`` is the number of 64-bit
+    words that hold the largest number of outgoing edges of any router.
 
     - ``distance``: int32 (n, n), cost from row to column, ``UNREACHED`` where there is no path.
     - ``masks``: uint64 (w, n, n); bit b of ``masks[k, s, t]`` stands for ``edges_of[s][64 k + b]``,
@@ -50,20 +53,24 @@ class Graph:
     def __init__(self, routers: list[int], edges: list[Edge]):
         self.routers = routers
         self.local: dict[int, int] = {router: index for index, router in enumerate(routers)}
+        self._ascending = np.array(routers, np.int64)
         n = len(routers)
         edges = sorted(edges)
-        source = np.array([self.local[edge.source] for edge in edges], dtype=np.int64)
-        target = np.array([self.local[edge.target] for edge in edges], dtype=np.int64)
-        cost = np.array([edge.cost for edge in edges], dtype=np.int32)
-        self.edges_of: list[list[Edge]] = [[] for _ in range(n)]
-        for edge in edges:
-            self.edges_of[self.local[edge.source]].append(edge)
+        sources, targets, costs, _, _ = zip(*edges, strict=True) if edges else ((), (), (), (), ())
+        source, target = self.vertices(np.array(sources, np.int64)), self.vertices(np.array(targets, np.int64))
+        cost = np.array(costs, np.int32)
+        starts = np.searchsorted(source, np.arange(n + 1)).tolist()
+        self.edges_of: list[list[Edge]] = [edges[starts[router] : starts[router + 1]] for router in range(n)]
         self.distance: Metrics = all_pairs(n, source, target, cost)
         self.masks: Masks = _next_hop_masks(n, source, target, cost, self.distance)
 
     @property
     def words(self) -> int:
         return len(self.masks)
+
+    def vertices(self, routers: Numbers) -> Numbers:
+        """The vertices of routers of this graph, (n,)."""
+        return np.searchsorted(self._ascending, routers)
 
 
 class Destinations:
@@ -184,16 +191,19 @@ def _next_hop_masks(
     distance: Metrics,
 ) -> Masks:
     """Edges come sorted by source, so that each router's edges are one slice, in bit order."""
-    starts = np.searchsorted(source, np.arange(n + 1))
-    degree = int(np.diff(starts).max()) if n else 0
-    words = max(1, -(-degree // WORD))
+    starts = np.searchsorted(source, np.arange(n))
+    bit = np.arange(len(source)) - starts[source]
+    words = max(1, -(-int(bit.max(initial=-1) + 1) // WORD))
     masks = np.zeros((words, n, n), dtype=np.uint64)
-    for router in range(n):
-        row = distance[router]
-        reached = row < UNREACHED
-        for edge in range(starts[router], starts[router + 1]):
-            word, bit = divmod(edge - starts[router], WORD)
-            begins = (distance[target[edge]] + cost[edge] == row) & reached
-            masks[word, router] |= begins.astype(np.uint64) << np.uint64(bit)
-        masks[:, router, router] = 0
+    for number in range(int(bit.max(initial=-1)) + 1):
+        having = np.flatnonzero(bit == number)
+        for first in range(0, len(having), BLOCK):
+            edges = having[first : first + BLOCK]
+            rows = distance[source[edges]]
+            begins = distance[target[edges]] + cost[edges, None] == rows
+            begins &= rows < UNREACHED
+            word, shift = divmod(number, WORD)
+            masks[word, source[edges]] |= begins.astype(np.uint64) << np.uint64(shift)
+    routers = np.arange(n)
+    masks[:, routers, routers] = 0
     return masks

@@ -1,7 +1,7 @@
 """All prefixes of a network interned to numbers, with longest-prefix match over them.
 
-Prefixes are flattened to sorted intervals, so that a look-up is one binary search; each prefix knows the
-next shorter one that covers it, so that a device's longest match is found by walking up from there.
+Each prefix knows the next shorter one that covers it: an address is looked up by one binary search and a
+few steps from there, and a device's longest match is found by walking on.
 """
 
 from bisect import bisect_left, bisect_right
@@ -10,7 +10,10 @@ from collections.abc import Hashable, Iterable
 import numpy as np
 import numpy.typing as npt
 
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import BITS, Address, Prefix
+
+Halves = tuple[npt.NDArray[np.uint64], npt.NDArray[np.uint64]]
+"""Addresses as their upper and lower 64 bits."""
 
 
 class PrefixIndex:
@@ -20,46 +23,24 @@ class PrefixIndex:
     """
 
     def __init__(self, prefixes: Iterable[Prefix]):
-        self.prefixes: list[Prefix] = sorted(set(prefixes))
-        self.number: dict[Prefix, int] = {prefix: index for index, prefix in enumerate(self.prefixes)}
-        self.parent: list[int] = [-1] * len(self.prefixes)
-        self.lengths = np.array([prefix.length for prefix in self.prefixes], np.int16)
-        self.first_of_ipv6 = sum(1 for prefix in self.prefixes if prefix.family == 4)
+        distinct = prefixes if isinstance(prefixes, set) else set(prefixes)
+        by_family = {family: [prefix for prefix in distinct if prefix[0] == family] for family in (4, 6)}
+        self.prefixes: list[Prefix] = []
+        parents = []
+        for unsorted in by_family.values():
+            ascending, parent = _nested(unsorted)
+            parents.append(np.where(parent < 0, parent, parent + len(self.prefixes)))
+            self.prefixes += ascending
+        self.number: dict[Prefix, int] = dict(zip(self.prefixes, range(len(self.prefixes)), strict=True))
+        self.parent: list[int] = np.concatenate(parents).tolist()
+        self.lengths = np.array([prefix[2] for prefix in self.prefixes], np.int16)
+        self.first_of_ipv6 = len(by_family[4])
         """All IPv4 prefixes stand before this number, all IPv6 ones from it on."""
         self.matched: dict[Hashable, npt.NDArray[np.bool_]] = {}
         """Which prefixes a list of prefix matches holds for, kept by the list."""
-        self._starts: dict[int, list[int]] = {4: [0], 6: [0]}
-        self._longest: dict[int, list[int]] = {4: [-1], 6: [-1]}
-        for family in (4, 6):
-            self._flatten(family)
 
     def __len__(self) -> int:
         return len(self.prefixes)
-
-    def _flatten(self, family: int) -> None:
-        starts, longest = self._starts[family], self._longest[family]
-        stack: list[int] = []
-
-        def begin(position: int, owner: int) -> None:
-            if starts[-1] == position:
-                longest[-1] = owner
-            else:
-                starts.append(position)
-                longest.append(owner)
-
-        def close_before(position: int | None) -> None:
-            while stack and (position is None or self.prefixes[stack[-1]].last < position):
-                end = self.prefixes[stack.pop()].last
-                begin(end + 1, stack[-1] if stack else -1)
-
-        for index, prefix in enumerate(self.prefixes):
-            if prefix.family != family:
-                continue
-            close_before(prefix.network)
-            self.parent[index] = stack[-1] if stack else -1
-            begin(prefix.network, index)
-            stack.append(index)
-        close_before(None)
 
     def covered(self, prefix: Prefix) -> slice:
         """The numbers of all prefixes inside ``prefix``, itself included: they stand side by side."""
@@ -72,8 +53,11 @@ class PrefixIndex:
 
     def longest(self, address: Address) -> int:
         """Number of the longest prefix that holds ``address``, or -1."""
-        starts = self._starts[address.family]
-        return self._longest[address.family][bisect_right(starts, address.value) - 1]
+        # The last prefix that begins no later is the one looked for, or within it.
+        number = bisect_right(self.prefixes, (*address, BITS[address.family])) - 1
+        while number >= 0 and not self.prefixes[number].contains(address):
+            number = self.parent[number]
+        return number
 
     def chain(self, address: Address) -> list[int]:
         """All prefixes that hold ``address``, longest first."""
@@ -83,3 +67,43 @@ class PrefixIndex:
             chain.append(index)
             index = self.parent[index]
         return chain
+
+
+def _nested(prefixes: list[Prefix]) -> tuple[list[Prefix], npt.NDArray[np.int64]]:
+    """Distinct prefixes of one family in ascending order, and of each the longest other that covers it, or -1."""
+    if not prefixes:
+        return [], np.zeros(0, np.int64)
+    family = prefixes[0].family
+    _, networks, given_lengths = zip(*prefixes, strict=True)
+    lengths = np.array(given_lengths, np.int64)
+    high, low = _halves(networks)
+    order = np.lexsort((lengths, low, high))
+    lengths, first = lengths[order], (high[order], low[order])
+    last = tuple(part | fill for part, fill in zip(first, _fills(lengths, BITS[family]), strict=True))
+    parent = np.full(len(order), -1, np.int64)
+    for length in np.unique(lengths).tolist():
+        # Prefixes of one length are disjoint: only the last that begins before can cover.
+        holders, inside = np.flatnonzero(lengths == length), np.flatnonzero(lengths > length)
+        before = np.searchsorted(holders, inside) - 1
+        inside, before = inside[before >= 0], holders[before[before >= 0]]
+        upper, begins = last[0][before], first[0][inside]
+        covers = (upper > begins) | ((upper == begins) & (last[1][before] >= first[1][inside]))
+        parent[inside[covers]] = before[covers]
+    return list(map(prefixes.__getitem__, order.tolist())), parent
+
+
+def _halves(values: tuple[int, ...]) -> Halves:
+    if max(values) < 1 << 64:
+        return np.zeros(len(values), np.uint64), np.array(values, np.uint64)
+    lower = (1 << 64) - 1
+    return (
+        np.array([value >> 64 for value in values], np.uint64),
+        np.array([value & lower for value in values], np.uint64),
+    )
+
+
+def _fills(lengths: npt.NDArray[np.int64], bits: int) -> Halves:
+    """The host bits of prefixes of these lengths, all set."""
+    ones = [(1 << (bits - length)) - 1 for length in range(bits + 1)]
+    high, low = _halves(tuple(ones))
+    return high[lengths], low[lengths]

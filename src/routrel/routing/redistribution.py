@@ -288,13 +288,14 @@ class Settling:
         return dict(sorted(taking.items()))
 
     def _ospf_ports(self) -> dict[tuple[int, int], frozenset[int]]:
-        """The ports of each OSPF process, by (solution, process)."""
-        ports: dict[tuple[int, int], set[int]] = defaultdict(set)
-        for number, solution in enumerate(self.solutions):
-            if isinstance(solution, OspfSolution):
-                for port, speaker in solution.database.speakers.items():
-                    ports[number, speaker.process].add(port)
-        return {key: frozenset(found) for key, found in ports.items()}
+        """The ports of each OSPF process that looks at the table, by (solution, process)."""
+        ports: dict[tuple[int, int], frozenset[int]] = {}
+        for taking in self._taking.values():
+            for number, process in taking:
+                solution = self.solutions[number]
+                if isinstance(solution, OspfSolution):
+                    ports[number, process.number] = solution.database.ports_of(process.number)
+        return ports
 
     def run(self) -> Unsettled | None:
         """Put in what tables say until nothing changes; what does not settle is returned."""

@@ -182,9 +182,8 @@ def _all_prefixes(topology: Topology) -> set[Prefix]:
     """Every prefix that can stand in a table."""
     prefixes: set[Prefix] = set()
     for port in topology.ports:
-        for address in port.interface.addresses:
-            prefixes.add(address.prefix)
-            prefixes.add(address.address.host_prefix())
+        prefixes.update(port.prefixes)
+        prefixes.update([address.host_prefix() for address in port.addresses])
     for device in topology.devices:
         prefixes.update(route.prefix for route in device.gateways)
         prefixes.update(route.prefix for route in device.observed)

@@ -17,18 +17,20 @@ def network_type(segment: Segment, configured: str | None) -> str:
     return "point-to-point" if len(segment.ports) == 2 else "broadcast"
 
 
-def own_prefixes(port: Port) -> list[Prefix]:
+def own_prefixes(port: Port) -> tuple[Prefix, ...]:
     """The prefixes an interface brings into a protocol: its subnets; of a loopback, host routes."""
-    return [
-        address.address.host_prefix() if port.interface.is_loopback else address.prefix
-        for address in port.interface.addresses
-        if not address.address.is_link_local or address.family == 4
-    ]
+    if not port.interface.is_loopback and len(port.addresses) == 1 and port.addresses[0].family == 4:
+        return port.prefixes
+    return tuple(
+        address.host_prefix() if port.interface.is_loopback else prefix
+        for prefix, address in zip(port.prefixes, port.addresses, strict=True)
+        if address.family == 4 or not address.is_link_local
+    )
 
 
 def hop_to(topology: Topology, port: int, peer: int, family: int) -> NextHop | None:
     """The next hop to a neighbour; None where it has no address of the family."""
-    if not any(own.family == family for own in topology.ports[peer].interface.addresses):
+    if not any(own.family == family for own in topology.ports[peer].addresses):
         return None
     address = topology.neighbor_address(port, peer, family)
     return NextHop(port, None, peer) if address is None else NextHop(port, address)

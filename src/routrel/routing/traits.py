@@ -26,12 +26,26 @@ class Traits:
         self._numbers: list[int] = []
         self._traits: list[int] = []
         self._columns: list[tuple[Column, int]] = []
+        self._told_apart: list[tuple[Column, Column]] = []
         self._known: dict[Hashable, int] = {}
 
     def add(self, prefix: Prefix, trait: Hashable) -> None:
         known = self._known
         self._numbers.append(self._number_of[prefix])
         self._traits.append(known.setdefault(trait, len(known)))
+
+    def add_columns(self, numbers: Column, *columns: Column) -> None:
+        """A trait for each of some prefixes: the row of columns (n,) of values from 0 that stands beside it.
+
+        Rows of another call are other traits.
+        """
+        rows = columns[0]
+        for column in columns[1:]:
+            width = int(column.max(initial=0)) + 1
+            if int(rows.max(initial=0)) >= 2**62 // width:
+                rows = np.unique(rows, return_inverse=True)[1].reshape(-1)
+            rows = rows * width + column
+        self._told_apart.append((numbers, np.unique(rows, return_inverse=True)[1].reshape(-1)))
 
     def add_single(self, prefix: Prefix) -> None:
         """A prefix that is like no other."""
@@ -48,12 +62,16 @@ class Traits:
         self.add_numbers(np.arange(covered.start, covered.stop), trait)
 
     def classes(self) -> Column:
-        """The class of each prefix, -1 without any trait that ``add`` brought."""
+        """The class of each prefix, -1 without any trait that ``add`` or ``add_columns`` brought."""
         p = len(self.index)
-        numbers = np.array(self._numbers, np.int64)
-        is_known = np.zeros(p, bool)
-        is_known[numbers] = True
         parts = [(np.array(self._numbers, np.int64), np.array(self._traits, np.int64))]
+        count = len(self._known)
+        for numbers, rows in self._told_apart:
+            parts.append((numbers, rows + count))
+            count += int(rows.max(initial=-1)) + 1
+        is_known = np.zeros(p, bool)
+        for numbers, _ in parts:
+            is_known[numbers] = True
         for more, trait in self._columns:
             kept = more[is_known[more]]
             parts.append((kept, np.full(len(kept), trait, np.int64)))
@@ -61,7 +79,7 @@ class Traits:
         parts.append((family, np.where(family < self.index.first_of_ipv6, -4, -6)))
         all_numbers = np.concatenate([part[0] for part in parts])
         traits = np.concatenate([part[1] for part in parts])
-        order = np.argsort(all_numbers * np.int64(len(self._known) + 8) + traits + 6, kind="stable")
+        order = np.argsort(all_numbers * np.int64(count + 8) + traits + 6, kind="stable")
         all_numbers, traits = all_numbers[order], traits[order]
         starts = run_starts(all_numbers)
         found, _ = classes_of(starts, [traits])
@@ -75,11 +93,14 @@ def add_configured(traits: Traits, topology: Topology, network: Network) -> None
     index = traits.index
     for family in (4, 6):
         traits.add_single(Prefix(family, 0, 0))
+    connected: list[int] = []
+    instances: list[int] = []
     for port in topology.ports:
-        if port.up:
-            for address in port.interface.addresses:
-                if not address.prefix.is_link_local:
-                    traits.add(address.prefix, port.instance)
+        for prefix in () if port.down else port.prefixes:
+            if prefix[0] == 4 or not prefix.is_link_local:
+                connected.append(index.number[prefix])
+                instances.append(port.instance)
+    traits.add_columns(np.array(connected, np.int64), np.array(instances, np.int64))
     for instance in topology.instances:
         for static in static_candidates(topology, instance.index):
             if static.next_hop is not None and static.prefix.contains(static.next_hop):

@@ -17,7 +17,7 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from routrel.model.addresses import Address, link_local_of
+from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
@@ -37,7 +37,10 @@ class Instance:
 
 @dataclass(frozen=True, slots=True)
 class Port:
-    """An interface with its numbers; ``down`` says why it carries nothing, or is empty."""
+    """An interface with its numbers; ``down`` says why it carries nothing, or is empty.
+
+    ``addresses`` and ``prefixes`` are those of the interface's own addresses, in their order.
+    """
 
     index: int
     device: int
@@ -45,6 +48,8 @@ class Port:
     interface: Interface
     down: str
     instance: int
+    addresses: tuple[Address, ...]
+    prefixes: tuple[Prefix, ...]
 
     @property
     def up(self) -> bool:
@@ -108,14 +113,25 @@ class Topology:
         }
         self.ports: list[Port] = []
         self.ports_of: list[list[int]] = [[] for _ in self.devices]
+        self.ports_named: list[dict[str, Port]] = [{} for _ in self.devices]
+        """Per device, its ports by the names of their interfaces."""
         self.port_index: dict[InterfaceName, int] = {}
         for name, device, interface in network.interfaces():
             index = len(self.ports)
             owner = self.device_index[device.name]
             self.port_index[name] = index
             self.ports_of[owner].append(index)
-            instance = self.instance_index[device.name, interface.vrf]
-            self.ports.append(Port(index, owner, name, interface, self._why_down(device, interface), instance))
+            port = self.ports_named[owner][name.interface] = Port(
+                index,
+                owner,
+                name,
+                interface,
+                self._why_down(device, interface),
+                self.instance_index[device.name, interface.vrf],
+                tuple([address.address for address in interface.addresses]),
+                tuple([address.prefix for address in interface.addresses]),
+            )
+            self.ports.append(port)
         self.segments: list[Segment] = []
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
@@ -144,18 +160,17 @@ class Topology:
         IPv4: the peer's address in a common subnet, else its first. IPv6: the link-local one, written or
         formed from its MAC address (RFC 5340 section 4.3.2, RFC 5308 section 4); None where neither is known.
         """
-        mine, theirs = self.ports[port].interface, self.ports[peer].interface
-        addresses = [address for address in theirs.addresses if address.family == family]
+        theirs = self.ports[peer]
         if family == 6:
-            written = [address.address for address in addresses if address.address.is_link_local]
-            if written:
-                return written[0]
-            return link_local_of(theirs.mac) if theirs.mac else None
-        for own in mine.addresses:
-            for address in addresses:
-                if own.prefix == address.prefix:
-                    return address.address
-        return addresses[0].address if addresses else None
+            for address in theirs.addresses:
+                if address.family == 6 and address.is_link_local:
+                    return address
+            return link_local_of(theirs.interface.mac) if theirs.interface.mac else None
+        for own in self.ports[port].prefixes:
+            for prefix, address in zip(theirs.prefixes, theirs.addresses, strict=True):
+                if own == prefix and prefix.family == family:
+                    return address
+        return next((address for address in theirs.addresses if address.family == family), None)
 
     def on_segment(self, segment: int, address: Address) -> int | None:
         """The up port that answers for ``address`` on a segment, or None; the first where several do."""
@@ -263,9 +278,9 @@ class Topology:
             port = self.ports[index]
             if domain[0] != "port" or port.interface.members or not port.up:
                 continue
-            for address in port.interface.addresses:
-                if not address.prefix.is_host and not address.prefix.is_link_local:
-                    joined.join(("subnet", address.prefix, port.interface.vlan or 0), domain)
+            for prefix in port.prefixes:
+                if not prefix.is_host and not prefix.is_link_local:
+                    joined.join(("subnet", prefix, port.interface.vlan or 0), domain)
 
     def _number(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
         members: dict[Domain, list[int]] = defaultdict(list)
@@ -288,9 +303,9 @@ class Topology:
             if not port.up:
                 continue
             segment = self.segment_of[port.index]
-            addresses = [address.address for address in port.interface.addresses]
+            addresses = port.addresses
             if port.interface.mac:
-                addresses.append(link_local_of(port.interface.mac))
+                addresses = (*addresses, link_local_of(port.interface.mac))
             for address in addresses:
                 if not address.is_link_local:
                     self.owners[address].append(port.index)

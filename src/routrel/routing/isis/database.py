@@ -8,6 +8,7 @@ from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding
 from routrel.model.routing import Isis, IsisInterface
 from routrel.routing.graph import Edge
+from routrel.routing.numbered import Numbered
 from routrel.routing.rows import Process
 from routrel.routing.speaking import network_type, own_prefixes
 from routrel.routing.traits import Traits
@@ -40,10 +41,11 @@ class DomainDatabase:
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
     reachable: list[Reachable] = field(default_factory=list)
+    numbered: Numbered = field(default_factory=Numbered)
+    """The reachable prefixes as columns."""
 
 
-@dataclass(frozen=True, slots=True)
-class Speaker:
+class Speaker(NamedTuple):
     """An interface that takes part in IS-IS, with its settings."""
 
     port: Port
@@ -68,23 +70,23 @@ class IsisDatabase:
             if instance.routing and instance.routing.isis:
                 self._add(instance, instance.routing.isis)
         for speaker in self.speakers.values():
-            for level in speaker.settings.levels:
-                domain = self.domains[domain_of(speaker.isis, level)]
-                domain.reachable += [
-                    Reachable(speaker.process, prefix, speaker.settings.metric, speaker.port.index)
-                    for prefix in own_prefixes(speaker.port)
-                ]
-            segment = topology.segment_of[speaker.port.index]
-            if segment >= 0 and not speaker.settings.passive:
-                by_segment[segment].append(speaker)
+            port, process, isis, settings = speaker
+            prefixes = own_prefixes(port)
+            for level in settings.levels:
+                reachable = self.domains[domain_of(isis, level)].reachable
+                for prefix in prefixes:
+                    reachable.append(Reachable(process, prefix, settings.metric, port.index))
+            if not settings.passive:
+                segment = topology.segment_of[port.index]
+                if segment >= 0:
+                    by_segment[segment].append(speaker)
         for number in sorted(by_segment):
             self._connect(topology.segments[number], by_segment[number])
 
     def add_traits(self, traits: Traits) -> None:
         """What IS-IS itself tells of prefixes: who brings them into which domain at what metric."""
-        for domain, database in self.domains.items():
-            for one in database.reachable:
-                traits.add(one.prefix, (domain, one.router, one.metric))
+        for database in self.domains.values():
+            traits.add_columns(*database.numbered.columns(database.reachable, traits.index))
 
     def _add(self, instance: Instance, isis: Isis) -> None:
         number = len(self.processes)
@@ -93,11 +95,12 @@ class IsisDatabase:
         for level in isis.levels:
             self.domains.setdefault(domain_of(isis, level), DomainDatabase()).routers.append(number)
         device = self.topology.devices[instance.device]
+        ports = self.topology.ports_named[instance.device]
         for settings in isis.interfaces:
-            port = self.topology.port(device.name, settings.name)
-            if not port.up:
+            port = ports[settings.name]
+            if port.down:
                 continue
-            if not port.interface.addresses:
+            if not port.addresses:
                 self.findings.append(
                     Finding(
                         "isis-no-address",
@@ -161,7 +164,7 @@ class IsisDatabase:
         if first.isis.wide_metrics != second.isis.wide_metrics:
             wide = [("narrow", "wide")[speaker.isis.wide_metrics] for speaker in (first, second)]
             return f"{wide[0]} metrics against {wide[1]}, which neither reads of the other"
-        families = [{a.family for a in speaker.port.interface.addresses} for speaker in (first, second)]
+        families = [{address.family for address in speaker.port.addresses} for speaker in (first, second)]
         if not families[0] & families[1]:
             return "they have no address family in common"
         return ""

@@ -42,18 +42,8 @@ class IsisSolution:
         self.graphs = {domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()}
         self.brought: dict[Domain, Destinations] = {}
         self.leaked: dict[Domain, Destinations] = {}
-        self._hops = {
-            (domain, family): [
-                [hop_to(topology, edge.port, edge.peer, family) for edge in edges] for edges in graph.edges_of
-            ]
-            for domain, graph in self.graphs.items()
-            for family in (4, 6)
-        }
-        self._usable = {key: _usable(hops, self.graphs[key[0]].words) for key, hops in self._hops.items()}
+        self._hops: dict[tuple[Domain, int, int], list[NextHop | None]] = {}
         self.attached = self._find_attached()
-        self._families: list[set[int]] = [set() for _ in self.processes]
-        for speaker in database.speakers.values():
-            self._families[speaker.process].update(a.family for a in speaker.port.interface.addresses)
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self.inject({}, {})
 
@@ -77,9 +67,11 @@ class IsisSolution:
         areas = np.array([int(self.database.configured[router].area, 16) % (2**61 - 1) for router in graph.routers])
         for router in graph.routers:
             isis = self.database.configured[router]
+            if isis.levels != (1, 2):
+                continue
             local = graph.local[router]
             reached = graph.distance[local] < UNREACHED
-            if isis.levels == (1, 2) and (areas[reached] != areas[local]).any():
+            if (areas[reached] != areas[local]).any():
                 attached[domain_of(isis, 1)].append(router)
         return attached
 
@@ -87,17 +79,10 @@ class IsisSolution:
         """Fill both levels: what routers bring and put in, level 1 passed up, level 2 leaked down."""
         rows: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for domain, database in self.database.domains.items():
-            local = self.graphs[domain].local
-            rows[domain].append(
-                np.array(
-                    [
-                        (local[one.router], self.prefixes.number[one.prefix], one.metric, 0)
-                        for one in database.reachable
-                        if one.prefix in self.prefixes.number
-                    ],
-                    np.int64,
-                ).reshape(-1, 4)
-            )
+            numbers, routers, metrics = database.numbered.columns(database.reachable, self.prefixes.whole)
+            columns = self.prefixes.standing[numbers]
+            vertices = self.graphs[domain].vertices(routers)
+            rows[domain].append(np.stack([vertices, columns, metrics, np.zeros_like(metrics)], axis=1)[columns >= 0])
         for process, found in injected.items():
             isis = self.database.configured[process]
             domain = domain_of(isis, max(isis.levels))
@@ -180,12 +165,10 @@ class IsisSolution:
                 self._fill(routes, process, domains[0], self.leaked[domains[0]], LEAKED, 0)
             if len(domains) == 1:
                 self._fill_default(routes, process, domains[0])
-        for domain in domains:
-            for family in (4, 6):
-                usable = self._usable[domain, family][:, self.graphs[domain].local[process]]
-                of_family = self.prefixes.of_family(family)
-                words = routes.masks[offsets[domain] : offsets[domain] + self.graphs[domain].words, of_family]
-                words &= usable[:, None]
+        for family, hops in routes.hops.items():
+            of_family = self.prefixes.of_family(family)
+            if None in hops and of_family.start < of_family.stop:
+                routes.masks[:, of_family] &= _usable(hops)[:, None]
         return routes
 
     def _fill(
@@ -220,20 +203,32 @@ class IsisSolution:
             graph.masks[:, local, [a for a, d in zip(attached, distances.tolist(), strict=True) if d == nearest]],
             axis=1,
         )
-        for family in self._families[process]:
+        for family in self._families(process):
             number = self._defaults[family]
             if number >= 0 and routes.kind[number] == NONE:
                 routes.kind[number] = ATTACHED
                 routes.metric[number] = nearest
                 routes.masks[: graph.words, number] = words
 
+    def _families(self, process: int) -> set[int]:
+        """The address families that IS-IS carries for a router: those of its interfaces."""
+        instance = self.topology.instances[self.processes[process].instance]
+        ports = self.topology.ports_named[instance.device]
+        taking_part = (ports[settings.name] for settings in self.database.configured[process].interfaces)
+        return {
+            address.family for port in taking_part if port.index in self.database.speakers for address in port.addresses
+        }
+
     def _hops_of(self, process: int, domains: list[Domain], family: int) -> list[NextHop | None]:
         hops: list[NextHop | None] = []
         for domain in domains:
             graph = self.graphs[domain]
-            own = self._hops[domain, family][graph.local[process]]
-            hops.extend(own)
-            hops.extend([None] * (graph.words * WORD - len(own)))
+            key = domain, process, family
+            if key not in self._hops:
+                edges = graph.edges_of[graph.local[process]]
+                self._hops[key] = [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
+            hops.extend(self._hops[key])
+            hops.extend([None] * (graph.words * WORD - len(self._hops[key])))
         return hops
 
 
@@ -243,11 +238,10 @@ def _brought(rows: list[npt.NDArray[np.int64]]) -> Destinations:
     return Destinations(vertex, number, metric, tag)
 
 
-def _usable(hops: list[list[NextHop | None]], words: int) -> Masks:
-    """Bits of the edges whose neighbour has an address of the family: uint64 (w, n)."""
-    usable = np.zeros((words, len(hops)), np.uint64)
-    for router, edges in enumerate(hops):
-        for index, hop in enumerate(edges):
-            if hop is not None:
-                usable[index // WORD, router] |= np.uint64(1) << np.uint64(index % WORD)
+def _usable(hops: list[NextHop | None]) -> Masks:
+    """The bits of edges whose neighbour has an address of the family: uint64 (w,)."""
+    usable = np.zeros(len(hops) // WORD, np.uint64)
+    for index, hop in enumerate(hops):
+        if hop is not None:
+            usable[index // WORD] |= np.uint64(1 << index % WORD)
     return usable

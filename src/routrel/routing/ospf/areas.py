@@ -61,7 +61,6 @@ class Areas:
     def __init__(self, database: Database, prefixes: Representatives):
         self.database = database
         self.prefixes = prefixes
-        topology = database.topology
         self.areas_of: list[list[int]] = [[] for _ in database.processes]
         for number, area in sorted(database.areas.items()):
             for process in area.routers:
@@ -80,22 +79,17 @@ class Areas:
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
             graph = self.graphs[number] = Graph(area.routers, area.edges)
-            brought = [
-                (graph.local[stub.router], prefixes.number[stub.prefix], stub.cost)
-                for stub in area.stubs
-                if stub.prefix in prefixes.number
+            numbers, routers, costs = area.numbered.columns(area.stubs, prefixes.whole)
+            columns = prefixes.standing[numbers]
+            brought = np.stack([graph.vertices(routers), columns, costs])[:, columns >= 0]
+            outside = [
+                (graph.local[process], column, 0)
+                for column, process in enumerate(self.boundary, len(prefixes))
+                if process in graph.local
             ]
-            for column, process in enumerate(self.boundary, len(prefixes)):
-                if process in graph.local:
-                    brought.append((graph.local[process], column, 0))
-            columns = np.array(brought, np.int64).reshape(-1, 3)
-            self.destinations[number] = Destinations(columns[:, 0], columns[:, 1], columns[:, 2])
-        self._hops = {
-            number: [
-                [hop_to(topology, edge.port, edge.peer, database.family) for edge in edges] for edges in graph.edges_of
-            ]
-            for number, graph in self.graphs.items()
-        }
+            brought = np.concatenate([brought, np.array(outside, np.int64).reshape(-1, 3).T], axis=1)
+            self.destinations[number] = Destinations(*brought)
+        self._hops: dict[tuple[int, int], list[NextHop | None]] = {}
         self._active: dict[int, list[ActiveRange]] = {process: self._active_ranges(process) for process in self.borders}
         self._intra_rows: dict[int, AreaRoutes] = {}
         self.summaries: dict[int, tuple[list[int], Metrics]] = {}
@@ -216,11 +210,21 @@ class Areas:
         if areas == [BACKBONE]:
             is_plain[:] = True
         for number in areas:
-            graph = self.graphs[number]
-            own = self._hops[number][graph.local[process]]
+            own = self._hops_of(number, process)
             hops.extend(own)
-            hops.extend([None] * (graph.words * WORD - len(own)))
+            hops.extend([None] * (self.graphs[number].words * WORD - len(own)))
         return AreaRoutes(kind, metric, masks, hops, offsets, is_plain)
+
+    def _hops_of(self, area: int, process: int) -> list[NextHop | None]:
+        """The next hops behind a process's edges in an area, in the order of the bits."""
+        key = area, process
+        if key not in self._hops:
+            graph, database = self.graphs[area], self.database
+            self._hops[key] = [
+                hop_to(database.topology, edge.port, edge.peer, database.family)
+                for edge in graph.edges_of[graph.local[process]]
+            ]
+        return self._hops[key]
 
     def _inter(self, process: int, number: int) -> tuple[Metrics, Masks]:
         """Section 16.2: cost to each border router plus what it advertises; equal ones are merged."""

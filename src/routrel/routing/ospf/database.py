@@ -11,6 +11,7 @@ from routrel.model.filters import Header
 from routrel.model.findings import Finding
 from routrel.model.routing import Ospf, OspfArea, OspfInterface
 from routrel.routing.graph import Edge
+from routrel.routing.numbered import Numbered
 from routrel.routing.rows import Process
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, network_type, router_id
 from routrel.routing.traits import Traits
@@ -38,10 +39,11 @@ class AreaDatabase:
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
     stubs: list[Stub] = field(default_factory=list)
+    numbered: Numbered = field(default_factory=Numbered)
+    """The stubs as columns."""
 
 
-@dataclass(frozen=True, slots=True)
-class Speaker:
+class Speaker(NamedTuple):
     """An interface that takes part in OSPF, with its settings."""
 
     port: Port
@@ -70,33 +72,46 @@ class Database:
         """By port."""
         self.area_settings: dict[tuple[int, int], OspfArea] = {}
         """By process and area number."""
-        by_segment: dict[int, list[Speaker]] = defaultdict(list)
+        self._router_ids: dict[int, Address | None] = {}
         for instance in topology.instances:
             for ospf in instance.routing.ospf if instance.routing else ():
                 if ospf.version == version:
                     self._add(instance, ospf)
+        by_segment: dict[int, list[Speaker]] = defaultdict(list)
         for speaker in self.speakers.values():
-            area = self.areas.setdefault(speaker.area.number, AreaDatabase(speaker.area.number))
-            if not area.routers or area.routers[-1] != speaker.process:
-                area.routers.append(speaker.process)
-            port = speaker.port.index
-            if speaker.port.interface.is_loopback:
-                # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
-                cost = speaker.settings.cost or 0
-                area.stubs += [Stub(speaker.process, a.host_prefix(), cost, port) for a in speaker.addresses]
-                continue
-            area.stubs += [Stub(speaker.process, prefix, speaker.cost, port) for prefix in speaker.prefixes]
-            if not speaker.settings.passive:
-                by_segment[topology.segment_of[port]].append(speaker)
+            if self._advertise(speaker):
+                by_segment[topology.segment_of[speaker.port.index]].append(speaker)
         for number in sorted(by_segment):
-            if number >= 0:
+            if number >= 0 and len(by_segment[number]) > 1:
                 self._connect(topology.segments[number], by_segment[number])
+
+    def _advertise(self, speaker: Speaker) -> bool:
+        """Bring an interface's prefixes into its area; whether neighbours are met there."""
+        port, process, _, of_area, settings, cost, prefixes, addresses = speaker
+        area = self.areas.get(of_area.number)
+        if area is None:
+            area = self.areas[of_area.number] = AreaDatabase(of_area.number)
+        if not area.routers or area.routers[-1] != process:
+            area.routers.append(process)
+        if port.interface.is_loopback:
+            # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
+            area.stubs += [Stub(process, own.host_prefix(), settings.cost or 0, port.index) for own in addresses]
+            return False
+        for prefix in prefixes:
+            area.stubs.append(Stub(process, prefix, cost, port.index))
+        return not settings.passive
+
+    def ports_of(self, process: int) -> frozenset[int]:
+        """The ports of a process."""
+        ports = self.topology.ports_named[self.topology.instances[self.processes[process].instance].device]
+        named = (ports[one.name].index for area in self.configured[process].areas for one in area.interfaces)
+        return frozenset(port for port in named if port in self.speakers)
 
     def add_traits(self, traits: Traits) -> None:
         """What OSPF itself tells of prefixes: who brings them into which area at what cost, and ranges."""
-        for number, area in self.areas.items():
-            for stub in area.stubs:
-                traits.add(stub.prefix, (self.version, number, stub.router, stub.cost))
+        for area in self.areas.values():
+            numbers, routers, costs = area.numbered.columns(area.stubs, traits.index)
+            traits.add_columns(numbers, routers, costs)
         for settings in self.area_settings.values():
             for configured in settings.ranges:
                 traits.add_single(configured.prefix)
@@ -104,6 +119,7 @@ class Database:
 
     def _add(self, instance: Instance, ospf: Ospf) -> None:
         device = self.topology.devices[instance.device]
+        ports = self.topology.ports_named[instance.device]
         number = len(self.processes)
         self.configured.append(ospf)
         self.processes.append(
@@ -120,11 +136,13 @@ class Database:
         )
         for area in ospf.areas:
             for settings in area.interfaces:
-                port = self.topology.port(device.name, settings.name)
-                addresses = [a for a in port.interface.addresses if a.family == self.family]
-                if not port.up:
+                port = ports[settings.name]
+                if port.down:
                     continue
-                if not addresses:
+                prefixes, addresses = port.prefixes, port.addresses
+                if len(addresses) != 1 or addresses[0].family != self.family or addresses[0].is_link_local:
+                    prefixes, addresses = self._of_family(port)
+                if not addresses and not any(address.family == self.family for address in port.addresses):
                     self.findings.append(
                         Finding(
                             "ospf-no-address",
@@ -138,22 +156,20 @@ class Database:
                     )
                     continue
                 self.area_settings[number, area.number] = area
-                addresses = [a for a in addresses if not a.address.is_link_local]
-                self.speakers[port.index] = Speaker(
-                    port,
-                    number,
-                    device,
-                    area,
-                    settings,
-                    interface_cost(ospf, settings, port),
-                    tuple(a.prefix for a in addresses),
-                    tuple(a.address for a in addresses),
-                )
+                cost = interface_cost(ospf, settings, port)
+                self.speakers[port.index] = Speaker(port, number, device, area, settings, cost, prefixes, addresses)
+
+    def _of_family(self, port: Port) -> tuple[tuple[Prefix, ...], tuple[Address, ...]]:
+        """The subnets and addresses of a port that OSPF of this version tells others."""
+        told = [
+            (prefix, address)
+            for prefix, address in zip(port.prefixes, port.addresses, strict=True)
+            if address.family == self.family and not address.is_link_local
+        ]
+        return tuple(prefix for prefix, _ in told), tuple(address for _, address in told)
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
         """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
-        if len(speakers) < 2:
-            return
         kinds = [network_type(segment, speaker.settings.network) for speaker in speakers]
         for one in range(len(speakers)):
             for other in range(one + 1, len(speakers)):
@@ -196,14 +212,19 @@ class Database:
             speaker.settings.priority for speaker in speakers if speaker.area.number == first.area.number
         ):
             return "no router on the segment has a priority above 0, so none is designated"
-        identifiers = [router_id(self.topology, self.processes[s.process].instance) for s in (first, second)]
+        identifiers = self._router_id(first.process), self._router_id(second.process)
         if identifiers[0] == identifiers[1] and identifiers[0] is not None:
             return f"both have the router id {identifiers[0]}"
         return self._filtered(first, second, kind) or self._filtered(second, first, kind)
 
+    def _router_id(self, process: int) -> Address | None:
+        if process not in self._router_ids:
+            self._router_ids[process] = router_id(self.topology, self.processes[process].instance)
+        return self._router_ids[process]
+
     def _addresses_differ(self, first: Speaker, second: Speaker, kind: str) -> str:
         """Section 8.2 and 10.5: a point-to-point link does not compare subnets; version 3 never does."""
-        shared = set(first.prefixes) & set(second.prefixes)
+        shared = first.prefixes == second.prefixes or set(first.prefixes) & set(second.prefixes)
         if not shared and kind != "point-to-point":
             return f"subnet {first.prefixes[0]} against {second.prefixes[0]}"
         ports = first.port.index, second.port.index

@@ -7,6 +7,7 @@ prefixes: itself, type, metric, tag and forwarding address. Prefixes with the sa
 
 from collections import defaultdict
 from dataclasses import replace
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -93,12 +94,15 @@ class Externals:
         self.announced: dict[int, dict[Offer, npt.NDArray[np.int64]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
         self._translators = self._elect()
-        self._own_costs: dict[tuple[int, Address], int] = {
+
+    @cached_property
+    def _own_costs(self) -> dict[tuple[int, Address], int]:
+        """What the network of each own address costs, by (process, address)."""
+        return {
             (speaker.process, address): 0 if speaker.port.interface.is_loopback else speaker.cost
-            for speaker in areas.database.speakers.values()
+            for speaker in self.areas.database.speakers.values()
             for address in speaker.addresses
         }
-        """What the network of each own address costs, by (process, address)."""
 
     def announce(self, injected: dict[int, Injected]) -> None:
         """Originate LSAs for what processes inject, in place of all that stood."""
