@@ -9,14 +9,15 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from routrel.routing.grouping import classes_of, run_starts
+from routrel.routing.grouping import Masks, Runs, classes_of, run_starts
 
 Metrics = npt.NDArray[np.int32]
-Masks = npt.NDArray[np.uint64]
 Numbers = npt.NDArray[np.int64]
 
 UNREACHED = np.int32(2**29)
 """A metric larger than any path; sums of two still fit in 32 bits."""
+
+HIGHEST = np.int64(2**62)
 
 WORD = 64
 
@@ -76,9 +77,8 @@ class Graph:
 class Destinations:
     """Destinations by number, each brought into a graph by one or more vertices at a cost.
 
-    Destinations that the same vertices bring at the same costs (and tags) are one class. Classes are held
-    as layers: layer k has, of every class brought by more than k vertices, the k-th vertex, cost and tag,
-    so that one router's row over all of them is a few array operations.
+    Destinations that the same vertices bring at the same costs (and tags) are one class; what vertices say
+    of a class is one run of entries, so that a router's row over all of them is a few array operations.
     """
 
     def __init__(self, vertex: npt.ArrayLike, number: npt.ArrayLike, cost: npt.ArrayLike, tag: npt.ArrayLike = ()):
@@ -94,58 +94,35 @@ class Destinations:
         starts = run_starts(numbers)
         self.numbers: Numbers = numbers[starts]
         counts = np.diff(np.append(starts, len(numbers)))
-        classes, first = classes_of(starts, [vertices, costs, tags])
-        by_count = np.argsort(-counts[first], kind="stable")
-        rank = np.empty_like(by_count)
-        rank[by_count] = np.arange(len(by_count))
-        self._class = rank[classes] if len(classes) else classes
-        starts, counts = starts[first][by_count], counts[first][by_count]
-        self._count = len(first)
-        self._layers: list[tuple[Numbers, Metrics, Numbers]] = []
-        for depth in range(int(counts[0]) if len(counts) else 0):
-            at = starts[: int(np.searchsorted(-counts, -depth))] + depth
-            self._layers.append((vertices[at], costs[at].astype(np.int32), tags[at]))
+        self._class, first = classes_of(starts, [vertices, costs, tags])
+        self._runs = Runs(counts[first])
+        at = np.repeat(starts[first], counts[first]) + _positions(counts[first])
+        self._vertices, self._costs, self._tags = vertices[at], costs[at].astype(np.int32), tags[at]
 
     def costs(self, graph: Graph, router: int) -> Metrics:
         """Costs (d,) from a vertex to ``self.numbers``."""
-        best = np.full(self._count, UNREACHED, np.int32)
-        distance = graph.distance[router]
-        for vertices, costs, _ in self._layers:
-            standing = best[: len(vertices)]
-            np.minimum(standing, distance[vertices] + costs, out=standing)
-        return best[self._class]
+        best, _ = self._runs.least(graph.distance[router][self._vertices] + self._costs)
+        costs: Metrics = np.minimum(best, UNREACHED)[self._class]
+        return costs
 
     def row(self, graph: Graph, router: int) -> tuple[Metrics, Masks]:
         """Costs (d,) and next-hop words (w, d) from a vertex to ``self.numbers``."""
-        best = np.full(self._count, UNREACHED, np.int32)
-        words = np.zeros((graph.words, self._count), np.uint64)
-        distance, masks = graph.distance[router], graph.masks[:, router, :]
-        for vertices, costs, _ in self._layers:
-            size = len(vertices)
-            total = distance[vertices] + costs
-            standing = best[:size]
-            offered = masks[:, vertices]
-            # An equal cost adds its next hops; a lower one puts its own in place of what stands.
-            kept = np.where(total > standing, np.uint64(0), offered)
-            words[:, :size] = np.where(total < standing, np.uint64(0), words[:, :size]) | kept
-            np.minimum(standing, total, out=standing)
-        words[:, best >= UNREACHED] = 0
-        return best[self._class], words[:, self._class]
+        best, chosen = self._runs.least(graph.distance[router][self._vertices] + self._costs)
+        words = self._runs.union(graph.masks[:, router][:, self._vertices], chosen)
+        return np.minimum(best, UNREACHED)[self._class], words[:, self._class]
 
     def tags(self, graph: Graph, router: int) -> Numbers:
         """The tag of the best way from a vertex to each of ``self.numbers``, 0 without: the lowest of equal ways."""
-        best = np.full(self._count, UNREACHED, np.int32)
-        tag = np.zeros(self._count, np.int64)
-        distance = graph.distance[router]
-        for vertices, costs, tags in self._layers if self.has_tags else ():
-            size = len(vertices)
-            total = distance[vertices] + costs
-            standing = best[:size]
-            tag[:size] = np.where(
-                total < standing, tags, np.where(total == standing, np.minimum(tag[:size], tags), tag[:size])
-            )
-            np.minimum(standing, total, out=standing)
-        return tag[self._class]
+        if not self.has_tags:
+            return np.zeros(len(self.numbers), np.int64)
+        best, chosen = self._runs.least(graph.distance[router][self._vertices] + self._costs)
+        tag, _ = self._runs.least(np.where(chosen, self._tags, HIGHEST))
+        return np.where(best < UNREACHED, tag, 0)[self._class]
+
+
+def _positions(counts: Numbers) -> Numbers:
+    """0, 1, ... within each run of these lengths."""
+    return np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
 
 
 def all_pairs(

@@ -1,9 +1,42 @@
-"""Classes of things that are described alike, found over arrays."""
+"""Classes of things that are described alike, found over arrays, and the best of each class's entries."""
+
+from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
 Column = npt.NDArray[np.int64]
+
+
+Masks = npt.NDArray[np.uint64]
+Flags = npt.NDArray[np.bool_]
+Numeric = TypeVar("Numeric", np.int32, np.int64)
+
+
+class Runs:
+    """Entries (e,) that stand in c runs one after the other, none of them empty."""
+
+    def __init__(self, counts: Column):
+        self._starts = np.cumsum(counts) - counts
+        self._run = np.repeat(np.arange(len(counts)), counts)
+        self._is_single = len(self._run) == len(counts)
+
+    def least(self, values: npt.NDArray[Numeric]) -> tuple[npt.NDArray[Numeric], Flags]:
+        """The least value of each run (c,), and which entries have their run's least (e,)."""
+        if self._is_single:
+            return values, np.ones(len(values), np.bool_)
+        least = np.minimum.reduceat(values, self._starts)
+        return least, values == least[self._run]
+
+    def union(self, words: Masks, chosen: Flags) -> Masks:
+        """The words (w, e) of each run's chosen entries, joined: (w, c)."""
+        kept = words * chosen
+        return kept if self._is_single else np.bitwise_or.reduceat(kept, self._starts, axis=1)
+
+    def first(self, chosen: Flags) -> Column:
+        """The first chosen entry of each run (c,); each has one."""
+        entries = np.flatnonzero(chosen)
+        return entries[run_starts(self._run[entries])]
 
 
 def run_starts(numbers: Column) -> Column:

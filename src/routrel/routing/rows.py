@@ -12,7 +12,8 @@ from routrel.model.addresses import Address
 from routrel.model.places import Place
 from routrel.model.policies import PolicyMatch, PolicySet
 from routrel.model.redistribution import OriginateDefault, Redistribution
-from routrel.routing.graph import WORD, Masks
+from routrel.routing.graph import WORD
+from routrel.routing.grouping import Masks
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.routes import NextHop
 

@@ -12,7 +12,8 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks
+from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph
+from routrel.routing.grouping import Masks
 from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_of
 from routrel.routing.policies import evaluate
 from routrel.routing.representatives import Representatives

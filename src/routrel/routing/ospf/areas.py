@@ -14,7 +14,8 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import OspfRange
-from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Masks, Metrics
+from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Metrics
+from routrel.routing.grouping import Flags, Masks
 from routrel.routing.ospf.database import Database
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
@@ -23,8 +24,6 @@ from routrel.routing.speaking import hop_to
 
 BACKBONE = 0
 INTRA, INTER = 1, 2
-
-Flags = npt.NDArray[np.bool_]
 
 
 @dataclass(slots=True)

@@ -14,8 +14,8 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.routing.graph import UNREACHED, WORD, Masks
-from routrel.routing.grouping import classes_of, run_starts
+from routrel.routing.graph import UNREACHED, WORD
+from routrel.routing.grouping import Masks, Runs, classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
@@ -27,6 +27,7 @@ DEFAULT_METRIC, DEFAULT_TYPE = 20, 2
 AUTONOMOUS_SYSTEM = -1
 """The scope of AS-external LSAs; an NSSA LSA's scope is its area."""
 
+Column = npt.NDArray[np.int64]
 Keys = npt.NDArray[np.int64]
 NEVER = np.int64(2**62)
 TYPE_2, METRIC_SHIFT, PLAIN = np.int64(2**60), np.int64(32), np.int64(2**31)
@@ -48,13 +49,14 @@ class Offer(NamedTuple):
 
 
 class Scope:
-    """The external LSAs of one flooding scope as offers and classes.
+    """The external LSAs of one flooding scope as offers and classes of prefixes with the same offers.
 
     ``numbers`` int64 (m,): prefixes, ascending. ``classes`` int64 (m,): the class of each. ``members``
-    int64 (c, k): the offers of each class, padded with the number after the last offer.
+    int64 (k,): the offers of each class, in ``runs``.
     """
 
-    def __init__(self, announced: dict[Offer, npt.NDArray[np.int64]]):
+    def __init__(self, announced: dict[Offer, Column], column: dict[int, int]):
+        """``column`` has the number of each boundary router."""
         self.offers = sorted(announced, key=lambda offer: (*offer[:4], offer.forward or (0, 0), *offer[5:]))
         columns = [announced[offer] for offer in self.offers]
         numbers = np.concatenate(columns) if columns else np.zeros(0, np.int64)
@@ -66,23 +68,45 @@ class Scope:
         self.numbers = numbers[starts]
         counts = np.diff(np.append(starts, len(numbers)))
         self.classes, first = classes_of(starts, [which])
-        width = int(counts.max()) if len(counts) else 0
-        self.members = np.full((len(first), width), len(self.offers), np.int64)
-        for row, run in enumerate(first.tolist()):
-            self.members[row, : counts[run]] = which[starts[run] : starts[run] + counts[run]]
+        self.runs = Runs(counts[first])
+        self.members: Column = np.concatenate(
+            [np.zeros(0, np.int64), *(which[starts[run] : starts[run] + counts[run]] for run in first.tolist())]
+        )
+        self.routers = np.array([offer.router for offer in self.offers], np.int64)
+        self.boundary = np.array([column[offer.router] for offer in self.offers], np.int64)
+        self.types = np.array([offer.type for offer in self.offers], np.int64)
+        self.metrics = np.array([offer.metric for offer in self.offers], np.int64)
+        self.tags = np.array([offer.tag for offer in self.offers], np.int64)
+        self.forwarded = [index for index, offer in enumerate(self.offers) if offer.forward is not None]
+        """The offers with a forwarding address."""
 
 
 class Choice(NamedTuple):
-    """The best external routes of one scope for one router, per prefix of ``numbers`` (m,)."""
+    """The best external routes of one scope for one router.
 
-    numbers: npt.NDArray[np.int64]
+    ``numbers`` (m,) are prefixes, ``classes`` (m,) their classes; the others are per class (c,), ``masks``
+    (w, c). A class whose key is ``NEVER`` has no route.
+    """
+
+    numbers: Column
+    classes: Column
     keys: Keys
-    metric: npt.NDArray[np.int64]
+    metric: Column
     kind: npt.NDArray[np.int8]
-    tag: npt.NDArray[np.int64]
+    tag: Column
     masks: Masks
-    first: npt.NDArray[np.int64]
+    first: Column
     """The lowest-numbered of the best offers."""
+
+
+class Reach(NamedTuple):
+    """Ways within the system to destinations and boundary routers: (p + a,) each, ``masks`` (w, p + a)."""
+
+    kind: npt.NDArray[np.int8]
+    metric: npt.NDArray[np.int32]
+    masks: Masks
+    is_inside: bool
+    """Whether only ways through one NSSA count."""
 
 
 class Externals:
@@ -91,7 +115,7 @@ class Externals:
     def __init__(self, areas: Areas):
         self.areas = areas
         self.scopes: dict[int, Scope] = {}
-        self.announced: dict[int, dict[Offer, npt.NDArray[np.int64]]] = {}
+        self.announced: dict[int, dict[Offer, Column]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
         self._translators = self._elect()
 
@@ -132,7 +156,7 @@ class Externals:
                     numbers = found.numbers if len(alike) == 1 else found.numbers[which == index]
                     standing = self.announced[scope].get(offer)
                     self.announced[scope][offer] = numbers if standing is None else np.union1d(standing, numbers)
-        self.scopes = {scope: Scope(offers) for scope, offers in self.announced.items()}
+        self.scopes = {scope: Scope(offers, self._column) for scope, offers in self.announced.items()}
         self._translate()
 
     def _scopes_of(self, process: int) -> list[tuple[int, Address | None]]:
@@ -197,11 +221,12 @@ class Externals:
                 best = self.choose(process, replace(routes, hops=list(routes.hops)), number)
                 own = [numbers for offer, numbers in translated.items() if offer.router == process]
                 taken = np.concatenate(own) if own else np.zeros(0, np.int64)
-                for index in np.unique(best.first[best.keys < NEVER]).tolist():
+                reached = best.keys < NEVER
+                for index in np.unique(best.first[reached]).tolist():
                     offer = scope.offers[index]
                     if not offer.propagates or offer.forward is None:
                         continue
-                    chosen = best.numbers[(best.first == index) & (best.keys < NEVER)]
+                    chosen = best.numbers[((best.first == index) & reached)[best.classes]]
                     chosen = chosen[~np.isin(chosen, taken)]
                     if len(chosen):
                         again = offer._replace(router=process, propagates=False)
@@ -209,7 +234,7 @@ class Externals:
                         translated[again] = chosen if standing is None else np.union1d(standing, chosen)
         if translated:
             self.announced[AUTONOMOUS_SYSTEM] = translated
-            self.scopes[AUTONOMOUS_SYSTEM] = Scope(translated)
+            self.scopes[AUTONOMOUS_SYSTEM] = Scope(translated, self._column)
 
     def scopes_heard(self, process: int) -> list[int]:
         """The scopes whose LSAs reach a process."""
@@ -223,116 +248,85 @@ class Externals:
 
         Next hops to forwarding addresses on own networks are appended to ``routes.hops``.
         """
-        scope = self.scopes[scope_number]
-        offers = scope.offers
-        keys = np.full(len(offers) + 1, NEVER, np.int64)
-        metrics = np.zeros(len(offers) + 1, np.int64)
-        words = np.zeros((len(routes.masks), len(offers) + 1), np.uint64)
-        reach: dict[tuple[int, Address | None], tuple[int, bool, Masks | None]] = {}
-        extra: dict[int, NextHop] = {}
-        own_hops: dict[Address, NextHop] = {}
-        inside = None if scope_number == AUTONOMOUS_SYSTEM else self._inside(process, routes, scope_number)
-        for index, offer in enumerate(offers):
-            if offer.router == process:
-                continue
-            key = (offer.router, offer.forward)
-            if key not in reach:
-                reach[key] = self._reach(process, routes, offer, inside, own_hops)
-            distance, is_plain, mask = reach[key]
-            if distance >= UNREACHED or mask is None:
-                continue
-            words[:, index] = mask
-            if offer.forward in own_hops and not mask.any():
-                extra[index] = own_hops[offer.forward]
-            plain = PLAIN if is_plain else np.int64(0)
-            if offer.type == 1:
-                metrics[index] = distance + offer.metric
-                keys[index] = plain + metrics[index]
-            else:
-                metrics[index] = offer.metric
-                keys[index] = TYPE_2 + (np.int64(offer.metric) << METRIC_SHIFT) + plain + distance
-        if extra:
-            words = _with_own_hops(words, extra, routes)
-        if inside is not None:
-            self._drop_defaults(process, scope_number, offers, keys)
-        by_class = keys[scope.members]
-        best = by_class.min(axis=1) if by_class.size else np.zeros(len(by_class), np.int64)
-        is_best = (by_class == best[:, None]) & (by_class < NEVER)
-        masks = np.zeros((len(words), len(best)), np.uint64)
-        for word in range(len(words)):
-            choice = np.where(is_best, words[word][scope.members], np.uint64(0))
-            masks[word] = np.bitwise_or.reduce(choice, axis=1) if choice.size else 0
-        first = scope.members[np.arange(len(best)), is_best.argmax(axis=1)] if by_class.size else best
-        tags = np.array([offer.tag for offer in offers] + [UNSET], np.int64)
-        names = (EXTERNAL_1, EXTERNAL_2) if inside is None else (NSSA_1, NSSA_2)
-        kinds = np.array([names[offer.type - 1] for offer in offers] + [NONE], np.int8)
-        classes = scope.classes
+        scope, p = self.scopes[scope_number], len(self.areas.prefixes)
+        reach, is_plain = Reach(routes.kind, routes.metric, routes.masks, False), routes.is_plain[scope.boundary]
+        if scope_number != AUTONOMOUS_SYSTEM:
+            reach, is_plain = self._inside(process, routes, scope_number), np.zeros(len(scope.offers), bool)
+        distance = reach.metric[p + scope.boundary].astype(np.int64)
+        words = reach.masks[:, p + scope.boundary]
+        reached = (reach.kind[p + scope.boundary] != NONE) & (scope.routers != process) & (distance < UNREACHED)
+        own_hops: dict[int, NextHop] = {}
+        for index in scope.forwarded:
+            if reached[index]:
+                distance[index], is_plain[index], mask, own = self._forwarded(
+                    process, routes, reach, scope.offers[index]
+                )
+                reached[index] = mask is not None
+                if mask is not None:
+                    words[:, index] = mask
+                if own is not None:
+                    own_hops[index] = own
+        if own_hops:
+            words = _with_own_hops(words, own_hops, routes)
+        by_distance = distance + np.where(is_plain, PLAIN, 0)
+        is_type_1 = scope.types == 1
+        metrics = scope.metrics + np.where(is_type_1, distance, 0)
+        keys = np.where(is_type_1, by_distance + scope.metrics, TYPE_2 + (scope.metrics << METRIC_SHIFT) + by_distance)
+        keys[~reached] = NEVER
+        if reach.is_inside:
+            self._drop_defaults(process, scope_number, scope.offers, keys)
+        best, chosen = scope.runs.least(keys[scope.members])
+        first = scope.members[scope.runs.first(chosen)]
+        kinds = np.where(scope.types == 1, *((NSSA_1, NSSA_2) if reach.is_inside else (EXTERNAL_1, EXTERNAL_2)))
         return Choice(
             scope.numbers,
-            best[classes],
-            metrics[first][classes],
-            kinds[first][classes],
-            tags[first][classes],
-            masks[:, classes],
-            first[classes],
+            scope.classes,
+            best,
+            metrics[first],
+            kinds.astype(np.int8)[first],
+            scope.tags[first],
+            scope.runs.union(words[:, scope.members], chosen),
+            first,
         )
 
-    def _inside(self, process: int, routes: AreaRoutes, area: int) -> dict[int, tuple[int, Masks]]:
-        """Intra-area costs and masks through one NSSA, by destination number."""
+    def _inside(self, process: int, routes: AreaRoutes, area: int) -> Reach:
+        """Intra-area costs and masks through one NSSA."""
         graph, destinations = self.areas.graphs[area], self.areas.destinations[area]
         costs, words = destinations.row(graph, graph.local[process])
-        wide = np.zeros((len(routes.masks), len(costs)), np.uint64)
+        kind, metric = np.full(self.areas.size, NONE, np.int8), np.full(self.areas.size, UNREACHED, np.int32)
+        masks = np.zeros_like(routes.masks)
+        kind[destinations.numbers] = np.where(costs < UNREACHED, INTRA, NONE)
+        metric[destinations.numbers] = costs
         offset = routes.offsets[area]
-        wide[offset : offset + len(words)] = words
-        return {
-            number: (cost, wide[:, index])
-            for index, (number, cost) in enumerate(zip(destinations.numbers.tolist(), costs.tolist(), strict=True))
-            if cost < UNREACHED
-        }
+        masks[offset : offset + len(words), destinations.numbers] = words
+        return Reach(kind, metric, masks, True)
 
-    def _reach(
-        self,
-        process: int,
-        routes: AreaRoutes,
-        offer: Offer,
-        inside: dict[int, tuple[int, Masks]] | None,
-        own_hops: dict[Address, NextHop],
-    ) -> tuple[int, bool, Masks | None]:
-        """Section 16.4 (2) and (3): distance and next hops to the router, or to the forwarding address.
+    def _forwarded(
+        self, process: int, routes: AreaRoutes, reach: Reach, offer: Offer
+    ) -> tuple[int, bool, Masks | None, NextHop | None]:
+        """Section 16.4 (3): distance and next hops to a forwarding address; no mask where it is out of reach.
 
-        A forwarding address on a network of its own is noted in ``own_hops``.
+        The next hop beside them is that of a forwarding address on a network of its own.
         """
-        prefixes = self.areas.prefixes
-        boundary = len(prefixes) + self._column[offer.router]
-        nowhere = (int(UNREACHED), False, None)
-        if inside is None:
-            if routes.kind[boundary] == NONE:
-                return nowhere
-        elif boundary not in inside:
-            return nowhere
-        if offer.forward is None:
-            if inside is not None:
-                return inside[boundary][0], False, inside[boundary][1]
-            plain = bool(routes.is_plain[boundary - len(prefixes)])
-            return int(routes.metric[boundary]), plain, routes.masks[:, boundary]
-        for number in prefixes.chain(offer.forward):
+        nowhere = (int(UNREACHED), False, None, None)
+        assert offer.forward is not None
+        for number in self.areas.prefixes.chain(offer.forward):
             kind = int(routes.kind[number])
             if kind == NONE:
                 continue
-            if kind not in (INTRA, INTER) or (inside is not None and (kind != INTRA or number not in inside)):
+            if kind not in (INTRA, INTER) or (reach.is_inside and (kind != INTRA or reach.kind[number] == NONE)):
                 return nowhere
-            cost, mask = inside[number] if inside is not None else (int(routes.metric[number]), routes.masks[:, number])
+            cost, mask, own = int(reach.metric[number]), reach.masks[:, number], None
             if self._own_costs.get((process, offer.forward), cost + 1) <= cost:
                 return nowhere  # its own address, by its own network
             if mask.any():
                 by_backbone = self._leads_by_backbone(process, routes, mask)
             else:
-                hop = self._own_hop(process, offer.forward)
-                if hop is None:
+                own = self._own_hop(process, offer.forward)
+                if own is None:
                     return nowhere
-                own_hops[offer.forward] = hop
-                by_backbone = self.areas.database.speakers[hop.port].area.number == BACKBONE
-            return cost, inside is None and (kind == INTER or by_backbone), mask
+                by_backbone = self.areas.database.speakers[own.port].area.number == BACKBONE
+            return cost, not reach.is_inside and (kind == INTER or by_backbone), mask, own
         return nowhere
 
     def _leads_by_backbone(self, process: int, routes: AreaRoutes, mask: Masks) -> bool:
@@ -363,7 +357,7 @@ class Externals:
                 keys[index] = NEVER
 
 
-def _alike(columns: npt.NDArray[np.int64]) -> tuple[list[tuple[int, ...]], npt.NDArray[np.int64]]:
+def _alike(columns: Column) -> tuple[list[tuple[int, ...]], Column]:
     """The distinct columns, and which each one is; only rows that vary are looked at."""
     varying = np.flatnonzero(columns.min(axis=1) != columns.max(axis=1))
     if not len(varying):

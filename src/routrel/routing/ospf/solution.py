@@ -89,15 +89,17 @@ def _take(
     tag: npt.NDArray[np.int64],
 ) -> None:
     """Let the external routes of one scope compete where no route of the system itself stands."""
-    standing = best[choice.numbers]
-    better = (choice.keys < standing) & is_open[choice.numbers]
-    equal = (choice.keys == standing) & (choice.keys < NEVER) & is_open[choice.numbers]
-    chosen = choice.numbers[better]
-    best[chosen] = choice.keys[better]
-    kind[chosen] = choice.kind[better]
-    metric[chosen] = choice.metric[better]
-    tag[chosen] = choice.tag[better]
+    keys = choice.keys[choice.classes]
+    standing = np.where(is_open[choice.numbers], best[choice.numbers], -1)
+    better = keys < standing
+    chosen, classes = choice.numbers[better], choice.classes[better]
+    best[chosen] = keys[better]
+    kind[chosen] = choice.kind[classes]
+    metric[chosen] = choice.metric[classes]
+    tag[chosen] = choice.tag[classes]
     words = len(choice.masks)
-    masks[:, chosen] = 0
-    masks[:words, chosen] = choice.masks[:, better]
-    masks[:words, choice.numbers[equal]] |= choice.masks[:, equal]
+    masks[words:, chosen] = 0
+    masks[:words, chosen] = choice.masks[:, classes]
+    equal = (keys == standing) & (keys < NEVER)
+    if equal.any():
+        masks[:words, choice.numbers[equal]] |= choice.masks[:, choice.classes[equal]]
