@@ -6,7 +6,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.redistribution import injected_by
+from routrel.routing.taking import injected_by
 from routrel.routing.solve import solve
 from tests.core.mixed_networks import documents, read
 

@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.model.policies import Policy, PolicyMatch, PrefixMatch
+from routrel.model.policies import Policy, PrefixMatch
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.rows import UNSET, PathAttributes
 
@@ -33,7 +33,7 @@ class Verdicts:
 
 def accept_all(count: int) -> Verdicts:
     """The verdicts where no policy stands: everything passes unchanged."""
-    return Verdicts(np.ones(count, bool), *(np.full(count, UNSET, np.int64) for _ in range(4)))
+    return Verdicts(np.ones(count, np.bool_), *np.full((4, count), UNSET))
 
 
 def evaluate(
@@ -55,18 +55,25 @@ def evaluate(
     if policy is None:
         return verdicts
     verdicts.accepted[:] = False
-    undecided = np.ones(len(numbers), bool)
+    undecided = np.ones(len(numbers), np.bool_)
     for statement in policy.statements:
         if not undecided.any():
             break
-        now_metric = np.where(verdicts.metric == UNSET, metric, verdicts.metric)
-        now_tag = np.where(verdicts.tag == UNSET, tag, verdicts.tag)
-        holds = undecided & _holds(statement.match, prefixes, numbers, protocol, now_metric, now_tag, hop_match)
+        match = statement.match
+        if (match.protocols is not None and protocol not in match.protocols) or (match.asks_path and paths is None):
+            continue
+        holds = undecided.copy()
+        if match.prefixes is not None:
+            holds &= matching(match.prefixes, prefixes)[numbers]
+        if match.tag is not None:
+            holds &= np.maximum(_changed(tag, verdicts.tag), 0) == match.tag
+        if match.metric is not None:
+            holds &= _changed(metric, verdicts.metric) == match.metric
+        if match.next_hops is not None:
+            holds &= hop_match(match.next_hops)
         if paths is not None:
-            holds &= paths.holds(statement.match)
+            holds &= paths.holds(match)
             paths.apply(statement.set, holds)
-        elif statement.match.asks_path:
-            holds[:] = False
         for value, column in (
             (statement.set.metric, verdicts.metric),
             (statement.set.metric_type, verdicts.metric_type),
@@ -82,28 +89,9 @@ def evaluate(
     return verdicts
 
 
-def _holds(
-    match: PolicyMatch,
-    prefixes: PrefixIndex,
-    numbers: Column,
-    protocol: str,
-    metric: Column,
-    tag: Column,
-    hop_match: HopMatch,
-) -> Flags:
-    holds = np.ones(len(numbers), bool)
-    if match.protocols is not None and protocol not in match.protocols:
-        holds[:] = False
-        return holds
-    if match.prefixes is not None:
-        holds &= matching(match.prefixes, prefixes)[numbers]
-    if match.tag is not None:
-        holds &= np.where(tag == UNSET, 0, tag) == match.tag
-    if match.metric is not None:
-        holds &= metric == match.metric
-    if match.next_hops is not None:
-        holds &= hop_match(match.next_hops)
-    return holds
+def _changed(column: Column, change: Column) -> Column:
+    """A column as earlier statements left it."""
+    return np.where(change == UNSET, column, change)
 
 
 def matching(matches: tuple[PrefixMatch, ...], prefixes: PrefixIndex) -> Flags:

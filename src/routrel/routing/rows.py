@@ -92,8 +92,8 @@ class ProtocolRoutes:
 
     def present(self) -> npt.NDArray[np.bool_]:
         """Where there is a route that a table can take: bool (p,)."""
-        leads = self.masks[0] != 0 if len(self.masks) == 1 else self.masks.any(axis=0)
-        present: npt.NDArray[np.bool_] = (self.kind == DISCARD) | ((self.kind != NONE) & leads)
+        words = self.masks[0] if len(self.masks) == 1 else np.bitwise_or.reduce(self.masks, axis=0)
+        present: npt.NDArray[np.bool_] = (words != 0) & (self.kind != NONE) | (self.kind == DISCARD)
         return present
 
 
@@ -116,11 +116,9 @@ class Injected:
 
     def key(self) -> bytes:
         """A digest of all that is put in."""
-        digest = hashlib.blake2b(repr(self.hops).encode(), digest_size=32)
-        for part in (self.numbers, self.metric, self.metric_type, self.tag, self.forward, self.paths):
-            digest.update(len(part).to_bytes(8, "big"))
-            digest.update(np.ascontiguousarray(part).data)
-        return digest.digest()
+        columns = (self.numbers, self.metric, self.metric_type, self.tag, self.forward, self.paths)
+        content = b"".join([repr(self.hops).encode(), b"\0", *(column.tobytes() for column in columns)])
+        return hashlib.blake2b(content, digest_size=32).digest()
 
     def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
         """A column with the protocol's default where it is unset."""

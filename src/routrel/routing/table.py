@@ -16,10 +16,16 @@ from routrel.routing.policies import Flags, Verdicts, evaluate
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop, Route
 from routrel.routing.rows import DISCARD, NONE, UNSET, Process, ProtocolRoutes, ProtocolSolution
+from routrel.routing.standing import Standing
 from routrel.topology.segments import Topology
 
 NO_WINNER, OTHER = -1, -2
 """In ``winners``: no route at all, and a connected, static or observed one."""
+
+NOWHERE_NEAR = np.int32(2**30)
+"""The rank of no route."""
+
+Ranks = npt.NDArray[np.int32]
 
 
 class Source:
@@ -40,10 +46,10 @@ class Source:
     def protocol(self) -> str:
         return self.process.protocol
 
-    def ranks(self) -> npt.NDArray[np.int32]:
+    def ranks(self) -> Ranks:
         """Preference and protocol order as one number, by kind: int32 (128,)."""
         order = PROTOCOL_ORDER.index(self.protocol)
-        ranks = np.zeros(128, np.int32)
+        ranks = np.full(128, NOWHERE_NEAR)
         for kind in self.solution.kind_names:
             ranks[kind] = self.solution.preference(self.process.number, kind) * len(PROTOCOL_ORDER) + order
         return ranks
@@ -71,6 +77,8 @@ class Table:
         self._winners: npt.NDArray[np.int16] | None = None
         self._others: dict[int, Route] = {}
         self._standing: dict[int, Route] = {}
+        self._columns: dict[str | None, Standing] = {}
+        self._ranks: dict[int, Ranks] = {}
         self._best: dict[int, Route | None] = {}
         self._hops_of_masks: dict[tuple[int, tuple[int, ...]], tuple[NextHop, ...]] = {}
         for route in routes:
@@ -80,6 +88,7 @@ class Table:
         """A table of other sources with the same connected, static and observed routes so far."""
         table = Table(self.topology, self.representatives, self.instance, sources, (), self.install)
         table._others, table._standing = dict(self._others), dict(self._standing)
+        table._columns, table._ranks = self._columns, self._ranks
         return table
 
     def offer(self, route: Route) -> bool:
@@ -99,6 +108,7 @@ class Table:
             column = self.representatives.standing.item(number)
             if column >= 0:
                 self._standing[column] = route
+                self._columns = {}
             self._best.pop(number, None)
             self._winners = None
             return True
@@ -128,6 +138,7 @@ class Table:
     def withdraw(self, prefix_number: int) -> None:
         del self._others[prefix_number]
         self._standing.pop(self.representatives.standing.item(prefix_number), None)
+        self._columns = {}
         self._winners = None
         self._best.pop(prefix_number, None)
 
@@ -154,6 +165,12 @@ class Table:
     def standing(self) -> dict[int, Route]:
         """The same of every class's representative, by column."""
         return self._standing
+
+    def standing_columns(self, protocol: str | None = None) -> Standing:
+        """The same as columns; those of one protocol that others may take on, where one is named."""
+        if protocol not in self._columns:
+            self._columns[protocol] = Standing.of(self._standing, protocol)
+        return self._columns[protocol]
 
     def installed_route(self, index: int, number: int) -> Route | None:
         """A source's route for a prefix as the install policy lets it in, or None."""
@@ -222,35 +239,34 @@ class Table:
 
     def _find_winners(self) -> npt.NDArray[np.int16]:
         winner = np.full(len(self.representatives), NO_WINNER, np.int16)
-        best = np.full(len(self.representatives), 2**30, np.int32)
-        for index, source in enumerate(self.sources):
-            rank = self._rank_of_source(index, source)
-            better = rank < best
-            winner[better] = index
-            best[better] = rank[better]
-        for number, route in self._standing.items():
-            order = PROTOCOL_ORDER.index(route.protocol)
-            if (route.preference or 0) * len(PROTOCOL_ORDER) + order < best[number]:
-                winner[number] = OTHER
+        best = np.full(len(self.representatives), NOWHERE_NEAR)
+        for index in range(len(self.sources)):
+            rank = self._rank_of_source(index)
+            winner[rank < best] = index
+            np.minimum(best, rank, out=best)
+        standing = self.standing_columns()
+        winner[standing.numbers[standing.ranks < best[standing.numbers]]] = OTHER
         return winner
 
-    def _rank_of_source(self, index: int, source: Source) -> npt.NDArray[np.int32]:
-        rows = source.rows
-        ranks = source.ranks()[rows.kind]
+    def _ranks_of(self, index: int) -> Ranks:
+        if index not in self._ranks:
+            self._ranks[index] = self.sources[index].ranks()
+        return self._ranks[index]
+
+    def _rank_of_source(self, index: int) -> Ranks:
+        source, rows = self.sources[index], self.sources[index].rows
+        ranks = self._ranks_of(index)[rows.kind]
+        order = PROTOCOL_ORDER.index(source.protocol)
         if rows.preference is not None:
-            own = rows.preference * len(PROTOCOL_ORDER) + PROTOCOL_ORDER.index(source.protocol)
+            own = rows.preference * len(PROTOCOL_ORDER) + order
             ranks = np.where(rows.preference == UNSET, ranks, own.astype(np.int32))
-        rank = np.where(rows.present(), ranks, np.int32(2**30))
+        present = rows.present()
+        rank = np.where(present, ranks, NOWHERE_NEAR)
         if self.install is not None:
             verdicts = self._install_verdicts(index)
-            order = PROTOCOL_ORDER.index(source.protocol)
-            changed = verdicts.preference != UNSET
-            rank = np.where(
-                changed & rows.present(),
-                (verdicts.preference * len(PROTOCOL_ORDER) + order).astype(np.int32),
-                rank,
-            )
-            rank = np.where(verdicts.accepted, rank, np.int32(2**30))
+            given = (verdicts.preference * len(PROTOCOL_ORDER) + order).astype(np.int32)
+            rank = np.where((verdicts.preference != UNSET) & present, given, rank)
+            rank = np.where(verdicts.accepted, rank, NOWHERE_NEAR)
         return rank
 
     def unused(self, index: int) -> Flags:
@@ -259,25 +275,18 @@ class Table:
         A distance-vector protocol announces only what the table uses.
         """
         source = self.sources[index]
-        kinds = list(source.solution.kind_names)
-        rank = int(source.ranks()[kinds[0]])
-        best = np.full(len(self.representatives), 2**30, np.int32)
+        best = np.full(len(self.representatives), NOWHERE_NEAR)
         for other in range(len(self.sources)):
             if other != index:
-                np.minimum(best, self._rank_of_source(other, self.sources[other]), out=best)
-        order = len(PROTOCOL_ORDER)
-        for number, route in self._standing.items():
-            best[number] = min(
-                int(best[number]), (route.preference or 0) * order + PROTOCOL_ORDER.index(route.protocol)
-            )
+                np.minimum(best, self._rank_of_source(other), out=best)
+        standing = self.standing_columns()
+        best[standing.numbers] = np.minimum(best[standing.numbers], standing.ranks)
+        rank = int(self._ranks_of(index)[next(iter(source.solution.kind_names))])
         mine = np.full(len(self.representatives), rank, np.int64)
         if self.install is not None:
             verdicts = self._install_verdicts(index)
-            mine = np.where(
-                verdicts.preference == UNSET,
-                mine,
-                verdicts.preference * order + PROTOCOL_ORDER.index(source.protocol),
-            )
+            order = PROTOCOL_ORDER.index(source.protocol)
+            mine = np.where(verdicts.preference == UNSET, mine, verdicts.preference * len(PROTOCOL_ORDER) + order)
             mine[~verdicts.accepted & source.rows.present()] = 2**40
         unused: Flags = best < mine
         if self.install is not None:

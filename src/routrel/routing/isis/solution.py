@@ -43,7 +43,7 @@ class IsisSolution:
         self.graphs = {domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()}
         self.brought: dict[Domain, Destinations] = {}
         self.leaked: dict[Domain, Destinations] = {}
-        self._hops: dict[tuple[Domain, int, int], list[NextHop | None]] = {}
+        self._hops: dict[tuple[int, int], tuple[list[NextHop | None], Masks]] = {}
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self.inject({}, {})
@@ -151,11 +151,12 @@ class IsisSolution:
             offsets[domain] = width
             width += self.graphs[domain].words
         p = len(self.prefixes)
+        hops = {family: self._hops_of(process, domains, family) for family in (4, 6)}
         routes = ProtocolRoutes(
             np.zeros(p, np.int8),
             np.full(p, UNREACHED, np.int64),
             np.zeros((width, p), np.uint64),
-            {family: self._hops_of(process, domains, family) for family in (4, 6)},
+            {family: found for family, (found, _) in hops.items()},
             np.full(p, UNSET, np.int64),
         )
         for domain in domains:
@@ -166,10 +167,10 @@ class IsisSolution:
                 self._fill(routes, process, domains[0], self.leaked[domains[0]], LEAKED, 0)
             if len(domains) == 1:
                 self._fill_default(routes, process, domains[0])
-        for family, hops in routes.hops.items():
+        for family, (_, usable) in hops.items():
             of_family = self.prefixes.of_family(family)
-            if None in hops and of_family.start < of_family.stop:
-                routes.masks[:, of_family] &= _usable(hops)[:, None]
+            if of_family.start < of_family.stop:
+                routes.masks[:, of_family] &= usable[:, None]
         return routes
 
     def _fill(
@@ -220,29 +221,24 @@ class IsisSolution:
             address.family for port in taking_part if port.index in self.database.speakers for address in port.addresses
         }
 
-    def _hops_of(self, process: int, domains: list[Domain], family: int) -> list[NextHop | None]:
-        hops: list[NextHop | None] = []
-        for domain in domains:
-            graph = self.graphs[domain]
-            key = domain, process, family
-            if key not in self._hops:
+    def _hops_of(self, process: int, domains: list[Domain], family: int) -> tuple[list[NextHop | None], Masks]:
+        """The next hops behind a router's edges, and the bits of those that have an address: uint64 (w,)."""
+        if (process, family) not in self._hops:
+            hops: list[NextHop | None] = []
+            for domain in domains:
+                graph = self.graphs[domain]
                 edges = graph.edges_of[graph.local[process]]
-                self._hops[key] = [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
-            hops.extend(self._hops[key])
-            hops.extend([None] * (graph.words * WORD - len(self._hops[key])))
-        return hops
+                hops += [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
+                hops += [None] * (graph.words * WORD - len(edges))
+            usable = np.zeros(len(hops) // WORD, np.uint64)
+            for index, hop in enumerate(hops):
+                if hop is not None:
+                    usable[index // WORD] |= np.uint64(1 << index % WORD)
+            self._hops[process, family] = hops, usable
+        return self._hops[process, family]
 
 
 def _brought(rows: list[npt.NDArray[np.int64]]) -> Destinations:
     """Rows of (vertex, prefix number, metric, tag), joined."""
     vertex, number, metric, tag = np.concatenate([np.zeros((0, 4), np.int64), *rows]).T
     return Destinations(vertex, number, metric, tag)
-
-
-def _usable(hops: list[NextHop | None]) -> Masks:
-    """The bits of edges whose neighbour has an address of the family: uint64 (w,)."""
-    usable = np.zeros(len(hops) // WORD, np.uint64)
-    for index, hop in enumerate(hops):
-        if hop is not None:
-            usable[index // WORD] |= np.uint64(1 << index % WORD)
-    return usable

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.places import NOWHERE, Place
+from routrel.routing.graph import WORD
 from routrel.routing.ospf.areas import INTER, INTRA, Areas
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.externals import EXTERNAL_1, EXTERNAL_2, NEVER, NSSA_1, NSSA_2, Choice, Externals
@@ -67,30 +68,27 @@ class OspfSolution:
             )
         routes = replace(routes, hops=list(routes.hops))
         choices = [self.externals.choose(process, routes, scope) for scope in heard]
-        width = len(routes.hops) // 64
         kind, metric = routes.kind[:p].copy(), routes.metric[:p].astype(np.int64)
-        masks = np.zeros((width, p), np.uint64)
+        masks = np.zeros((len(routes.hops) // WORD, p), np.uint64)
         masks[: len(routes.masks)] = routes.masks[:, :p]
-        tag = np.full(p, UNSET, np.int64)
-        is_open = kind == NONE
-        best = np.full(p, NEVER, np.int64)
+        tag = np.full(p, UNSET)
+        # A route of the system itself goes before all others.
+        best = np.where(kind == NONE, NEVER, -1)
         for choice in choices:
-            _take(choice, is_open, best, kind, metric, masks, tag)
+            _take(choice, best, kind, metric, masks, tag)
         return ProtocolRoutes(kind, metric, masks, {family: routes.hops, 10 - family: []}, tag)
 
 
 def _take(
     choice: Choice,
-    is_open: npt.NDArray[np.bool_],
     best: npt.NDArray[np.int64],
     kind: npt.NDArray[np.int8],
     metric: npt.NDArray[np.int64],
     masks: npt.NDArray[np.uint64],
     tag: npt.NDArray[np.int64],
 ) -> None:
-    """Let the external routes of one scope compete where no route of the system itself stands."""
-    keys = choice.keys[choice.classes]
-    standing = np.where(is_open[choice.numbers], best[choice.numbers], -1)
+    """Let the external routes of one scope compete with those that stand, whose keys are ``best``."""
+    keys, standing = choice.keys[choice.classes], best[choice.numbers]
     better = keys < standing
     chosen, classes = choice.numbers[better], choice.classes[better]
     best[chosen] = keys[better]
@@ -98,7 +96,8 @@ def _take(
     metric[chosen] = choice.metric[classes]
     tag[chosen] = choice.tag[classes]
     words = len(choice.masks)
-    masks[words:, chosen] = 0
+    if words < len(masks):
+        masks[words:, chosen] = 0
     masks[:words, chosen] = choice.masks[:, classes]
     equal = (keys == standing) & (keys < NEVER)
     if equal.any():
