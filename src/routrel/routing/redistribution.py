@@ -9,7 +9,7 @@ only routes that are best in the table are put in (the network file's page).
 """
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,8 +18,8 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, some_of
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.making import TableMaker
 from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.representatives import Representatives
 from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
 from routrel.routing.table import Table
 from routrel.routing.taking import injected_by
@@ -27,6 +27,10 @@ from routrel.topology.segments import Topology
 
 ROUNDS = 500
 """More rounds than information needs to cross any chain of redistribution points seen in practice."""
+
+
+Watch = Callable[[list[dict[int, Injected]]], None]
+"""Told what processes put in, by solution and process."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,19 +46,16 @@ class Unsettled:
 class Settling:
     """The rounds of redistribution over one network."""
 
-    def __init__(
-        self,
-        topology: Topology,
-        prefixes: Representatives,
-        solutions: list[ProtocolSolution],
-        make_table: Callable[[int], Table],
-    ):
-        self.topology = topology
-        self.prefixes = prefixes
-        self.solutions = solutions
-        self.make_table = make_table
+    def __init__(self, maker: TableMaker, watch: Watch | None = None):
+        """``watch`` is asked before anything is put in."""
+        self.topology = maker.topology
+        self.prefixes = maker.representatives
+        self.solutions = solutions = maker.solutions
+        self.maker = maker
+        self.watch = watch
         self.injected: list[dict[int, Injected]] = [{} for _ in solutions]
         self.blocked: list[dict[int, npt.NDArray[np.bool_]]] = [{} for _ in solutions]
+        self.unsettled: Unsettled | None = None
         self._keys: dict[tuple[int, int], bytes] = {}
         self.rounds = 0
         self.depends_on_order = False
@@ -68,8 +69,12 @@ class Settling:
         )
         self.made: dict[int, Table] = {}
         """With BGP, the tables of the moment: sessions and processes look at the same ones."""
-        self._taking = self._instances()
+        self.taking = self._instances()
         self._ports = self._ospf_ports()
+        self._versions = [0] * len(solutions)
+        """How often each solution took something new."""
+        self._looked: dict[int, list[int]] = {}
+        """The versions each instance last looked at."""
 
     def _instances(self) -> dict[int, list[tuple[int, Process]]]:
         """Instances with a process that looks at the table, and those processes by solution."""
@@ -83,17 +88,30 @@ class Settling:
     def _ospf_ports(self) -> dict[tuple[int, int], frozenset[int]]:
         """The ports of each OSPF process that looks at the table, by (solution, process)."""
         ports: dict[tuple[int, int], frozenset[int]] = {}
-        for taking in self._taking.values():
+        for taking in self.taking.values():
             for number, process in taking:
                 solution = self.solutions[number]
                 if isinstance(solution, OspfSolution):
                     ports[number, process.number] = solution.database.ports_of(process.number)
         return ports
 
-    def run(self) -> Unsettled | None:
-        """Put in what tables say until nothing changes; what does not settle is returned."""
-        if not self._taking:
-            return None
+    def run(self) -> "Settling":
+        """Put in what tables say until nothing changes; what does not settle is ``unsettled`` then."""
+        if self.taking:
+            self.unsettled = self._settle()
+        return self
+
+    def take_over(self, other: "Settling", class_of: npt.NDArray[np.int64]) -> None:
+        """Take the outcome over classes of columns for one's own; ``class_of`` (c,) tells each column's class."""
+        self.rounds, self.depends_on_order, self.unsettled = other.rounds, other.depends_on_order, other.unsettled
+        processes, classes = other.contested
+        self.contested = processes, set(np.flatnonzero(np.isin(class_of, list(classes))).tolist())
+        self.injected = [
+            {process: found.spread(class_of) for process, found in injected.items()} for injected in other.injected
+        ]
+        self._apply({number for number, injected in enumerate(self.injected) if injected})
+
+    def _settle(self) -> Unsettled | None:
         seen: dict[bytes, int] = {}
         together = True
         before: list[dict[int, Injected]] = []
@@ -123,7 +141,7 @@ class Settling:
             if self._keys.get((self._bgp_number, UNSET)) != sessions:
                 self._keys[self._bgp_number, UNSET] = sessions
                 changed.append((self._bgp_number, UNSET))
-        for instance in self._taking:
+        for instance in self.taking:
             now = self._look(instance)
             if now and not together:
                 self._apply({number for number, _ in now})
@@ -134,13 +152,16 @@ class Settling:
 
     def _made(self, instance: int) -> Table:
         if instance not in self.made:
-            self.made[instance] = self.make_table(instance)
+            self.made[instance] = self.maker.make(instance)
         return self.made[instance]
 
     def _look(self, instance: int) -> list[tuple[int, int]]:
-        table = self._made(instance) if self.bgp is not None else self.make_table(instance)
+        if self.bgp is None and self._looked.get(instance) == self._versions:
+            return []
+        self._looked[instance] = list(self._versions)
+        table = self._made(instance) if self.bgp is not None else self.maker.make(instance)
         changed = []
-        for number, process in self._taking[instance]:
+        for number, process in self.taking[instance]:
             solution = self.solutions[number]
             own = next(
                 index
@@ -168,8 +189,11 @@ class Settling:
         return changed
 
     def _apply(self, solutions: set[int]) -> None:
+        if self.watch is not None:
+            self.watch(self.injected)
         self.made.clear()
         for number in sorted(solutions):
+            self._versions[number] += 1
             self.solutions[number].inject(self.injected[number], self.blocked[number])
 
     def _unsettled(self, length: int) -> Unsettled:
@@ -206,7 +230,7 @@ def _differing(old: Injected, new: Injected) -> set[int]:
     return set(np.setxor1d(old.numbers, new.numbers, assume_unique=True).tolist()) | set(both[~same].tolist())
 
 
-def unsettled_finding(topology: Topology, solutions: list[ProtocolSolution], unsettled: Unsettled) -> Finding:
+def unsettled_finding(topology: Topology, solutions: Sequence[ProtocolSolution], unsettled: Unsettled) -> Finding:
     """Mutual redistribution that never settles, as a problem with its cycle."""
     names, places = [], []
     for number, process_number in unsettled.processes:

@@ -120,6 +120,22 @@ class Injected:
         content = b"".join([repr(self.hops).encode(), b"\0", *(column.tobytes() for column in columns)])
         return hashlib.blake2b(content, digest_size=32).digest()
 
+    def spread(self, class_of: npt.NDArray[np.int64]) -> "Injected":
+        """The same over finer columns; ``class_of`` int64 (c,) has the number here of each of those."""
+        at = np.full(int(class_of.max(initial=-1)) + 1, UNSET)
+        at[self.numbers] = np.arange(len(self.numbers))
+        numbers = np.flatnonzero(at[class_of] != UNSET)
+        chosen = at[class_of[numbers]]
+        return Injected(
+            numbers,
+            self.metric[chosen],
+            self.metric_type[chosen],
+            self.tag[chosen],
+            self.forward[chosen],
+            self.paths[chosen],
+            self.hops,
+        )
+
     def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
         """A column with the protocol's default where it is unset."""
         return np.where(values == UNSET, np.int64(default), values)

@@ -6,32 +6,28 @@ instance has the device's own number.
 """
 
 from collections import OrderedDict
-from dataclasses import dataclass
 
 from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
-from routrel.model.devices import ObservedRoute
 from routrel.model.findings import Finding
 from routrel.model.network import Network
-from routrel.model.routing import StaticRoute
 from routrel.routing.bgp.findings import findings as bgp_findings
 from routrel.routing.bgp.sessions import BgpDatabase
 from routrel.routing.bgp.solution import BgpSolution
-from routrel.routing.connected import connected_routes
 from routrel.routing.eigrp import EigrpDatabase, EigrpSolution
 from routrel.routing.isis.database import IsisDatabase
 from routrel.routing.isis.solution import IsisSolution
-from routrel.routing.observed import install_observed_routes, is_observed_only
+from routrel.routing.making import TableMaker
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.redistribution import Settling, Unsettled, order_finding, unsettled_finding
+from routrel.routing.redistribution import Unsettled, order_finding, unsettled_finding
 from routrel.routing.representatives import Representatives
 from routrel.routing.rip import RipDatabase, RipSolution
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import Process, ProtocolSolution
-from routrel.routing.static import install_fixed_routes, install_static_routes, split_static_routes
-from routrel.routing.table import Source, Table
+from routrel.routing.settling_classes import settle
+from routrel.routing.table import Table
 from routrel.routing.traits import Traits, add_configured
 from routrel.topology.segments import Topology
 
@@ -74,27 +70,21 @@ class Solved:
         for found in (isis.findings, rip.findings, eigrp.findings):
             self.findings += found
         """Problems met while solving: neighbours that should be but are not, what does not settle."""
-        self._processes: list[list[tuple[ProtocolSolution, Process]]] = [[] for _ in self.topology.instances]
-        for solution in self.solutions:
-            for process in solution.processes:
-                self._processes[process.instance].append((solution, process))
-        self.unresolved: dict[int, list[tuple[StaticRoute | ObservedRoute, str]]] = {}
+        self._maker = TableMaker(self.topology, self.representatives, self.solutions)
+        self.unresolved = self._maker.unresolved
         """Per instance whose table was made: the routes that lead nowhere, and why."""
         self._tables: OrderedDict[int, Table] = OrderedDict()
         # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
         self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.representatives))))
         self._forgets = self._kept < len(self.topology.instances)
-        self._bases: dict[int, _Base] = {}
-        self._is_settling = True
-        self.settling = Settling(self.topology, self.representatives, self.solutions, self._make_table)
-        self.unsettled: Unsettled | None = self.settling.run()
-        self._is_settling = False
-        self._bases.clear()  # kept while tables are made again and again
+        with self._maker.keeping_bases():
+            self.settling = settle(self._maker)
         while self.settling.made and len(self._tables) < self._kept:
             instance, table = self.settling.made.popitem()
             self._tables[instance] = table
         self.settling.made.clear()
         self.findings += bgp_findings(self.bgp)
+        self.unsettled: Unsettled | None = self.settling.unsettled
         if self.unsettled is not None:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
         elif self.settling.depends_on_order:
@@ -107,42 +97,15 @@ class Solved:
             if self._forgets:
                 self._tables.move_to_end(instance)
             return table
-        table = self._make_table(instance)
+        table = self._maker.make(instance)
         self._tables[instance] = table
         if len(self._tables) > self._kept:
             self._tables.popitem(last=False)
         return table
 
-    def _make_table(self, number: int) -> Table:
-        unresolved: list[tuple[StaticRoute | ObservedRoute, str]] = []
-        if is_observed_only(self.topology, number):
-            table = Table(self.topology, self.representatives, number, (), ())
-            unresolved += install_observed_routes(self.topology, table)
-        else:
-            base = self._bases.get(number) or self._base(number)
-            if self._is_settling:
-                self._bases[number] = base
-            sources = [Source(solution, process) for solution, process in self._processes[number]]
-            table = base.table.fresh(sources)
-            unresolved += base.failed
-            unresolved += install_static_routes(self.topology, table, base.others)
-        self.unresolved[number] = unresolved
-        return table
-
-    def _base(self, number: int) -> "_Base":
-        """What stands in an instance's table whatever protocols do."""
-        instance = self.topology.instances[number]
-        routing = instance.routing
-        policies = self.topology.devices[instance.device].policies
-        install = policies[routing.install_policy] if routing and routing.install_policy else None
-        connected = connected_routes(self.topology, number)
-        table = Table(self.topology, self.representatives, number, (), connected, install)
-        fixed, others = split_static_routes(self.topology, number)
-        return _Base(table, others, install_fixed_routes(self.topology, table, fixed))
-
     def processes_of(self, instance: int) -> list[tuple[ProtocolSolution, Process]]:
         """The protocol processes of a routing instance, in the order of a table's sources."""
-        return self._processes[instance]
+        return self._maker.processes[instance]
 
     def chain(self, address: Address) -> list[int]:
         """Prefixes that may lead to an address, longest first.
@@ -167,15 +130,6 @@ class Solved:
             if route is not None and route.protocol == "connected" and not route.prefix.is_host:
                 return NextHop(route.next_hops[0].port, address)
         return None
-
-
-@dataclass(frozen=True, slots=True)
-class _Base:
-    """A table before protocols, the static routes that are still to come, and those that do nothing."""
-
-    table: Table
-    others: list[StaticRoute]
-    failed: list[tuple[StaticRoute, str]]
 
 
 def _all_prefixes(topology: Topology) -> set[Prefix]:

@@ -35,18 +35,38 @@ class IsisSolution:
     protocol = "isis"
     kind_names = {LEVEL_1_ROUTE: "level 1", LEVEL_2_ROUTE: "level 2", LEAKED: "leaked", ATTACHED: "attached default"}
 
-    def __init__(self, topology: Topology, database: IsisDatabase, prefixes: Representatives):
+    def __init__(
+        self,
+        topology: Topology,
+        database: IsisDatabase,
+        prefixes: Representatives,
+        graphs: dict[Domain, Graph] | None = None,
+    ):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
         self.processes: Sequence[Process] = database.processes
-        self.graphs = {domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()}
+        self.graphs = graphs or {
+            domain: Graph(found.routers, found.edges) for domain, found in database.domains.items()
+        }
         self.brought: dict[Domain, Destinations] = {}
         self.leaked: dict[Domain, Destinations] = {}
         self._hops: dict[tuple[int, int], tuple[list[NextHop | None], Masks]] = {}
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self.inject({}, {})
+
+    def over(self, prefixes: Representatives) -> "IsisSolution":
+        """The same over other columns, with nothing put in."""
+        return IsisSolution(self.topology, self.database, prefixes, self.graphs)
+
+    def own_columns(self) -> npt.NDArray[np.bool_]:
+        """The columns that routers bring in themselves: bool (c,)."""
+        own = np.zeros(len(self.prefixes), np.bool_)
+        for database in self.database.domains.values():
+            numbers, _, _ = database.numbered.columns(database.reachable, self.prefixes.whole)
+            own[self.prefixes.column[numbers]] = True
+        return own
 
     def preference(self, process: int, kind: int) -> int:
         routing = self.topology.instances[self.processes[process].instance].routing

@@ -57,7 +57,7 @@ class ActiveRange:
 class Areas:
     """Areas hold matrices, border routers their summaries; rows are made when asked for."""
 
-    def __init__(self, database: Database, prefixes: Representatives):
+    def __init__(self, database: Database, prefixes: Representatives, graphs: dict[int, Graph] | None = None):
         self.database = database
         self.prefixes = prefixes
         self.areas_of: list[list[int]] = [[] for _ in database.processes]
@@ -74,10 +74,12 @@ class Areas:
         self._boundary = frozenset(self.boundary)
         self._kept: dict[int, AreaRoutes] = {}
         self.size = len(prefixes) + len(self.boundary)
-        self.graphs: dict[int, Graph] = {}
+        self.graphs = graphs or {
+            number: Graph(area.routers, area.edges) for number, area in sorted(database.areas.items())
+        }
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
-            graph = self.graphs[number] = Graph(area.routers, area.edges)
+            graph = self.graphs[number]
             numbers, routers, costs = area.numbered.columns(area.stubs, prefixes.whole)
             columns = prefixes.standing[numbers]
             brought = np.stack([graph.vertices(routers), columns, costs])[:, columns >= 0]

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.graph import WORD
+from routrel.routing.graph import WORD, Graph
 from routrel.routing.ospf.areas import INTER, INTRA, Areas
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.externals import EXTERNAL_1, EXTERNAL_2, NEVER, NSSA_1, NSSA_2, Choice, Externals
@@ -33,13 +33,23 @@ class OspfSolution:
         DISCARD: "range",
     }
 
-    def __init__(self, topology: Topology, database: Database, prefixes: Representatives):
+    def __init__(
+        self,
+        topology: Topology,
+        database: Database,
+        prefixes: Representatives,
+        graphs: dict[int, Graph] | None = None,
+    ):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
         self.processes: Sequence[Process] = database.processes
-        self.areas = Areas(database, prefixes)
+        self.areas = Areas(database, prefixes, graphs)
         self.externals = Externals(self.areas)
+
+    def over(self, prefixes: Representatives) -> "OspfSolution":
+        """The same over other columns, with nothing put in."""
+        return OspfSolution(self.topology, self.database, prefixes, self.areas.graphs)
 
     def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
         """A link-state protocol announces what is put in, whatever tables use."""
