@@ -1,13 +1,14 @@
 """RIP held against routers that send each other their tables; redistribution held against its own definition."""
 
 import json
+from collections import defaultdict
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.taking import injected_by
 from routrel.routing.solve import solve
+from routrel.routing.taking import Look, injected_by
 from tests.core.mixed_networks import documents, read
 
 INFINITY = 16
@@ -110,15 +111,18 @@ def test_every_route_is_that_of_routers_that_send_their_tables(lab):
 def test_what_has_settled_stays_when_every_router_looks_again(document):
     solved = solve(read(document))
     settling = solved.settling
-    for instance in solved.topology.instances:
-        table = solved._make_table(instance.index)
-        for own, source in enumerate(table.sources):
-            number = next(n for n, one in enumerate(settling.solutions) if one is source.solution)
-            if not source.process.takes_routes or solved.unsettled is not None:
-                continue
-            ports = settling._ports.get((number, source.process.number), frozenset())
-            again = injected_by(table, source.process, own, ports)
-            assert again.key() == settling.injected[number][source.process.number].key()
+    groups = defaultdict(list)
+    for instance, takers in settling.taking.items():
+        table = solved._maker.make(instance)
+        for taker in takers:
+            if taker.process.takes_routes and solved.unsettled is None:
+                number, process = taker.key
+                (again,) = injected_by([Look(table, taker.process, taker.own, taker.ports)])
+                assert again.key() == settling.injected[number][process].key()
+                groups[taker.kind].append((Look(table, taker.process, taker.own, taker.ports), again))
+    for members in groups.values():
+        together = injected_by([look for look, _ in members])
+        assert [one.key() for one in together] == [alone.key() for _, alone in members]
 
 
 @given(documents())

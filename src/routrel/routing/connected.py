@@ -15,10 +15,10 @@ def connected_routes(topology: Topology, instance: int) -> Iterator[Route]:
         if not port.up or port.instance != instance:
             continue
         hops = (NextHop(number, None),)
-        places = port.interface.address_places or (port.interface.place,) * len(port.interface.addresses)
-        for address, place in zip(port.interface.addresses, places, strict=True):
-            if address.prefix.is_link_local:
+        places = port.interface.address_places or (port.interface.place,) * len(port.addresses)
+        for prefix, address, place in zip(port.prefixes, port.addresses, places, strict=True):
+            if prefix.is_link_local:
                 continue
-            yield Route(address.prefix, "connected", preference, 0, hops, place=place)
-            if not address.prefix.is_host:
-                yield Route(address.address.host_prefix(), "local", preference, 0, hops, place=place)
+            yield Route(prefix, "connected", preference, 0, hops, place=place)
+            if not prefix.is_host:
+                yield Route(address.host_prefix(), "local", preference, 0, hops, place=place)

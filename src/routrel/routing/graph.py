@@ -9,10 +9,11 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from routrel.routing.grouping import Masks, Runs, classes_of, run_starts
+from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 
 Metrics = npt.NDArray[np.int32]
 Numbers = npt.NDArray[np.int64]
+Vertices = int | Numbers
 
 UNREACHED = np.int32(2**29)
 """A metric larger than any path; sums of two still fit in 32 bits."""
@@ -99,25 +100,29 @@ class Destinations:
         at = np.repeat(starts[first], counts[first]) + _positions(counts[first])
         self._vertices, self._costs, self._tags = vertices[at], costs[at].astype(np.int32), tags[at]
 
-    def costs(self, graph: Graph, router: int) -> Metrics:
-        """Costs (d,) from a vertex to ``self.numbers``."""
-        best, _ = self._runs.least(graph.distance[router][self._vertices] + self._costs)
-        costs: Metrics = np.minimum(best, UNREACHED)[self._class]
+    def costs(self, graph: Graph, router: Vertices) -> Metrics:
+        """Costs (d,) from a vertex to ``self.numbers``; of b vertices (b, d)."""
+        best, _ = self._best(graph, router)
+        costs: Metrics = np.minimum(best, UNREACHED)[..., self._class]
         return costs
 
-    def row(self, graph: Graph, router: int) -> tuple[Metrics, Masks]:
-        """Costs (d,) and next-hop words (w, d) from a vertex to ``self.numbers``."""
-        best, chosen = self._runs.least(graph.distance[router][self._vertices] + self._costs)
-        words = self._runs.union(graph.masks[:, router][:, self._vertices], chosen)
-        return np.minimum(best, UNREACHED)[self._class], words[:, self._class]
+    def row(self, graph: Graph, router: Vertices) -> tuple[Metrics, Masks]:
+        """Costs (d,) and next-hop words (w, d) from a vertex to ``self.numbers``; of b vertices (b, d), (w, b, d)."""
+        best, chosen = self._best(graph, router)
+        words = self._runs.union(graph.masks[:, router][..., self._vertices], chosen)
+        return np.minimum(best, UNREACHED)[..., self._class], words[..., self._class]
 
-    def tags(self, graph: Graph, router: int) -> Numbers:
+    def tags(self, graph: Graph, router: Vertices) -> Numbers:
         """The tag of the best way from a vertex to each of ``self.numbers``, 0 without: the lowest of equal ways."""
         if not self.has_tags:
-            return np.zeros(len(self.numbers), np.int64)
-        best, chosen = self._runs.least(graph.distance[router][self._vertices] + self._costs)
+            return np.zeros((*np.shape(router), len(self.numbers)), np.int64)
+        best, chosen = self._best(graph, router)
         tag, _ = self._runs.least(np.where(chosen, self._tags, HIGHEST))
-        return np.where(best < UNREACHED, tag, 0)[self._class]
+        return np.where(best < UNREACHED, tag, 0)[..., self._class]
+
+    def _best(self, graph: Graph, router: Vertices) -> tuple[Metrics, Flags]:
+        """Per class the least cost, and which entries have it."""
+        return self._runs.least(graph.distance[router][..., self._vertices] + self._costs)
 
 
 def _positions(counts: Numbers) -> Numbers:

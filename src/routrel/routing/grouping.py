@@ -14,7 +14,10 @@ Numeric = TypeVar("Numeric", np.int32, np.int64)
 
 
 class Runs:
-    """Entries (e,) that stand in c runs one after the other, none of them empty."""
+    """Entries (e,) that stand in c runs one after the other, none of them empty.
+
+    Values of entries come as (..., e): whatever stands before is done alike.
+    """
 
     def __init__(self, counts: Column):
         self._starts = np.cumsum(counts) - counts
@@ -22,21 +25,21 @@ class Runs:
         self._is_single = len(self._run) == len(counts)
 
     def least(self, values: npt.NDArray[Numeric]) -> tuple[npt.NDArray[Numeric], Flags]:
-        """The least value of each run (c,), and which entries have their run's least (e,)."""
+        """The least value of each run (..., c), and which entries have their run's least (..., e)."""
         if self._is_single:
-            return values, np.ones(len(values), np.bool_)
-        least = np.minimum.reduceat(values, self._starts)
-        return least, values == least[self._run]
+            return values, np.ones(values.shape, np.bool_)
+        least = np.minimum.reduceat(values, self._starts, axis=-1)
+        return least, values == least[..., self._run]
 
     def union(self, words: Masks, chosen: Flags) -> Masks:
-        """The words (w, e) of each run's chosen entries, joined: (w, c)."""
+        """The words of each run's chosen entries, joined: (..., c)."""
         kept = words * chosen
-        return kept if self._is_single else np.bitwise_or.reduceat(kept, self._starts, axis=1)
+        return kept if self._is_single else np.bitwise_or.reduceat(kept, self._starts, axis=-1)
 
     def first(self, chosen: Flags) -> Column:
-        """The first chosen entry of each run (c,); each has one."""
-        entries = np.flatnonzero(chosen)
-        return entries[run_starts(self._run[entries])]
+        """The first chosen entry of each run (..., c); each has one."""
+        entries = np.arange(len(self._run))
+        return self.least(np.where(chosen, entries, len(entries)))[0]
 
 
 def run_starts(numbers: Column) -> Column:

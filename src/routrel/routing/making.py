@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from routrel.model.devices import ObservedRoute
 from routrel.model.routing import StaticRoute
@@ -15,8 +15,7 @@ from routrel.routing.table import Source, Table
 from routrel.topology.segments import Topology
 
 
-@dataclass(frozen=True, slots=True)
-class Base:
+class Base(NamedTuple):
     """A table before protocols, the static routes that are still to come, and those that do nothing."""
 
     table: Table
@@ -38,6 +37,15 @@ class TableMaker:
                 self.processes[process.instance].append((solution, process))
         self.unresolved: dict[int, list[tuple[StaticRoute | ObservedRoute, str]]] = {}
         self._bases: dict[int, Base] | None = None
+
+    def over(self, representatives: Representatives, solutions: Sequence[ProtocolSolution]) -> "TableMaker":
+        """The same over other columns, with what is kept of bases."""
+        maker = TableMaker(self.topology, representatives, solutions)
+        if self._bases is not None:
+            maker._bases = {
+                number: base._replace(table=base.table.over(representatives)) for number, base in self._bases.items()
+            }
+        return maker
 
     @contextmanager
     def keeping_bases(self) -> Iterator[None]:

@@ -11,6 +11,7 @@ only routes that are best in the table are put in (the network file's page).
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -18,12 +19,16 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, some_of
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.making import TableMaker
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
 from routrel.routing.table import Table
-from routrel.routing.taking import injected_by
+from routrel.routing.taking import Look, injected_by, kind_of_look
 from routrel.topology.segments import Topology
+
+BLOCK = 2**21
+"""Tables looked at together have so many columns in all: enough to share the work, little memory."""
 
 ROUNDS = 500
 """More rounds than information needs to cross any chain of redistribution points seen in practice."""
@@ -43,10 +48,35 @@ class Unsettled:
     rounds: int
 
 
+class Taker(NamedTuple):
+    """A process that looks at its table."""
+
+    solution: int
+    process: Process
+    own: int
+    """Its place among the table's sources."""
+    ports: frozenset[int]
+    kind: int
+    """Those of one kind may look together."""
+
+    @property
+    def key(self) -> tuple[int, int]:
+        return self.solution, self.process.number
+
+
+class Seen(NamedTuple):
+    """What a process would put in, which prefixes its protocol is silent of, and a digest of both."""
+
+    taker: Taker
+    injected: Injected | None
+    blocked: npt.NDArray[np.bool_] | None
+    digest: bytes
+
+
 class Settling:
     """The rounds of redistribution over one network."""
 
-    def __init__(self, maker: TableMaker, watch: Watch | None = None):
+    def __init__(self, maker: TableMaker, watch: Watch | None = None, taking: dict[int, list[Taker]] | None = None):
         """``watch`` is asked before anything is put in."""
         self.topology = maker.topology
         self.prefixes = maker.representatives
@@ -69,31 +99,37 @@ class Settling:
         )
         self.made: dict[int, Table] = {}
         """With BGP, the tables of the moment: sessions and processes look at the same ones."""
-        self.taking = self._instances()
-        self._ports = self._ospf_ports()
+        self._kinds: dict[object, int] = {}
+        self.taking = self._find_takers() if taking is None else taking
+        """Instances with processes that look at the table, and those processes."""
         self._versions = [0] * len(solutions)
         """How often each solution took something new."""
         self._looked: dict[int, list[int]] = {}
         """The versions each instance last looked at."""
+        # What is seen with BGP is noted at once, so that looks cannot run ahead.
+        self._most = 1 if self.bgp is not None else max(1, BLOCK // max(1, len(self.prefixes)))
 
-    def _instances(self) -> dict[int, list[tuple[int, Process]]]:
-        """Instances with a process that looks at the table, and those processes by solution."""
-        taking: dict[int, list[tuple[int, Process]]] = defaultdict(list)
+    def _find_takers(self) -> dict[int, list[Taker]]:
+        taking: dict[int, list[Taker]] = defaultdict(list)
         for number, solution in enumerate(self.solutions):
             for process in solution.processes:
                 if process.takes_routes or solution.protocol in ("rip", "bgp"):
-                    taking[process.instance].append((number, process))
+                    taking[process.instance].append(self._taker(number, process))
         return dict(sorted(taking.items()))
 
-    def _ospf_ports(self) -> dict[tuple[int, int], frozenset[int]]:
-        """The ports of each OSPF process that looks at the table, by (solution, process)."""
-        ports: dict[tuple[int, int], frozenset[int]] = {}
-        for taking in self.taking.values():
-            for number, process in taking:
-                solution = self.solutions[number]
-                if isinstance(solution, OspfSolution):
-                    ports[number, process.number] = solution.database.ports_of(process.number)
-        return ports
+    def _taker(self, number: int, process: Process) -> Taker:
+        solution = self.solutions[number]
+        sources = self.maker.processes[process.instance]
+        own = next(at for at, (one, other) in enumerate(sources) if one is solution and other is process)
+        ports = solution.database.ports_of(process.number) if isinstance(solution, OspfSolution) else frozenset()
+        kind: object = (number, process.number)
+        if self.bgp is None:
+            kind = number, own, kind_of_look(self.topology, process, [other.protocol for _, other in sources])
+        return Taker(number, process, own, ports, self._kinds.setdefault(kind, len(self._kinds)))
+
+    def over(self, maker: TableMaker, watch: Watch) -> "Settling":
+        """The same over other columns."""
+        return Settling(maker, watch, self.taking)
 
     def run(self) -> "Settling":
         """Put in what tables say until nothing changes; what does not settle is ``unsettled`` then."""
@@ -137,55 +173,97 @@ class Settling:
         """One look of every instance at its table; (solution, process) pairs that changed."""
         changed: list[tuple[int, int]] = []
         if self.bgp is not None:
-            sessions = self.bgp.survey(self._made)
+            sessions = self.bgp.survey(self._table)
             if self._keys.get((self._bgp_number, UNSET)) != sessions:
                 self._keys[self._bgp_number, UNSET] = sessions
                 changed.append((self._bgp_number, UNSET))
-        for instance in self.taking:
-            now = self._look(instance)
-            if now and not together:
-                self._apply({number for number, _ in now})
-            changed += now
-        if changed and together:
-            self._apply({number for number, _ in changed})
+        if together:
+            for instance, seen in self._look(list(self.taking)).items():
+                changed += self._note(instance, seen)
+            if changed:
+                self._apply({number for number, _ in changed})
+            return changed
+        waiting, ahead = list(self.taking), 1
+        while waiting:
+            # Looks ahead are as good as looks in turn, up to the first that changes anything.
+            block, ahead = waiting[:ahead], min(2 * ahead, self._most)
+            looks = self._look(block)
+            for instance in block:
+                waiting.pop(0)
+                now = self._note(instance, looks.get(instance, []))
+                if now:
+                    self._apply({number for number, _ in now})
+                    changed += now
+                    ahead = 1
+                    break
         return changed
 
-    def _made(self, instance: int) -> Table:
+    def _table(self, instance: int) -> Table:
+        """The table of the moment; with BGP made once, as its sessions look at it too."""
+        if self.bgp is None:
+            return self.maker.make(instance)
         if instance not in self.made:
             self.made[instance] = self.maker.make(instance)
         return self.made[instance]
 
-    def _look(self, instance: int) -> list[tuple[int, int]]:
-        if self.bgp is None and self._looked.get(instance) == self._versions:
-            return []
+    def _look(self, instances: list[int]) -> dict[int, list[Seen]]:
+        """What processes see in their tables as protocols are now, of instances that may see something new."""
+        if self.bgp is None:
+            instances = [instance for instance in instances if self._looked.get(instance) != self._versions]
+        found: dict[int, list[Seen]] = {}
+        for first in range(0, len(instances), self._most):
+            found |= self._look_together(instances[first : first + self._most])
+        return found
+
+    def _look_together(self, instances: list[int]) -> dict[int, list[Seen]]:
+        for solution in self.solutions:
+            if isinstance(solution, OspfSolution | IsisSolution):
+                sources = (source for instance in instances for source in self.maker.processes[instance])
+                solution.prepare([process.number for other, process in sources if other is solution])
+        tables = {instance: self._table(instance) for instance in instances}
+        groups: dict[int, list[tuple[Taker, Look]]] = defaultdict(list)
+        for instance, table in tables.items():
+            for taker in self.taking[instance]:
+                bgp = self.bgp if taker.solution == self._bgp_number else None
+                if taker.process.takes_routes or bgp is not None:
+                    look = Look(table, taker.process, taker.own, taker.ports, bgp)
+                    groups[taker.kind].append((taker, look))
+        injected: dict[tuple[int, int], Injected] = {}
+        for members in groups.values():
+            results = injected_by([look for _, look in members])
+            for (taker, _), result in zip(members, results, strict=True):
+                injected[taker.key] = result
+        return {
+            instance: [self._seen(taker, table, injected.get(taker.key)) for taker in self.taking[instance]]
+            for instance, table in tables.items()
+        }
+
+    def _seen(self, taker: Taker, table: Table, injected: Injected | None) -> Seen:
+        digest = b"" if injected is None else injected.key()
+        blocked = None
+        if self.solutions[taker.solution].protocol == "rip":
+            blocked = table.unused(taker.own)
+        elif self.bgp is not None and taker.solution == self._bgp_number:
+            blocked = table.outranked(taker.own)
+        if blocked is not None:
+            digest += np.packbits(blocked).tobytes()
+        if self.bgp is not None and taker.solution == self._bgp_number:
+            digest += self.bgp.examine(taker.process.number, table)
+        return Seen(taker, injected, blocked, digest)
+
+    def _note(self, instance: int, seen: list[Seen]) -> list[tuple[int, int]]:
+        """Take what an instance saw for what it puts in; (solution, process) pairs that changed."""
         self._looked[instance] = list(self._versions)
-        table = self._made(instance) if self.bgp is not None else self.maker.make(instance)
         changed = []
-        for number, process in self.taking[instance]:
-            solution = self.solutions[number]
-            own = next(
-                index
-                for index, source in enumerate(table.sources)
-                if source.solution is solution and source.process is process
-            )
-            key = b""
-            bgp = self.bgp if number == self._bgp_number else None
-            if process.takes_routes or bgp is not None:
-                ports = self._ports.get((number, process.number), frozenset())
-                injected = injected_by(table, process, own, ports, bgp)
-                self.injected[number][process.number] = injected
-                key = injected.key()
-            if solution.protocol == "rip":
-                unused = table.unused(own)
-                self.blocked[number][process.number] = unused
-                key += np.packbits(unused).tobytes()
-            if bgp is not None:
-                outranked = table.outranked(own)
-                self.blocked[number][process.number] = outranked
-                key += np.packbits(outranked).tobytes() + bgp.examine(process.number, table)
-            if self._keys.get((number, process.number)) != key:
-                self._keys[number, process.number] = key
-                changed.append((number, process.number))
+        for taker, injected, blocked, digest in seen:
+            number, process = taker.key
+            if injected is not None:
+                self.injected[number][process] = injected
+            if blocked is not None:
+                self.blocked[number][process] = blocked
+            if self._keys.get(taker.key) != digest:
+                self._keys[taker.key] = digest
+                changed.append(taker.key)
         return changed
 
     def _apply(self, solutions: set[int]) -> None:

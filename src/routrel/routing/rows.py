@@ -114,6 +114,12 @@ class Injected:
     paths: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
     hops: tuple[NextHop, ...] = ()
 
+    @classmethod
+    def of_rows(cls, rows: npt.NDArray[np.int64], hops: tuple[NextHop, ...]) -> "Injected":
+        """Of a matrix (6, m) with the columns in their order."""
+        numbers, metric, metric_type, tag, forward, paths = rows
+        return cls(numbers, metric, metric_type, tag, forward, paths, hops)
+
     def key(self) -> bytes:
         """A digest of all that is put in."""
         columns = (self.numbers, self.metric, self.metric_type, self.tag, self.forward, self.paths)
@@ -125,16 +131,8 @@ class Injected:
         at = np.full(int(class_of.max(initial=-1)) + 1, UNSET)
         at[self.numbers] = np.arange(len(self.numbers))
         numbers = np.flatnonzero(at[class_of] != UNSET)
-        chosen = at[class_of[numbers]]
-        return Injected(
-            numbers,
-            self.metric[chosen],
-            self.metric_type[chosen],
-            self.tag[chosen],
-            self.forward[chosen],
-            self.paths[chosen],
-            self.hops,
-        )
+        columns = np.stack([self.metric, self.metric_type, self.tag, self.forward, self.paths])
+        return Injected.of_rows(np.vstack([numbers, columns[:, at[class_of[numbers]]]]), self.hops)
 
     def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
         """A column with the protocol's default where it is unset."""

@@ -70,9 +70,7 @@ def _settled_by_class(maker: TableMaker, settling: Settling) -> Settling:
             if any(competing[found.numbers].any() for found in injected[number].values()):
                 raise _ToldApartError
 
-    over_classes = TableMaker(maker.topology, classes, solutions)
-    with over_classes.keeping_bases():
-        settled = Settling(over_classes, watch).run()
+    settled = settling.over(maker.over(classes, solutions), watch).run()
     settling.take_over(settled, class_of)
     return settling
 
@@ -116,6 +114,9 @@ class _Alike:
         self._tell(self._own)
         for matches in lists:
             self._tell(matching(matches, self.prefixes))
+        for solution in maker.solutions:
+            if isinstance(solution, IsisSolution):
+                solution.prepare([process.number for process in solution.processes if process.instance in instances])
         for instance in instances:
             self._look(instance)
 

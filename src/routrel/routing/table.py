@@ -91,6 +91,14 @@ class Table:
         table._columns, table._ranks = self._columns, self._ranks
         return table
 
+    def over(self, representatives: Representatives) -> "Table":
+        """A table without sources, with the same other routes, over other columns."""
+        table = Table(self.topology, representatives, self.instance, (), (), self.install)
+        table._others = dict(self._others)
+        columns = ((representatives.standing.item(number), route) for number, route in self._others.items())
+        table._standing = {column: route for column, route in columns if column >= 0}
+        return table
+
     def offer(self, route: Route) -> bool:
         """Let a route compete for its prefix with what stands there from other than protocols.
 

@@ -1,140 +1,61 @@
-"""What a process puts into its protocol now: one look at its table.
+"""What processes put into their protocol now: their looks at their tables.
 
 Only routes that are best in the table are put in (the network file's page), each as the rule it came by and
-that rule's policy let it in.
+that rule's policy let it in. Processes with the same rules and policies look together: an entry of the
+columns here is one prefix of one look.
 """
 
-from collections.abc import Iterator
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.places import NOWHERE
+from routrel.model.policies import Policy
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp.solution import BgpSolution
-from routrel.routing.policies import Column, HopMatch, Verdicts, accept_all, evaluate
-from routrel.routing.representatives import Representatives
+from routrel.routing.policies import Column, Flags, HopMatch, Verdicts, accept_all, evaluate
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.rows import UNSET, Injected, PathAttributes, Process
 from routrel.routing.table import NO_WINNER, OTHER, Table
-
-Part = tuple[Column, Verdicts, Redistribution, Column | int, Column | int]
-"""Prefix columns, what the policy says of them, the rule they came by, next hops (into a list), paths."""
+from routrel.topology.segments import Topology
 
 
-class _Taking:
-    """One look of a process at its table."""
+class Part(NamedTuple):
+    """Entries that came by one rule: (n,) each, a single number standing for all."""
 
-    def __init__(self, table: Table, process: Process, own: int, ports: frozenset[int], bgp: BgpSolution | None):
-        self.table = table
-        self.process = process
-        self.own = own
-        self.ports = ports
-        self.bgp = bgp
-        self.winners = table.winners()
-        self.hops: dict[NextHop, int] = {}
-        device = table.topology.devices[table.topology.instances[table.instance].device]
-        self.policies = device.policies
+    look: Column
+    numbers: Column
+    verdicts: Verdicts
+    rule: Redistribution
+    forward: Column | int
+    """Next hops, into the look's list."""
+    paths: Column | int
 
-    def injected(self) -> Injected:
-        """All that the process puts in."""
-        parts: list[Part] = []
-        for rule in self.process.redistribute:
-            if rule.source in ("connected", "static"):
-                parts.append(self._from_others(rule))
-            else:
-                parts += self._from_protocols(rule)
-        default = self._default_route()
-        if default is not None:
-            parts.append(default)
-        if self.bgp is not None:
-            parts.append(self._networks(self.bgp))
-        return _joined(parts, tuple(self.hops))
 
-    def _part(
-        self,
-        rule: Redistribution,
-        protocol: str,
-        numbers: Column,
-        metric: Column,
-        tag: Column,
-        hop_match: HopMatch,
-        forward: Column | int,
-        attributes: PathAttributes | None,
-    ) -> Part:
-        """Routes of one protocol as a rule and its policy let them in."""
-        policy = self.policies[rule.policy] if rule.policy is not None else None
-        said = self.bgp.said(len(numbers), rule) if self.bgp is not None else None
-        given = said if said is not None else attributes
-        verdicts = evaluate(policy, self.table.representatives, numbers, protocol, metric, tag, hop_match, given)
-        if self.bgp is None or said is None:
-            return numbers, verdicts, rule, forward, UNSET
-        forward = np.broadcast_to(forward, numbers.shape)
-        return numbers, verdicts, rule, forward, self.bgp.numbers(said, forward, tuple(self.hops))
+@dataclass(slots=True)
+class Look:
+    """One process before its table. ``own`` is its index among the table's sources.
 
-    def _from_protocols(self, rule: Redistribution) -> Iterator[Part]:
-        for index, source in enumerate(self.table.sources):
-            if source.protocol != rule.source or index == self.own:
-                continue
-            numbers = _of_families(np.flatnonzero(self.winners == index), self.process, self.table.representatives)
-            if not len(numbers):
-                continue
-            rows = source.rows
-            yield self._part(
-                rule,
-                source.protocol,
-                numbers,
-                rows.metric[numbers].astype(np.int64),
-                np.full(len(numbers), UNSET, np.int64) if rows.tag is None else rows.tag[numbers],
-                rows.hop_match(numbers, self.table.representatives),
-                self._next_hops(index, numbers),
-                rows.attributes(numbers) if rows.attributes is not None else None,
-            )
+    Next hops out of ``ports``, the process's own, are handed on: OSPF may say them as forwarding addresses
+    (RFC 2328 section 12.4.4.1). ``bgp`` is the solution of a process of BGP.
+    """
 
-    def _from_others(self, rule: Redistribution) -> Part:
-        """Connected or static routes that are best."""
-        standing = self.table.standing_columns(rule.source)
-        taken = self.winners[standing.numbers] == OTHER
-        if len(self.process.families) == 1:
-            family = self.table.representatives.of_family(self.process.families[0])
-            taken &= (standing.numbers >= family.start) & (standing.numbers < family.stop)
+    table: Table
+    process: Process
+    own: int
+    ports: frozenset[int] = frozenset()
+    bgp: BgpSolution | None = None
+    hops: dict[NextHop, int] = field(default_factory=dict)
 
-        def routes() -> list[Route]:
-            return [standing.routes[at] for at in np.flatnonzero(taken).tolist()]
+    @property
+    def hands_on(self) -> bool:
+        """Whether the protocol says next hops of others at all."""
+        return self.bgp is not None or bool(self.ports)
 
-        def hop_match(addresses: tuple[Address, ...]) -> npt.NDArray[np.bool_]:
-            wanted = set(addresses)
-            given = [{*route.given_next_hops, *(hop.address for hop in route.next_hops)} for route in routes()]
-            return np.array([not wanted.isdisjoint(hops) for hops in given], bool)
-
-        forward: Column | int = UNSET
-        if standing.has_gateways and self._hands_on:
-            forward = np.array([self._noted(route) for route in routes()], np.int64)
-        return self._part(
-            rule,
-            rule.source,
-            standing.numbers[taken],
-            standing.metric[taken],
-            standing.tag[taken],
-            hop_match,
-            forward,
-            None,
-        )
-
-    def _networks(self, bgp: BgpSolution) -> Part:
-        """BGP's ``networks`` that other protocols have in the table."""
-        columns = self.table.representatives
-        configured = bgp.database.speakers[self.process.number].bgp.networks
-        numbers = np.array(sorted({columns.number.get(prefix, -1) for prefix, _ in configured} - {-1}), np.int64)
-        there = self.winners[numbers]
-        numbers = numbers[(there != NO_WINNER) & (there != self.own)]
-        routes = [self.table.get(int(columns.first[number])) for number in numbers.tolist()]
-        forward = np.array([self._noted(route) for route in routes], np.int64)
-        paths = bgp.numbers(bgp.said(len(numbers), None), forward, tuple(self.hops))
-        rule = Redistribution("network")
-        return numbers, accept_all(len(numbers)), rule, forward, paths
-
-    def _noted(self, route: Route | None) -> int:
+    def noted(self, route: Route | None) -> int:
         """The place in ``hops`` of what a route is handed on with as next hop, or UNSET.
 
         Of OSPF's the first, where that leads out of the process's own ports; of BGP's the only one there is.
@@ -152,15 +73,10 @@ class _Taking:
                 return self.hops.setdefault(hop, len(self.hops)) if hop.port in self.ports else UNSET
         return UNSET
 
-    @property
-    def _hands_on(self) -> bool:
-        """Whether the protocol says next hops of others at all."""
-        return self.bgp is not None or bool(self.ports)
-
-    def _next_hops(self, index: int, numbers: Column) -> Column | int:
+    def next_hops(self, index: int, numbers: Column) -> Column | int:
         """What each route of a source is handed on with, looked up once per distinct set of next hops."""
         rows = self.table.sources[index].rows
-        if not len(numbers) or not self._hands_on:
+        if not len(numbers) or not self.hands_on:
             return UNSET
         if self.bgp is None and not any(
             hop is not None and hop.port in self.ports for of_family in rows.hops.values() for hop in of_family
@@ -172,64 +88,203 @@ class _Taking:
             words = np.concatenate([words, is_ipv6[None]])
         _, first, inverse = np.unique(words, axis=1, return_index=True, return_inverse=True)
         wholes = self.table.representatives.first[numbers[first]].tolist()
-        noted = [self._noted(self.table.source_route(index, whole)) for whole in wholes]
+        noted = [self.noted(self.table.source_route(index, whole)) for whole in wholes]
         return np.array(noted, np.int64)[inverse.reshape(-1)]
 
-    def _default_route(self) -> Part | None:
+
+class _Taking:
+    """Some looks of processes with the same rules, policies and sources; of BGP always a single one."""
+
+    def __init__(self, looks: Sequence[Look]):
+        self.looks = looks
+        first = looks[0]
+        self.process, self.own, self.bgp = first.process, first.own, first.bgp
+        self.prefixes = first.table.representatives
+        self.policies = _policies(first.table.topology, first.process)
+        self.winners = np.stack([look.table.winners() for look in looks])
+
+    def injected(self) -> list[Injected]:
+        """All that each process puts in."""
+        parts: list[Part] = []
+        for rule in self.process.redistribute:
+            if rule.source in ("connected", "static"):
+                parts.append(self._from_others(rule))
+            else:
+                for index, source in enumerate(self.looks[0].table.sources):
+                    if source.protocol == rule.source and index != self.own:
+                        parts.append(self._from_protocol(rule, index))
+        if self.process.originate_default is not None:
+            parts += [part for at in range(len(self.looks)) for part in self._default_route(at)]
+        if self.bgp is not None:
+            parts.append(self._networks(self.bgp))
+        return self._joined(parts)
+
+    def _part(
+        self,
+        rule: Redistribution,
+        look: Column,
+        numbers: Column,
+        metric: Column,
+        tag: Column,
+        hop_match: HopMatch,
+        forward: Column | int,
+        attributes: PathAttributes | None,
+    ) -> Part:
+        """Routes of one protocol as a rule and its policy let them in."""
+        policy = self.policies[rule.policy] if rule.policy is not None else None
+        said = self.bgp.said(len(numbers), rule) if self.bgp is not None else None
+        given = said if said is not None else attributes
+        verdicts = evaluate(policy, self.prefixes, numbers, rule.source, metric, tag, hop_match, given)
+        if self.bgp is None or said is None:
+            return Part(look, numbers, verdicts, rule, forward, UNSET)
+        forward = np.broadcast_to(forward, numbers.shape)
+        return Part(look, numbers, verdicts, rule, forward, self.bgp.numbers(said, forward, tuple(self.looks[0].hops)))
+
+    def _from_protocol(self, rule: Redistribution, index: int) -> Part:
+        rows = [look.table.sources[index].rows for look in self.looks]
+        taken = self.winners == index
+        if len(self.process.families) == 1:
+            family = self.prefixes.of_family(self.process.families[0])
+            taken[:, : family.start] = taken[:, family.stop :] = False
+        at, numbers = np.nonzero(taken)
+        metric, tag = np.zeros(len(at), np.int64), np.full(len(at), UNSET)
+        forward: Column | int = UNSET
+        slices = _slices(at, len(self.looks))
+        for look, own, chosen in zip(self.looks, rows, slices, strict=True):
+            metric[chosen] = own.metric[numbers[chosen]]
+            if own.tag is not None:
+                tag[chosen] = own.tag[numbers[chosen]]
+            handed = look.next_hops(index, numbers[chosen])
+            if not isinstance(handed, int):
+                forward = np.full(len(at), UNSET) if isinstance(forward, int) else forward
+                forward[chosen] = handed
+
+        def hop_match(addresses: tuple[Address, ...]) -> Flags:
+            found = (own.hop_match(numbers[chosen], self.prefixes) for own, chosen in zip(rows, slices, strict=True))
+            return np.concatenate([match(addresses) for match in found])
+
+        of_paths = rows[0].attributes
+        attributes = of_paths(numbers) if of_paths is not None and len(self.looks) == 1 else None
+        return self._part(rule, at, numbers, metric, tag, hop_match, forward, attributes)
+
+    def _from_others(self, rule: Redistribution) -> Part:
+        """Connected or static routes that are best."""
+        standing = [look.table.standing_columns(rule.source) for look in self.looks]
+        at = np.repeat(np.arange(len(standing)), [len(one.numbers) for one in standing])
+        numbers = np.concatenate([one.numbers for one in standing])
+        taken = self.winners[at, numbers] == OTHER
+        if len(self.process.families) == 1:
+            family = self.prefixes.of_family(self.process.families[0])
+            taken &= (numbers >= family.start) & (numbers < family.stop)
+        slices = _slices(at, len(standing))
+
+        def routes() -> list[tuple[Look, Route]]:
+            return [
+                (look, one.routes[position])
+                for look, one, chosen in zip(self.looks, standing, slices, strict=True)
+                for position in np.flatnonzero(taken[chosen]).tolist()
+            ]
+
+        def hop_match(addresses: tuple[Address, ...]) -> Flags:
+            return np.array([_leads_to(route, addresses) for _, route in routes()], np.bool_)
+
+        forward: Column | int = UNSET
+        if any(look.hands_on and one.has_gateways for look, one in zip(self.looks, standing, strict=True)):
+            forward = np.array([look.noted(route) for look, route in routes()], np.int64)
+        metric = np.concatenate([one.metric for one in standing])
+        tag = np.concatenate([one.tag for one in standing])
+        return self._part(rule, at[taken], numbers[taken], metric[taken], tag[taken], hop_match, forward, None)
+
+    def _networks(self, bgp: BgpSolution) -> Part:
+        """BGP's ``networks`` that other protocols have in the table."""
+        (look,) = self.looks
+        configured = bgp.database.speakers[self.process.number].bgp.networks
+        numbers = np.array(sorted({self.prefixes.number.get(prefix, -1) for prefix, _ in configured} - {-1}), np.int64)
+        there = self.winners[0, numbers]
+        numbers = numbers[(there != NO_WINNER) & (there != self.own)]
+        routes = [look.table.get(int(self.prefixes.first[number])) for number in numbers.tolist()]
+        forward = np.array([look.noted(route) for route in routes], np.int64)
+        paths = bgp.numbers(bgp.said(len(numbers), None), forward, tuple(look.hops))
+        verdicts = accept_all(len(numbers))
+        return Part(np.zeros_like(numbers), numbers, verdicts, Redistribution("network"), forward, paths)
+
+    def _default_route(self, at: int) -> list[Part]:
         """The default a process originates: always, or while the table has one that is not its own."""
-        configured = self.process.originate_default
-        if configured is None:
-            return None
+        configured, look = self.process.originate_default, self.looks[at]
+        assert configured is not None
         default = Prefix(self.process.families[0], 0, 0)
-        number = self.table.representatives.number[default]
-        is_known = self.winners[number] not in (NO_WINNER, self.own)
+        number = self.prefixes.number[default]
+        is_known = self.winners[at, number] not in (NO_WINNER, self.own)
         if not configured.always and not is_known:
-            return None
+            return []
         rule = Redistribution("default", None, configured.metric, configured.metric_type, None, configured.place)
-        forward = self._noted(self.table.get(self.table.prefixes.number[default]) if is_known else None)
-        return np.array([number]), accept_all(1), rule, forward, UNSET
+        forward = look.noted(look.table.get(look.table.prefixes.number[default]) if is_known else None)
+        return [Part(np.array([at]), np.array([number]), accept_all(1), rule, forward, UNSET)]
+
+    def _joined(self, parts: list[Part]) -> list[Injected]:
+        """Parts as one, by look and prefix; a policy's sets override what stands beside it.
+
+        Of a prefix that stands in several parts the last one's row is kept.
+        """
+        tables = [np.zeros((7, 0), np.int64)]
+        for look, numbers, verdicts, rule, forward, paths in parts:
+            table = np.empty((7, len(numbers)), np.int64)
+            table[0], table[1], table[5], table[6] = look, numbers, forward, paths
+            for row, column, beside in (
+                (2, verdicts.metric, rule.metric),
+                (3, verdicts.metric_type, rule.metric_type),
+                (4, verdicts.tag, rule.tag),
+            ):
+                table[row] = column if beside is None else np.where(column == UNSET, beside, column)
+            tables.append(table[:, verdicts.accepted])
+        table = np.concatenate(tables, axis=1)
+        keys = table[0] * len(self.prefixes) + table[1]
+        order = np.argsort(keys, kind="stable")
+        keys = keys[order]
+        is_last = np.ones(len(keys), np.bool_)
+        is_last[:-1] = keys[1:] != keys[:-1]
+        table = table[:, order[is_last]]
+        return [
+            Injected.of_rows(table[1:, chosen], tuple(look.hops))
+            for look, chosen in zip(self.looks, _slices(table[0], len(self.looks)), strict=True)
+        ]
 
 
-def injected_by(
-    table: Table, process: Process, own: int, ports: frozenset[int], bgp: BgpSolution | None = None
-) -> Injected:
-    """What a process puts into its protocol now. ``own`` is its index among the table's sources.
+def injected_by(looks: Sequence[Look]) -> list[Injected]:
+    """What processes of one kind put into their protocol now."""
+    return _Taking(looks).injected()
 
-    Next hops out of ``ports``, the process's own, are handed on: OSPF may say them as forwarding addresses
-    (RFC 2328 section 12.4.4.1). ``bgp`` is the solution of a process of BGP.
+
+def kind_of_look(topology: Topology, process: Process, sources: Sequence[str]) -> object:
+    """Equal for processes that may look together: all that ``_Taking`` takes from the first look alone.
+
+    ``sources`` are the protocols of the table's sources.
     """
-    return _Taking(table, process, own, ports, bgp).injected()
+    default = process.originate_default
+    return (
+        process.families,
+        tuple(replace(rule, place=NOWHERE) for rule in process.redistribute),
+        replace(default, place=NOWHERE) if default is not None else None,
+        tuple(sources),
+        tuple(
+            (name, tuple((statement.match, statement.set, statement.result) for statement in policy.statements))
+            for name, policy in sorted(_policies(topology, process).items())
+        ),
+    )
 
 
-def _of_families(numbers: npt.NDArray[np.int64], process: Process, prefixes: Representatives) -> Column:
-    if len(process.families) > 1:
-        return numbers
-    family = prefixes.of_family(process.families[0])
-    kept: Column = numbers[(numbers >= family.start) & (numbers < family.stop)]
-    return kept
+def _policies(topology: Topology, process: Process) -> dict[str, Policy]:
+    """The policies that a process's rules name."""
+    policies = topology.devices[topology.instances[process.instance].device].policies
+    return {rule.policy: policies[rule.policy] for rule in process.redistribute if rule.policy is not None}
 
 
-def _joined(parts: list[Part], hops: tuple[NextHop, ...]) -> Injected:
-    """Parts as one, by prefix; a policy's sets override what stands beside it. The last of a prefix counts."""
-    tables = []
-    for numbers, verdicts, rule, forward, paths in parts:
-        if not len(numbers):
-            continue
-        table = np.empty((6, len(numbers)), np.int64)
-        table[0], table[4], table[5] = numbers, forward, paths
-        for row, column, beside in (
-            (1, verdicts.metric, rule.metric),
-            (2, verdicts.metric_type, rule.metric_type),
-            (3, verdicts.tag, rule.tag),
-        ):
-            table[row] = column if beside is None else np.where(column == UNSET, beside, column)
-        tables.append(table if verdicts.accepted.all() else table[:, verdicts.accepted])
-    if not tables:
-        return Injected(hops=hops)
-    table = tables[0] if len(tables) == 1 else np.concatenate(tables, axis=1)
-    if len(tables) > 1 and table.shape[1]:
-        table = table[:, np.argsort(table[0], kind="stable")]
-        is_last = np.append(table[0, 1:] != table[0, :-1], True)
-        if not is_last.all():
-            table = table[:, is_last]
-    return Injected(table[0], table[1], table[2], table[3], table[4], table[5], hops)
+def _slices(looks: Column, count: int) -> list[slice]:
+    """Where each look's entries stand, in entries sorted by look."""
+    ends = np.searchsorted(looks, np.arange(count + 1)).tolist()
+    return [slice(ends[at], ends[at + 1]) for at in range(count)]
+
+
+def _leads_to(route: Route, addresses: tuple[Address, ...]) -> bool:
+    given = {*route.given_next_hops, *(hop.address for hop in route.next_hops)}
+    return not given.isdisjoint(addresses)

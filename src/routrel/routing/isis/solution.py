@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
+from routrel.model.routing import Isis
 from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph
 from routrel.routing.grouping import Masks
 from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_of
@@ -27,6 +28,9 @@ NARROW_PATH = 1023
 """The longest path without wide metrics (RFC 1195 section 5.3.1: MaxPathMetric)."""
 
 DEFAULT_METRIC = 0
+
+Hops = dict[int, tuple[list[NextHop | None], Masks]]
+"""By family: the next hops behind a router's edges, and the bits of those that have an address."""
 
 
 class IsisSolution:
@@ -54,6 +58,7 @@ class IsisSolution:
         self._hops: dict[tuple[int, int], tuple[list[NextHop | None], Masks]] = {}
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
+        self._ready: dict[int, ProtocolRoutes] = {}
         self.inject({}, {})
 
     def over(self, prefixes: Representatives) -> "IsisSolution":
@@ -98,6 +103,7 @@ class IsisSolution:
 
     def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
         """Fill both levels: what routers bring and put in, level 1 passed up, level 2 leaked down."""
+        self._ready.clear()
         rows: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for domain, database in self.database.domains.items():
             numbers, routers, metrics = database.numbered.columns(database.reachable, self.prefixes.whole)
@@ -162,8 +168,37 @@ class IsisSolution:
         rows: npt.NDArray[np.int64] = np.column_stack([vertex, numbers, metric, tag])[verdicts.accepted]
         return rows
 
+    def prepare(self, processes: list[int]) -> None:
+        """Make the routes of several routers together, for the next time each is asked for: of level 2 alone."""
+        alike = [process for process in processes if self.database.configured[process].levels == (2,)]
+        if len(alike) < 2:
+            return
+        graph, brought, p = self.graphs[LEVEL_2], self.brought[LEVEL_2], len(self.prefixes)
+        local = graph.vertices(np.array(alike))
+        costs, words = brought.row(graph, local)
+        limits = [_limit(self.database.configured[process]) for process in alike]
+        chosen = costs < np.array(limits, np.int32)[:, None]
+        kind, metric = np.zeros((len(alike), p), np.int8), np.full((len(alike), p), np.int64(UNREACHED))
+        kind[:, brought.numbers] = np.where(chosen, LEVEL_2_ROUTE, NONE)
+        metric[:, brought.numbers] = np.where(chosen, costs, UNREACHED)
+        masks = np.zeros((graph.words, len(alike), p), np.uint64)
+        masks[..., brought.numbers] = words * chosen
+        tag = np.full((len(alike), p), UNSET)
+        if brought.has_tags:
+            tags = brought.tags(graph, local)
+            tag[:, brought.numbers] = np.where(chosen & (tags > 0), tags, UNSET)
+        for at, process in enumerate(alike):
+            hops = {family: self._hops_of(process, [LEVEL_2], family) for family in (4, 6)}
+            own = ProtocolRoutes(
+                kind[at], metric[at], masks[:, at], {family: found for family, (found, _) in hops.items()}, tag[at]
+            )
+            self._leave_usable(own, hops)
+            self._ready[process] = own
+
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All IS-IS routes of a process over all prefixes, in the order of RFC 5302 section 3.2."""
+        if process in self._ready:
+            return self._ready.pop(process)
         isis = self.database.configured[process]
         domains = [domain_of(isis, level) for level in isis.levels]
         offsets, width = {}, 0
@@ -187,11 +222,15 @@ class IsisSolution:
                 self._fill(routes, process, domains[0], self.leaked[domains[0]], LEAKED, 0)
             if len(domains) == 1:
                 self._fill_default(routes, process, domains[0])
+        self._leave_usable(routes, hops)
+        return routes
+
+    def _leave_usable(self, routes: ProtocolRoutes, hops: Hops) -> None:
+        """Take away next hops without an address of the prefix's family."""
         for family, (_, usable) in hops.items():
             of_family = self.prefixes.of_family(family)
             if of_family.start < of_family.stop:
                 routes.masks[:, of_family] &= usable[:, None]
-        return routes
 
     def _fill(
         self, routes: ProtocolRoutes, process: int, domain: Domain, brought: Destinations, kind: int, offset: int
@@ -200,8 +239,7 @@ class IsisSolution:
         graph = self.graphs[domain]
         local = graph.local[process]
         costs, words = brought.row(graph, local)
-        limit = UNREACHED if self.database.configured[process].wide_metrics else np.int32(NARROW_PATH + 1)
-        chosen = (costs < limit) & (routes.kind[brought.numbers] == NONE)
+        chosen = (costs < _limit(self.database.configured[process])) & (routes.kind[brought.numbers] == NONE)
         numbers = brought.numbers[chosen]
         routes.kind[numbers] = kind
         routes.metric[numbers] = costs[chosen]
@@ -256,6 +294,11 @@ class IsisSolution:
                     usable[index // WORD] |= np.uint64(1 << index % WORD)
             self._hops[process, family] = hops, usable
         return self._hops[process, family]
+
+
+def _limit(isis: Isis) -> int:
+    """Paths of this metric and above are none."""
+    return int(UNREACHED) if isis.wide_metrics else NARROW_PATH + 1
 
 
 def _brought(rows: list[npt.NDArray[np.int64]]) -> Destinations:

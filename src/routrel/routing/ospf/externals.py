@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.routing.graph import UNREACHED, WORD
-from routrel.routing.grouping import Masks, Runs, classes_of, run_starts
+from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
@@ -82,10 +82,10 @@ class Scope:
 
 
 class Choice(NamedTuple):
-    """The best external routes of one scope for one router.
+    """The best external routes of one scope for one router, or for some together.
 
-    ``numbers`` (m,) are prefixes, ``classes`` (m,) their classes; the others are per class (c,), ``masks``
-    (w, c). A class whose key is ``NEVER`` has no route.
+    ``numbers`` (m,) are prefixes, ``classes`` (m,) their classes; the others are per class (..., c), ``masks``
+    (w, ..., c). A class whose key is ``NEVER`` has no route.
     """
 
     numbers: Column
@@ -268,26 +268,24 @@ class Externals:
                     own_hops[index] = own
         if own_hops:
             words = _with_own_hops(words, own_hops, routes)
-        by_distance = distance + np.where(is_plain, PLAIN, 0)
-        is_type_1 = scope.types == 1
-        metrics = scope.metrics + np.where(is_type_1, distance, 0)
-        keys = np.where(is_type_1, by_distance + scope.metrics, TYPE_2 + (scope.metrics << METRIC_SHIFT) + by_distance)
-        keys[~reached] = NEVER
         if reach.is_inside:
-            self._drop_defaults(process, scope_number, scope.offers, keys)
-        best, chosen = scope.runs.least(keys[scope.members])
-        first = scope.members[scope.runs.first(chosen)]
-        kinds = np.where(scope.types == 1, *((NSSA_1, NSSA_2) if reach.is_inside else (EXTERNAL_1, EXTERNAL_2)))
-        return Choice(
-            scope.numbers,
-            scope.classes,
-            best,
-            metrics[first],
-            kinds.astype(np.int8)[first],
-            scope.tags[first],
-            scope.runs.union(words[:, scope.members], chosen),
-            first,
-        )
+            reached &= ~self._unused_defaults(process, scope_number, scope.offers)
+        kinds = (NSSA_1, NSSA_2) if reach.is_inside else (EXTERNAL_1, EXTERNAL_2)
+        return _chosen(scope, distance, reached, is_plain, words, kinds)
+
+    def choose_together(self, processes: Column, routes: AreaRoutes) -> Choice | None:
+        """The choice of b processes among AS-external LSAs; None where a forwarding address makes them differ.
+
+        ``routes`` has b rows: (b, p + a), masks (w, b, p + a).
+        """
+        scope = self.scopes[AUTONOMOUS_SYSTEM]
+        if scope.forwarded:
+            return None
+        boundary = len(self.areas.prefixes) + scope.boundary
+        distance = routes.metric[:, boundary].astype(np.int64)
+        reached = (routes.kind[:, boundary] != NONE) & (scope.routers != processes[:, None]) & (distance < UNREACHED)
+        is_plain, words = routes.is_plain[:, scope.boundary], routes.masks[..., boundary]
+        return _chosen(scope, distance, reached, is_plain, words, (EXTERNAL_1, EXTERNAL_2))
 
     def _inside(self, process: int, routes: AreaRoutes, area: int) -> Reach:
         """Intra-area costs and masks through one NSSA."""
@@ -347,14 +345,38 @@ class Externals:
                         return NextHop(speaker.port.index, forward)
         return None
 
-    def _drop_defaults(self, process: int, area: int, offers: list[Offer], keys: Keys) -> None:
+    def _unused_defaults(self, process: int, area: int, offers: list[Offer]) -> Flags:
         """RFC 3101 section 2.5 (3): which NSSA default routes a border router does not use."""
-        if len(self.areas.areas_of[process]) < 2:
-            return
-        settings = self.areas.database.area_settings[process, area]
-        for index, offer in enumerate(offers):
-            if offer.is_default and (not offer.propagates or settings.no_summary):
-                keys[index] = NEVER
+        is_border = len(self.areas.areas_of[process]) > 1
+        no_summary = self.areas.database.area_settings[process, area].no_summary
+        unused = [is_border and offer.is_default and (not offer.propagates or no_summary) for offer in offers]
+        return np.array(unused, np.bool_)
+
+
+def _chosen(
+    scope: Scope, distance: Column, reached: Flags, is_plain: Flags, words: Masks, kinds: tuple[int, int]
+) -> Choice:
+    """Section 16.4.1: the best of what can be reached. Of offers: (..., e) each, ``words`` (w, ..., e).
+
+    ``kinds`` are those of type 1 and 2.
+    """
+    by_distance = distance + np.where(is_plain, PLAIN, 0)
+    is_type_1 = scope.types == 1
+    metrics = scope.metrics + np.where(is_type_1, distance, 0)
+    keys = np.where(is_type_1, by_distance + scope.metrics, TYPE_2 + (scope.metrics << METRIC_SHIFT) + by_distance)
+    keys[~reached] = NEVER
+    best, chosen = scope.runs.least(keys[..., scope.members])
+    first = scope.members[scope.runs.first(chosen)]
+    return Choice(
+        scope.numbers,
+        scope.classes,
+        best,
+        np.take_along_axis(metrics, first, axis=-1),
+        np.where(is_type_1, *kinds).astype(np.int8)[first],
+        scope.tags[first],
+        scope.runs.union(words[..., scope.members], chosen),
+        first,
+    )
 
 
 def _alike(columns: Column) -> tuple[list[tuple[int, ...]], Column]:
