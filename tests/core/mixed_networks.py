@@ -12,8 +12,11 @@ SOURCES = ("connected", "static", *PROTOCOLS)
 
 
 @st.composite
-def documents(draw) -> dict:
-    """Up to six routers; each cable speaks one or two protocols; borders, stub areas, redistribution."""
+def documents(draw, protocols=PROTOCOLS, lans=0) -> dict:
+    """Up to six routers; each cable speaks one or two protocols; borders, stub areas, redistribution.
+
+    Every router has up to ``lans`` networks beside, each in one protocol or none.
+    """
     count = draw(st.integers(2, 6))
     area_type = draw(st.sampled_from(["normal", "normal", "stub", "nssa"]))
     no_summary = draw(st.booleans())
@@ -33,6 +36,11 @@ def documents(draw) -> dict:
                     {"match": {"prefixes": ["192.0.2.0/24"]}, "set": {"metric": 4}, "result": "continue"},
                     {"match": {"protocol": ["static", "rip"]}, "set": {"metric_type": 1}, "result": "accept"},
                 ],
+                "close": [
+                    {"match": {"metric": draw(st.integers(1, 4))}, "set": {"tag": 3}, "result": "accept"},
+                    {"match": {"next_hop": ["172.16.0.1", "172.16.1.2"]}, "result": "reject"},
+                    {"match": {"tag": 0}, "result": "accept"},
+                ],
                 "keep": [
                     {"match": {"prefixes": ["10.0.0.1/32"]}, "result": "reject"},
                     {"match": {"prefixes": ["10.0.0.2/32"]}, "set": {"preference": 130}, "result": "accept"},
@@ -44,7 +52,7 @@ def documents(draw) -> dict:
     pairs = [(a, b) for a in range(count) for b in range(a + 1, count)]
     cables = draw(st.lists(st.sampled_from(pairs), min_size=1, max_size=9))
     for number, pair in enumerate(cables):
-        spoken = draw(st.lists(st.sampled_from(PROTOCOLS), min_size=1, max_size=2, unique=True))
+        spoken = draw(st.lists(st.sampled_from(protocols), min_size=1, max_size=2, unique=True))
         area = draw(st.sampled_from([0, 0, 1]))
         for host, end in enumerate(pair, 1):
             name = f"c{number}"
@@ -57,6 +65,8 @@ def documents(draw) -> dict:
                 _speak(devices[f"r{end}"]["routing"], protocol, end, name, cost, area, area_type, no_summary)
         links.append([f"r{pair[0]}:c{number}", f"r{pair[1]}:c{number}"])
     for i in range(count):
+        for number in range(draw(st.integers(0, lans)) if lans else 0):
+            _lan(draw, devices[f"r{i}"], i, number)
         _oddities(draw, devices[f"r{i}"])
     for i in range(count):
         _loopback(draw, devices[f"r{i}"]["routing"], area_type, no_summary)
@@ -80,6 +90,18 @@ def _speak(routing, protocol, router, name, cost, area, area_type, no_summary) -
     else:
         eigrp = routing.setdefault("eigrp", {"as": 1, "interfaces": {}})
         eigrp["interfaces"][name] = {"delay": 10 * cost, "bandwidth": "100M" if cost % 2 else "10M"}
+
+
+def _lan(draw, device, router, number) -> None:
+    name, routing = f"l{number}", device["routing"]
+    device["interfaces"][name] = {"addresses": [f"10.{router + 1}.{number}.1/24"]}
+    running = [protocol for protocol in PROTOCOLS if protocol in routing]
+    protocol = draw(st.sampled_from([None, *running]))
+    if protocol == "ospf":
+        areas = routing["ospf"]["areas"]
+        areas[sorted(areas)[-1]]["interfaces"][name] = {"passive": True, "cost": draw(st.integers(1, 2))}
+    elif protocol is not None:
+        routing[protocol]["interfaces"][name] = {"passive": True}
 
 
 def _oddities(draw, device) -> None:
@@ -135,7 +157,7 @@ def _rules(draw, routing) -> None:
         for source in sources:
             rule = {"from": source, "metric": draw(st.integers(1, 5))}
             if draw(st.booleans()):
-                rule["policy"] = "some"
+                rule["policy"] = draw(st.sampled_from(["some", "close"]))
             if protocol == "ospf" and draw(st.booleans()):
                 rule["metric_type"] = 1
             rules.append(rule)

@@ -65,23 +65,13 @@ class IsisDatabase:
         self.speakers: dict[int, Speaker] = {}
         """By port."""
         self.domains: dict[Domain, DomainDatabase] = {}
-        by_segment: dict[int, list[Speaker]] = defaultdict(list)
+        self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
         for instance in topology.instances:
             if instance.routing and instance.routing.isis:
                 self._add(instance, instance.routing.isis)
-        for speaker in self.speakers.values():
-            port, process, isis, settings = speaker
-            prefixes = own_prefixes(port)
-            for level in settings.levels:
-                reachable = self.domains[domain_of(isis, level)].reachable
-                for prefix in prefixes:
-                    reachable.append(Reachable(process, prefix, settings.metric, port.index))
-            if not settings.passive:
-                segment = topology.segment_of[port.index]
-                if segment >= 0:
-                    by_segment[segment].append(speaker)
-        for number in sorted(by_segment):
-            self._connect(topology.segments[number], by_segment[number])
+        for number in sorted(self._on_segment):
+            if number >= 0:
+                self._connect(topology.segments[number], self._on_segment[number])
 
     def add_traits(self, traits: Traits) -> None:
         """What IS-IS itself tells of prefixes: who brings them into which domain at what metric."""
@@ -112,7 +102,13 @@ class IsisDatabase:
                     )
                 )
                 continue
-            self.speakers[port.index] = Speaker(port, number, isis, settings)
+            speaker = self.speakers[port.index] = Speaker(port, number, isis, settings)
+            for level in settings.levels:
+                reachable = self.domains[domain_of(isis, level)].reachable
+                for prefix in own_prefixes(port):
+                    reachable.append(Reachable(number, prefix, settings.metric, port.index))
+            if not settings.passive:
+                self._on_segment[self.topology.segment_of[port.index]].append(speaker)
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
         for one in range(len(speakers)):

@@ -73,33 +73,14 @@ class Database:
         self.area_settings: dict[tuple[int, int], OspfArea] = {}
         """By process and area number."""
         self._router_ids: dict[int, Address | None] = {}
+        self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
         for instance in topology.instances:
             for ospf in instance.routing.ospf if instance.routing else ():
                 if ospf.version == version:
                     self._add(instance, ospf)
-        by_segment: dict[int, list[Speaker]] = defaultdict(list)
-        for speaker in self.speakers.values():
-            if self._advertise(speaker):
-                by_segment[topology.segment_of[speaker.port.index]].append(speaker)
-        for number in sorted(by_segment):
-            if number >= 0 and len(by_segment[number]) > 1:
-                self._connect(topology.segments[number], by_segment[number])
-
-    def _advertise(self, speaker: Speaker) -> bool:
-        """Bring an interface's prefixes into its area; whether neighbours are met there."""
-        port, process, _, of_area, settings, cost, prefixes, addresses = speaker
-        area = self.areas.get(of_area.number)
-        if area is None:
-            area = self.areas[of_area.number] = AreaDatabase(of_area.number)
-        if not area.routers or area.routers[-1] != process:
-            area.routers.append(process)
-        if port.interface.is_loopback:
-            # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
-            area.stubs += [Stub(process, own.host_prefix(), settings.cost or 0, port.index) for own in addresses]
-            return False
-        for prefix in prefixes:
-            area.stubs.append(Stub(process, prefix, cost, port.index))
-        return not settings.passive
+        for number in sorted(self._on_segment):
+            if number >= 0 and len(self._on_segment[number]) > 1:
+                self._connect(topology.segments[number], self._on_segment[number])
 
     def ports_of(self, process: int) -> frozenset[int]:
         """The ports of a process."""
@@ -135,6 +116,7 @@ class Database:
             )
         )
         for area in ospf.areas:
+            of_area: AreaDatabase | None = None
             for settings in area.interfaces:
                 port = ports[settings.name]
                 if port.down:
@@ -155,9 +137,27 @@ class Database:
                         )
                     )
                     continue
-                self.area_settings[number, area.number] = area
                 cost = interface_cost(ospf, settings, port)
-                self.speakers[port.index] = Speaker(port, number, device, area, settings, cost, prefixes, addresses)
+                speaker = Speaker(port, number, device, area, settings, cost, prefixes, addresses)
+                self.speakers[port.index] = speaker
+                if of_area is None:
+                    of_area = self._joined(number, area)
+                if port.interface.is_loopback:
+                    # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
+                    cost = settings.cost or 0
+                    of_area.stubs += [Stub(number, own.host_prefix(), cost, port.index) for own in addresses]
+                    continue
+                for prefix in prefixes:
+                    of_area.stubs.append(Stub(number, prefix, cost, port.index))
+                if not settings.passive:
+                    self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+
+    def _joined(self, process: int, settings: OspfArea) -> AreaDatabase:
+        """The area's database, with a process in it."""
+        self.area_settings[process, settings.number] = settings
+        area = self.areas.setdefault(settings.number, AreaDatabase(settings.number))
+        area.routers.append(process)
+        return area
 
     def _of_family(self, port: Port) -> tuple[tuple[Prefix, ...], tuple[Address, ...]]:
         """The subnets and addresses of a port that OSPF of this version tells others."""

@@ -1,0 +1,68 @@
+"""Redistribution over classes of columns, held against redistribution over all columns."""
+
+from unittest.mock import patch
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+
+from bench.generator import Shape
+from bench.generator import document as generated
+from routrel.routing import settling_classes
+from routrel.routing.solve import solve
+from tests.core.mixed_networks import documents, read
+
+PER_CLASS = settling_classes._settled_by_class
+
+
+def outcome(solved) -> dict:
+    settling = solved.settling
+    return {
+        "tables": [list(solved.table(instance.index)) for instance in solved.topology.instances],
+        "injected": [{process: one.key() for process, one in injected.items()} for injected in settling.injected],
+        "rounds": settling.rounds,
+        "order": (settling.depends_on_order, settling.contested),
+        "unsettled": settling.unsettled,
+        "findings": solved.findings,
+    }
+
+
+def both_ways(document: dict) -> list[str]:
+    """Solve both ways and compare; how the first way went."""
+    network, went = read(document), []
+
+    def noted(maker, settling):
+        went.append("started")
+        settled = PER_CLASS(maker, settling)
+        went.append(f"{len(settled.prefixes)} columns")
+        return settled
+
+    with patch.object(settling_classes, "WORTHWHILE", 0), patch.object(settling_classes, "_settled_by_class", noted):
+        by_class = solve(network)
+    with patch.object(settling_classes, "WORTHWHILE", 2**62):
+        one_by_one = solve(network)
+    assert outcome(by_class) == outcome(one_by_one)
+    return went
+
+
+@given(documents(protocols=("ospf", "isis"), lans=4))
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_what_settles_over_classes_is_what_settles_over_all_columns(document):
+    both_ways(document)
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("points", [2, 5])
+def test_an_ospf_and_an_isis_network_joined_at_points_settle_over_few_columns(seed, points):
+    shape = Shape(12, areas=2, isis=10, points=points, prefixes=60, seed=seed)
+    went = both_ways(generated(shape))
+    assert went[0] == "started" and len(went) == 2
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_what_comes_back_into_isis_is_settled_over_all_columns(seed):
+    # Without the tag a point hands back what another took from IS-IS, where it competes by cost.
+    document = generated(Shape(12, areas=2, isis=10, points=4, prefixes=60, seed=seed))
+    for device in document["devices"].values():
+        if "policies" in device:
+            device["policies"]["across"] = [{"result": "accept"}]
+    assert both_ways(document) == ["started"]
