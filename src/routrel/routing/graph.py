@@ -88,9 +88,7 @@ class Destinations:
         self.has_tags = bool((tags > 0).any())
         if not self.has_tags:
             tags = np.zeros(len(costs), np.int64)
-        # Sorted by number, then vertex: two stable passes are quick on what comes nearly sorted.
-        order = np.argsort(vertices, kind="stable")
-        order = order[np.argsort(numbers[order], kind="stable")]
+        order = np.argsort(numbers * (int(vertices.max(initial=0)) + 1) + vertices)
         vertices, numbers, costs, tags = vertices[order], numbers[order], costs[order], tags[order]
         starts = run_starts(numbers)
         self.numbers: Numbers = numbers[starts]

@@ -23,7 +23,7 @@ from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.making import TableMaker
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
-from routrel.routing.table import Table
+from routrel.routing.table import Table, find_winners
 from routrel.routing.taking import Look, injected_by, kind_of_look
 from routrel.topology.segments import Topology
 
@@ -221,6 +221,7 @@ class Settling:
                 sources = (source for instance in instances for source in self.maker.processes[instance])
                 solution.prepare([process.number for other, process in sources if other is solution])
         tables = {instance: self._table(instance) for instance in instances}
+        find_winners(list(tables.values()))
         groups: dict[int, list[tuple[Taker, Look]]] = defaultdict(list)
         for instance, table in tables.items():
             for taker in self.taking[instance]:

@@ -25,6 +25,8 @@ DISCARD = 9
 
 UNSET = -1
 
+Column = npt.NDArray[np.int64]
+
 
 class PathAttributes(Protocol):
     """The BGP attributes of m routes: what policies ask of them and set in them."""
@@ -99,42 +101,59 @@ class ProtocolRoutes:
 
 @dataclass(slots=True)
 class Injected:
-    """What one process puts into its protocol from the table, by prefix number, ascending.
+    """What one process puts into its protocol from the table: ``rows`` int64 (6, m), by ascending prefix number.
 
-    ``metric``, ``metric_type`` and ``tag`` int64 (m,), UNSET where the protocol's default holds;
-    ``forward`` int64 (m,) points into ``hops``, the table's next hops, or is UNSET. ``paths`` int64 (m,):
-    BGP's path numbers, UNSET of other protocols.
+    ``metric``, ``metric_type`` and ``tag`` (m,) are UNSET where the protocol's default holds; ``forward`` (m,)
+    points into ``hops``, the table's next hops, or is UNSET. ``paths`` (m,): BGP's path numbers, UNSET of
+    other protocols.
     """
 
-    numbers: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    metric: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    metric_type: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    tag: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    forward: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
-    paths: npt.NDArray[np.int64] = field(default_factory=lambda: np.zeros(0, np.int64))
+    rows: Column = field(default_factory=lambda: np.zeros((6, 0), np.int64))
     hops: tuple[NextHop, ...] = ()
 
-    @classmethod
-    def of_rows(cls, rows: npt.NDArray[np.int64], hops: tuple[NextHop, ...]) -> "Injected":
-        """Of a matrix (6, m) with the columns in their order."""
-        numbers, metric, metric_type, tag, forward, paths = rows
-        return cls(numbers, metric, metric_type, tag, forward, paths, hops)
+    @property
+    def numbers(self) -> Column:
+        return self._row(0)
+
+    @property
+    def metric(self) -> Column:
+        return self._row(1)
+
+    @property
+    def metric_type(self) -> Column:
+        return self._row(2)
+
+    @property
+    def tag(self) -> Column:
+        return self._row(3)
+
+    @property
+    def forward(self) -> Column:
+        return self._row(4)
+
+    @property
+    def paths(self) -> Column:
+        return self._row(5)
+
+    def _row(self, at: int) -> Column:
+        row: Column = self.rows[at]
+        return row
 
     def key(self) -> bytes:
         """A digest of all that is put in."""
-        columns = (self.numbers, self.metric, self.metric_type, self.tag, self.forward, self.paths)
-        content = b"".join([repr(self.hops).encode(), b"\0", *(column.tobytes() for column in columns)])
-        return hashlib.blake2b(content, digest_size=32).digest()
+        return hashlib.blake2b(repr(self.hops).encode() + b"\0" + self.rows.tobytes(), digest_size=32).digest()
 
-    def spread(self, class_of: npt.NDArray[np.int64]) -> "Injected":
+    def spread(self, class_of: Column) -> "Injected":
         """The same over finer columns; ``class_of`` int64 (c,) has the number here of each of those."""
         at = np.full(int(class_of.max(initial=-1)) + 1, UNSET)
         at[self.numbers] = np.arange(len(self.numbers))
-        numbers = np.flatnonzero(at[class_of] != UNSET)
-        columns = np.stack([self.metric, self.metric_type, self.tag, self.forward, self.paths])
-        return Injected.of_rows(np.vstack([numbers, columns[:, at[class_of[numbers]]]]), self.hops)
+        standing = at[class_of]
+        numbers = np.flatnonzero(standing != UNSET)
+        rows = self.rows[:, standing[numbers]]
+        rows[0] = numbers
+        return Injected(rows, self.hops)
 
-    def of(self, values: npt.NDArray[np.int64], default: int) -> npt.NDArray[np.int64]:
+    def of(self, values: Column, default: int) -> Column:
         """A column with the protocol's default where it is unset."""
         return np.where(values == UNSET, np.int64(default), values)
 

@@ -5,7 +5,7 @@ route preference); of equal preference the protocol earlier in ``PROTOCOL_ORDER`
 the process that stands first. An install policy is asked before any route but connected ones may enter.
 """
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -328,6 +328,31 @@ class Table:
             route = self.get(number)
             if route is not None:
                 yield route
+
+
+def find_winners(tables: Sequence[Table]) -> None:
+    """Find the winners of tables with sources of the same protocols together, in a few operations."""
+    plain = [table for table in tables if table.install is None and table.sources]
+    plain = [table for table in plain if all(source.rows.preference is None for source in table.sources)]
+    if len(plain) < 2 or len({tuple(source.protocol for source in table.sources) for table in plain}) > 1:
+        return
+    best = np.full((len(plain), len(plain[0].representatives)), NOWHERE_NEAR)
+    winner = np.full(best.shape, NO_WINNER, np.int16)
+    at = np.arange(len(plain))[:, None]
+    for index in range(len(plain[0].sources)):
+        kinds = np.stack([table.sources[index].rows.kind for table in plain])
+        present = np.stack([table.sources[index].rows.present() for table in plain])
+        ranks = np.stack([table._ranks_of(index) for table in plain])
+        rank = np.where(present, ranks[at, kinds], NOWHERE_NEAR)
+        winner[rank < best] = index
+        np.minimum(best, rank, out=best)
+    standing = [table.standing_columns() for table in plain]
+    row = np.repeat(np.arange(len(plain)), [len(one.numbers) for one in standing])
+    numbers = np.concatenate([one.numbers for one in standing])
+    stands = np.concatenate([one.ranks for one in standing]) < best[row, numbers]
+    winner[row[stands], numbers[stands]] = OTHER
+    for table, found in zip(plain, winner, strict=True):
+        table._winners = found
 
 
 def sorted_hops(topology: Topology, hops: Iterable[NextHop]) -> tuple[NextHop, ...]:

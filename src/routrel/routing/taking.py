@@ -245,7 +245,7 @@ class _Taking:
         is_last[:-1] = keys[1:] != keys[:-1]
         table = table[:, order[is_last]]
         return [
-            Injected.of_rows(table[1:, chosen], tuple(look.hops))
+            Injected(table[1:, chosen], tuple(look.hops))
             for look, chosen in zip(self.looks, _slices(table[0], len(self.looks)), strict=True)
         ]
 

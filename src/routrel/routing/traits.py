@@ -93,14 +93,12 @@ def add_configured(traits: Traits, topology: Topology, network: Network) -> None
     index = traits.index
     for family in (4, 6):
         traits.add_single(Prefix(family, 0, 0))
-    connected: list[int] = []
-    instances: list[int] = []
-    for port in topology.ports:
-        for prefix in () if port.down else port.prefixes:
-            if prefix[0] == 4 or not prefix.is_link_local:
-                connected.append(index.number[prefix])
-                instances.append(port.instance)
-    traits.add_columns(np.array(connected, np.int64), np.array(instances, np.int64))
+    up = [port for port in topology.ports if not port.down]
+    subnets = [prefix for port in up for prefix in port.prefixes]
+    instances = [port.instance for port in up for _ in port.prefixes]
+    numbers = np.array(list(map(index.number.__getitem__, subnets)), np.int64)
+    usual = np.array([prefix[0] == 4 or not prefix.is_link_local for prefix in subnets], np.bool_)
+    traits.add_columns(numbers[usual], np.array(instances, np.int64)[usual])
     for instance in topology.instances:
         for static in static_candidates(topology, instance.index):
             if static.next_hop is not None and static.prefix.contains(static.next_hop):

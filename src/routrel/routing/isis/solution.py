@@ -29,7 +29,7 @@ NARROW_PATH = 1023
 
 DEFAULT_METRIC = 0
 
-Hops = dict[int, tuple[list[NextHop | None], Masks]]
+Hops = tuple[dict[int, list[NextHop | None]], dict[int, Masks]]
 """By family: the next hops behind a router's edges, and the bits of those that have an address."""
 
 
@@ -55,7 +55,7 @@ class IsisSolution:
         }
         self.brought: dict[Domain, Destinations] = {}
         self.leaked: dict[Domain, Destinations] = {}
-        self._hops: dict[tuple[int, int], tuple[list[NextHop | None], Masks]] = {}
+        self._hops: dict[int, Hops] = {}
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self._ready: dict[int, ProtocolRoutes] = {}
@@ -63,7 +63,9 @@ class IsisSolution:
 
     def over(self, prefixes: Representatives) -> "IsisSolution":
         """The same over other columns, with nothing put in."""
-        return IsisSolution(self.topology, self.database, prefixes, self.graphs)
+        solution = IsisSolution(self.topology, self.database, prefixes, self.graphs)
+        solution._hops = self._hops
+        return solution
 
     def own_columns(self) -> npt.NDArray[np.bool_]:
         """The columns that routers bring in themselves: bool (c,)."""
@@ -183,17 +185,15 @@ class IsisSolution:
         metric[:, brought.numbers] = np.where(chosen, costs, UNREACHED)
         masks = np.zeros((graph.words, len(alike), p), np.uint64)
         masks[..., brought.numbers] = words * chosen
+        usable = [self._hops_of(process, [LEVEL_2])[1] for process in alike]
+        self._leave_usable(masks, {family: np.stack([one[family] for one in usable], axis=1) for family in (4, 6)})
         tag = np.full((len(alike), p), UNSET)
         if brought.has_tags:
             tags = brought.tags(graph, local)
             tag[:, brought.numbers] = np.where(chosen & (tags > 0), tags, UNSET)
         for at, process in enumerate(alike):
-            hops = {family: self._hops_of(process, [LEVEL_2], family) for family in (4, 6)}
-            own = ProtocolRoutes(
-                kind[at], metric[at], masks[:, at], {family: found for family, (found, _) in hops.items()}, tag[at]
-            )
-            self._leave_usable(own, hops)
-            self._ready[process] = own
+            hops, _ = self._hops_of(process, [LEVEL_2])
+            self._ready[process] = ProtocolRoutes(kind[at], metric[at], masks[:, at], hops, tag[at])
 
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All IS-IS routes of a process over all prefixes, in the order of RFC 5302 section 3.2."""
@@ -206,13 +206,13 @@ class IsisSolution:
             offsets[domain] = width
             width += self.graphs[domain].words
         p = len(self.prefixes)
-        hops = {family: self._hops_of(process, domains, family) for family in (4, 6)}
+        hops, usable = self._hops_of(process, domains)
         routes = ProtocolRoutes(
             np.zeros(p, np.int8),
-            np.full(p, UNREACHED, np.int64),
+            np.full(p, np.int64(UNREACHED)),
             np.zeros((width, p), np.uint64),
-            {family: found for family, (found, _) in hops.items()},
-            np.full(p, UNSET, np.int64),
+            hops,
+            np.full(p, UNSET),
         )
         for domain in domains:
             kind = LEVEL_1_ROUTE if domain.level == 1 else LEVEL_2_ROUTE
@@ -222,15 +222,15 @@ class IsisSolution:
                 self._fill(routes, process, domains[0], self.leaked[domains[0]], LEAKED, 0)
             if len(domains) == 1:
                 self._fill_default(routes, process, domains[0])
-        self._leave_usable(routes, hops)
+        self._leave_usable(routes.masks, usable)
         return routes
 
-    def _leave_usable(self, routes: ProtocolRoutes, hops: Hops) -> None:
-        """Take away next hops without an address of the prefix's family."""
-        for family, (_, usable) in hops.items():
+    def _leave_usable(self, masks: Masks, usable: dict[int, Masks]) -> None:
+        """Take away next hops without an address of the prefix's family: ``usable`` (w, ...) of masks (w, ..., p)."""
+        for family, words in usable.items():
             of_family = self.prefixes.of_family(family)
             if of_family.start < of_family.stop:
-                routes.masks[:, of_family] &= usable[:, None]
+                masks[..., of_family] &= words[..., None]
 
     def _fill(
         self, routes: ProtocolRoutes, process: int, domain: Domain, brought: Destinations, kind: int, offset: int
@@ -279,21 +279,21 @@ class IsisSolution:
             address.family for port in taking_part if port.index in self.database.speakers for address in port.addresses
         }
 
-    def _hops_of(self, process: int, domains: list[Domain], family: int) -> tuple[list[NextHop | None], Masks]:
+    def _hops_of(self, process: int, domains: list[Domain]) -> Hops:
         """The next hops behind a router's edges, and the bits of those that have an address: uint64 (w,)."""
-        if (process, family) not in self._hops:
-            hops: list[NextHop | None] = []
-            for domain in domains:
-                graph = self.graphs[domain]
-                edges = graph.edges_of[graph.local[process]]
-                hops += [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
-                hops += [None] * (graph.words * WORD - len(edges))
-            usable = np.zeros(len(hops) // WORD, np.uint64)
-            for index, hop in enumerate(hops):
-                if hop is not None:
-                    usable[index // WORD] |= np.uint64(1 << index % WORD)
-            self._hops[process, family] = hops, usable
-        return self._hops[process, family]
+        if process not in self._hops:
+            hops: dict[int, list[NextHop | None]] = {4: [], 6: []}
+            usable: dict[int, Masks] = {}
+            for family, found in hops.items():
+                for domain in domains:
+                    graph = self.graphs[domain]
+                    edges = graph.edges_of[graph.local[process]]
+                    found += [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
+                    found += [None] * (graph.words * WORD - len(edges))
+                bits = np.array([hop is not None for hop in found], np.uint64).reshape(-1, WORD)
+                usable[family] = np.bitwise_or.reduce(bits << np.arange(WORD, dtype=np.uint64), axis=1)
+            self._hops[process] = hops, usable
+        return self._hops[process]
 
 
 def _limit(isis: Isis) -> int:

@@ -5,7 +5,7 @@ RFC 2328 sections 12.4.3 (what a border router passes on), 16.2 (inter-area rout
 RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -96,6 +96,17 @@ class Areas:
         self.summaries: dict[int, tuple[list[int], Metrics]] = {}
         """Per area: the border processes and what each passes into it, int32 (b, p + a)."""
         self._pass_on()
+
+    def over(self, prefixes: Representatives) -> "Areas":
+        """The same over other columns, all of which are columns here; of boundary routers what is known here."""
+        areas = Areas(self.database, prefixes, self.graphs)
+        here = self.prefixes.column[prefixes.first]
+        columns = np.append(here, np.arange(len(self.prefixes), self.size))
+        areas._kept = {
+            process: replace(kept, kind=kept.kind[columns], metric=kept.metric[columns], masks=kept.masks[:, columns])
+            for process, kept in self._kept.items()
+        }
+        return areas
 
     def area_type(self, process: int, area: int) -> str:
         return self.database.area_settings[process, area].type

@@ -23,6 +23,8 @@ from routrel.routing.speaking import router_id
 
 EXTERNAL_1, EXTERNAL_2, NSSA_1, NSSA_2 = 3, 4, 5, 6
 DEFAULT_METRIC, DEFAULT_TYPE = 20, 2
+DEFAULTS = np.array([DEFAULT_METRIC, DEFAULT_TYPE, 0, UNSET])[:, None]
+"""Of metric, type, tag and next hop."""
 
 AUTONOMOUS_SYSTEM = -1
 """The scope of AS-external LSAs; an NSSA LSA's scope is its area."""
@@ -116,6 +118,7 @@ class Externals:
         self.areas = areas
         self.scopes: dict[int, Scope] = {}
         self.announced: dict[int, dict[Offer, Column]] = {}
+        self._scopes: dict[int, list[tuple[int, Address | None]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
         self._translators = self._elect()
 
@@ -136,23 +139,17 @@ class Externals:
             if found is None or not len(found.numbers):
                 continue
             scopes = self._scopes_of(process)
-            columns = np.stack(
-                [
-                    found.of(found.metric_type, DEFAULT_TYPE),
-                    found.of(found.metric, DEFAULT_METRIC),
-                    found.of(found.tag, 0),
-                    found.forward,
-                    found.numbers == self.areas.default,
-                ]
-            )
+            is_default = found.numbers == self.areas.default
+            columns = np.where(found.rows[1:5] == UNSET, DEFAULTS, found.rows[1:5])
+            columns = np.vstack([columns, is_default]) if is_default.any() else columns
             alike, which = _alike(columns)
-            for index, (kind, metric, tag, hop, is_default) in enumerate(alike):
+            for index, (metric, kind, tag, hop, *default) in enumerate(alike):
                 outside = found.hops[hop] if hop != UNSET else None
                 forward = outside.address if outside is not None and self._is_inside(process, outside) else None
                 for scope, surrogate in scopes:
                     propagates = scope != AUTONOMOUS_SYSTEM and len(self.areas.areas_of[process]) == 1
                     address = forward or (surrogate if propagates else None)
-                    offer = Offer(process, kind, metric, tag, address, propagates, bool(is_default))
+                    offer = Offer(process, kind, metric, tag, address, propagates, any(default))
                     numbers = found.numbers if len(alike) == 1 else found.numbers[which == index]
                     standing = self.announced[scope].get(offer)
                     self.announced[scope][offer] = numbers if standing is None else np.union1d(standing, numbers)
@@ -161,6 +158,11 @@ class Externals:
 
     def _scopes_of(self, process: int) -> list[tuple[int, Address | None]]:
         """Where a process's own LSAs go: (scope, surrogate forwarding address)."""
+        if process not in self._scopes:
+            self._scopes[process] = self._find_scopes(process)
+        return self._scopes[process]
+
+    def _find_scopes(self, process: int) -> list[tuple[int, Address | None]]:
         scopes: list[tuple[int, Address | None]] = []
         types = {area: self.areas.area_type(process, area) for area in self.areas.areas_of[process]}
         if "normal" in types.values():
@@ -384,7 +386,9 @@ def _alike(columns: Column) -> tuple[list[tuple[int, ...]], Column]:
     varying = np.flatnonzero(columns.min(axis=1) != columns.max(axis=1))
     if not len(varying):
         return [tuple(columns[:, 0].tolist())], np.zeros(columns.shape[1], np.int64)
-    _, first, inverse = np.unique(columns[varying], axis=1, return_index=True, return_inverse=True)
+    # One row is told apart much faster than several.
+    rows, axis = (columns[varying[0]], None) if len(varying) == 1 else (columns[varying], 1)
+    _, first, inverse = np.unique(rows, axis=axis, return_index=True, return_inverse=True)
     return [tuple(columns[:, at].tolist()) for at in first.tolist()], inverse.reshape(-1)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.graph import WORD, Graph
+from routrel.routing.graph import WORD
 from routrel.routing.ospf.areas import INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.ospf.database import Database
 from routrel.routing.ospf.externals import (
@@ -47,13 +47,13 @@ class OspfSolution:
         topology: Topology,
         database: Database,
         prefixes: Representatives,
-        graphs: dict[int, Graph] | None = None,
+        areas: Areas | None = None,
     ):
         self.topology = topology
         self.database = database
         self.prefixes = prefixes
         self.processes: Sequence[Process] = database.processes
-        self.areas = Areas(database, prefixes, graphs)
+        self.areas = Areas(database, prefixes) if areas is None else areas
         self.externals = Externals(self.areas)
         self._ready: dict[int, ProtocolRoutes] = {}
         self._stacks: dict[tuple[int, ...], AreaRoutes] = {}
@@ -61,7 +61,7 @@ class OspfSolution:
 
     def over(self, prefixes: Representatives) -> "OspfSolution":
         """The same over other columns, with nothing put in."""
-        return OspfSolution(self.topology, self.database, prefixes, self.areas.graphs)
+        return OspfSolution(self.topology, self.database, prefixes, self.areas.over(prefixes))
 
     def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
         """A link-state protocol announces what is put in, whatever tables use."""
