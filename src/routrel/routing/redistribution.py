@@ -22,13 +22,10 @@ from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.making import TableMaker
 from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.rows import UNSET, Injected, Process, ProtocolSolution
+from routrel.routing.rows import TOGETHER, UNSET, Injected, Process, ProtocolSolution
 from routrel.routing.table import Table, find_winners
 from routrel.routing.taking import Look, injected_by, kind_of_look
 from routrel.topology.segments import Topology
-
-BLOCK = 2**21
-"""Tables looked at together have so many columns in all: enough to share the work, little memory."""
 
 ROUNDS = 500
 """More rounds than information needs to cross any chain of redistribution points seen in practice."""
@@ -107,7 +104,7 @@ class Settling:
         self._looked: dict[int, list[int]] = {}
         """The versions each instance last looked at."""
         # What is seen with BGP is noted at once, so that looks cannot run ahead.
-        self._most = 1 if self.bgp is not None else max(1, BLOCK // max(1, len(self.prefixes)))
+        self._most = 1 if self.bgp is not None else max(1, TOGETHER // max(1, len(self.prefixes)))
 
     def _find_takers(self) -> dict[int, list[Taker]]:
         taking: dict[int, list[Taker]] = defaultdict(list)

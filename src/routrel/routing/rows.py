@@ -1,7 +1,7 @@
 """A protocol process and its routes over all prefixes: what every protocol hands to the tables."""
 
 import hashlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -24,6 +24,9 @@ DISCARD = 9
 """The kind of a route that a protocol makes only to discard by; it has no next hops."""
 
 UNSET = -1
+
+TOGETHER = 2**21
+"""Routes of several processes made together are over so many columns in all: work is shared, memory stays small."""
 
 Column = npt.NDArray[np.int64]
 
@@ -97,6 +100,17 @@ class ProtocolRoutes:
         words = self.masks[0] if len(self.masks) == 1 else np.bitwise_or.reduce(self.masks, axis=0)
         present: npt.NDArray[np.bool_] = (words != 0) & (self.kind != NONE) | (self.kind == DISCARD)
         return present
+
+
+class Ready(dict[int, ProtocolRoutes]):
+    """Routes of processes that were made together, by process; cleared when something is put in."""
+
+    def missing(self, processes: Iterable[int], columns: int) -> list[int]:
+        """Which processes' routes are worth making together now; what was kept may have to go for them."""
+        found = [process for process in processes if process not in self]
+        if (len(self) + len(found)) * columns > TOGETHER:
+            self.clear()
+        return found if 1 < len(found) <= TOGETHER // max(1, columns) else []
 
 
 @dataclass(slots=True)

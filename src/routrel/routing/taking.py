@@ -6,13 +6,12 @@ columns here is one prefix of one look.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.places import NOWHERE
 from routrel.model.policies import Policy
 from routrel.model.redistribution import Redistribution
 from routrel.routing.bgp.solution import BgpSolution
@@ -263,8 +262,8 @@ def kind_of_look(topology: Topology, process: Process, sources: Sequence[str]) -
     default = process.originate_default
     return (
         process.families,
-        tuple(replace(rule, place=NOWHERE) for rule in process.redistribute),
-        replace(default, place=NOWHERE) if default is not None else None,
+        tuple((rule.source, rule.policy, rule.metric, rule.metric_type, rule.tag) for rule in process.redistribute),
+        default and (default.always, default.metric, default.metric_type),
         tuple(sources),
         tuple(
             (name, tuple((statement.match, statement.set, statement.result) for statement in policy.statements))

@@ -8,7 +8,8 @@ from routrel.analysis.contest.paths import Leg, PlainGraph, Way
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.isis.database import LEVEL_2, Domain, Reachable, domain_of
+from routrel.routing.brought import Brought
+from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
 from routrel.routing.isis.solution import DEFAULT_METRIC, NARROW_PATH, IsisSolution
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import UNSET, Injected
@@ -44,7 +45,7 @@ class IsisPlain:
         self.metrics = metrics or {}
         self.base = base
         self._graphs: dict[Domain, PlainGraph] = {}
-        self._index: dict[Domain, dict[Prefix, list[Reachable]]] = {}
+        self._index: dict[Domain, dict[Prefix, list[Brought]]] = {}
         self._level_1: dict[tuple[int, Prefix], int | None] = {}
 
     def graph(self, domain: Domain) -> PlainGraph:
@@ -60,7 +61,7 @@ class IsisPlain:
         """(router, metric, port or -1, tag, words) of all that say a prefix in a domain of their own."""
         for one in self._reachable(domain, prefix):
             interface = self.topology.ports[one.port].name.interface
-            metric = self.costs.get(one.port, one.metric)
+            metric = self.costs.get(one.port, one.cost)
             yield one.router, metric, one.port, 0, f"{self.name(one.router)} brings it in by {interface}"
         number = self.solution.prefixes.column_of(prefix)
         for process, found in self.injected.items():
@@ -75,7 +76,7 @@ class IsisPlain:
                 tag = 0 if found.tag[at] == UNSET else int(found.tag[at])
                 yield process, metric, -1, tag, f"{self.name(process)} redistributes it"
 
-    def _reachable(self, domain: Domain, prefix: Prefix) -> list[Reachable]:
+    def _reachable(self, domain: Domain, prefix: Prefix) -> list[Brought]:
         if self.base is not None:
             return self.base._reachable(domain, prefix)
         if domain not in self._index:

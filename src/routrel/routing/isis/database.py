@@ -7,8 +7,8 @@ from typing import NamedTuple
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding
 from routrel.model.routing import Isis, IsisInterface
+from routrel.routing.brought import BroughtPrefixes
 from routrel.routing.graph import Edge
-from routrel.routing.numbered import Numbered
 from routrel.routing.rows import Process
 from routrel.routing.speaking import network_type, own_prefixes
 from routrel.routing.traits import Traits
@@ -25,24 +25,13 @@ class Domain(NamedTuple):
 LEVEL_2 = Domain(2, "")
 
 
-class Reachable(NamedTuple):
-    """A prefix that a process brings into a domain."""
-
-    router: int
-    prefix: Prefix
-    metric: int
-    port: int
-
-
 @dataclass(slots=True)
 class DomainDatabase:
     """All that is advertised in one domain; routers are process numbers, in ascending order."""
 
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
-    reachable: list[Reachable] = field(default_factory=list)
-    numbered: Numbered = field(default_factory=Numbered)
-    """The reachable prefixes as columns."""
+    reachable: BroughtPrefixes = field(default_factory=BroughtPrefixes)
 
 
 class Speaker(NamedTuple):
@@ -76,7 +65,7 @@ class IsisDatabase:
     def add_traits(self, traits: Traits) -> None:
         """What IS-IS itself tells of prefixes: who brings them into which domain at what metric."""
         for database in self.domains.values():
-            traits.add_columns(*database.numbered.columns(database.reachable, traits.index))
+            traits.add_columns(*database.reachable.columns(traits.index))
 
     def _add(self, instance: Instance, isis: Isis) -> None:
         number = len(self.processes)
@@ -85,9 +74,10 @@ class IsisDatabase:
         for level in isis.levels:
             self.domains.setdefault(domain_of(isis, level), DomainDatabase()).routers.append(number)
         device = self.topology.devices[instance.device]
-        ports = self.topology.ports_named[instance.device]
+        named = self.topology.ports_named[instance.device]
+        brought: dict[int, tuple[list[Prefix], list[int], list[int]]] = {level: ([], [], []) for level in isis.levels}
         for settings in isis.interfaces:
-            port = ports[settings.name]
+            port = named[settings.name]
             if port.down:
                 continue
             if not port.addresses:
@@ -103,12 +93,17 @@ class IsisDatabase:
                 )
                 continue
             speaker = self.speakers[port.index] = Speaker(port, number, isis, settings)
+            own = own_prefixes(port)
             for level in settings.levels:
-                reachable = self.domains[domain_of(isis, level)].reachable
-                for prefix in own_prefixes(port):
-                    reachable.append(Reachable(number, prefix, settings.metric, port.index))
+                prefixes, costs, ports = brought[level]
+                prefixes += own
+                for _ in own:
+                    costs.append(settings.metric)
+                    ports.append(port.index)
             if not settings.passive:
                 self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+        for level, columns in brought.items():
+            self.domains[domain_of(isis, level)].reachable.bring(number, *columns)
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
         for one in range(len(speakers)):
@@ -150,18 +145,18 @@ class IsisDatabase:
         return f"level {levels[0]} against level {levels[1]}"
 
     def _obstacle(self, segment: Segment, first: Speaker, second: Speaker, speakers: int) -> str:
-        kinds = [network_type(segment, speaker.settings.network) for speaker in (first, second)]
-        if kinds[0] != kinds[1]:
-            return f"network type {kinds[0]} against {kinds[1]}"
-        if kinds[0] == "point-to-point" and speakers > 2:
+        kind, other = network_type(segment, first.settings.network), network_type(segment, second.settings.network)
+        if kind != other:
+            return f"network type {kind} against {other}"
+        if kind == "point-to-point" and speakers > 2:
             return f"network type point-to-point with {speakers - 1} neighbours on the segment"
         if first.isis.system == second.isis.system:
             return f"both have the system id {first.isis.system}"
         if first.isis.wide_metrics != second.isis.wide_metrics:
             wide = [("narrow", "wide")[speaker.isis.wide_metrics] for speaker in (first, second)]
             return f"{wide[0]} metrics against {wide[1]}, which neither reads of the other"
-        families = [{address.family for address in speaker.port.addresses} for speaker in (first, second)]
-        if not families[0] & families[1]:
+        families = {address.family for address in first.port.addresses}
+        if not any(address.family in families for address in second.port.addresses):
             return "they have no address family in common"
         return ""
 

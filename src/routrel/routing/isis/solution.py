@@ -19,7 +19,7 @@ from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_
 from routrel.routing.policies import evaluate
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
-from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
+from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes, Ready
 from routrel.routing.speaking import hop_to
 from routrel.topology.segments import Topology
 
@@ -58,7 +58,7 @@ class IsisSolution:
         self._hops: dict[int, Hops] = {}
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
-        self._ready: dict[int, ProtocolRoutes] = {}
+        self._ready = Ready()
         self.inject({}, {})
 
     def over(self, prefixes: Representatives) -> "IsisSolution":
@@ -71,7 +71,7 @@ class IsisSolution:
         """The columns that routers bring in themselves: bool (c,)."""
         own = np.zeros(len(self.prefixes), np.bool_)
         for database in self.database.domains.values():
-            numbers, _, _ = database.numbered.columns(database.reachable, self.prefixes.whole)
+            numbers, _, _ = database.reachable.columns(self.prefixes.whole)
             own[self.prefixes.column[numbers]] = True
         return own
 
@@ -108,7 +108,7 @@ class IsisSolution:
         self._ready.clear()
         rows: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for domain, database in self.database.domains.items():
-            numbers, routers, metrics = database.numbered.columns(database.reachable, self.prefixes.whole)
+            numbers, routers, metrics = database.reachable.columns(self.prefixes.whole)
             columns = self.prefixes.standing[numbers]
             vertices = self.graphs[domain].vertices(routers)
             rows[domain].append(np.stack([vertices, columns, metrics, np.zeros_like(metrics)], axis=1)[columns >= 0])
@@ -171,9 +171,10 @@ class IsisSolution:
         return rows
 
     def prepare(self, processes: list[int]) -> None:
-        """Make the routes of several routers together, for the next time each is asked for: of level 2 alone."""
-        alike = [process for process in processes if self.database.configured[process].levels == (2,)]
-        if len(alike) < 2:
+        """Make the routes of several routers together and keep them until something is put in: of level 2 alone."""
+        of_level_2 = (process for process in processes if self.database.configured[process].levels == (2,))
+        alike = self._ready.missing(of_level_2, len(self.prefixes))
+        if not alike:
             return
         graph, brought, p = self.graphs[LEVEL_2], self.brought[LEVEL_2], len(self.prefixes)
         local = graph.vertices(np.array(alike))
@@ -198,7 +199,7 @@ class IsisSolution:
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All IS-IS routes of a process over all prefixes, in the order of RFC 5302 section 3.2."""
         if process in self._ready:
-            return self._ready.pop(process)
+            return self._ready[process]
         isis = self.database.configured[process]
         domains = [domain_of(isis, level) for level in isis.levels]
         offsets, width = {}, 0

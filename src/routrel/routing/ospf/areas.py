@@ -80,7 +80,7 @@ class Areas:
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
             graph = self.graphs[number]
-            numbers, routers, costs = area.numbered.columns(area.stubs, prefixes.whole)
+            numbers, routers, costs = area.stubs.columns(prefixes.whole)
             columns = prefixes.standing[numbers]
             brought = np.stack([graph.vertices(routers), columns, costs])[:, columns >= 0]
             outside = [

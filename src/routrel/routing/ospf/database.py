@@ -5,13 +5,12 @@ from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from routrel.model.addresses import Address, Prefix
-from routrel.model.devices import Device
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
 from routrel.model.filters import Header
 from routrel.model.findings import Finding
 from routrel.model.routing import Ospf, OspfArea, OspfInterface
+from routrel.routing.brought import BroughtPrefixes
 from routrel.routing.graph import Edge
-from routrel.routing.numbered import Numbered
 from routrel.routing.rows import Process
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, network_type, router_id
 from routrel.routing.traits import Traits
@@ -22,15 +21,6 @@ DEFAULT_COST = 10
 NO_LINK_FINDING = "ospf-neighbours"
 
 
-class Stub(NamedTuple):
-    """A prefix that a process brings into the area at ``cost`` (section 12.4.1)."""
-
-    router: int
-    prefix: Prefix
-    cost: int
-    port: int
-
-
 @dataclass(slots=True)
 class AreaDatabase:
     """All that is advertised in one area; routers are process numbers, in ascending order."""
@@ -38,9 +28,8 @@ class AreaDatabase:
     number: int
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
-    stubs: list[Stub] = field(default_factory=list)
-    numbered: Numbered = field(default_factory=Numbered)
-    """The stubs as columns."""
+    stubs: BroughtPrefixes = field(default_factory=BroughtPrefixes)
+    """Section 12.4.1: the networks of its routers."""
 
 
 class Speaker(NamedTuple):
@@ -48,12 +37,21 @@ class Speaker(NamedTuple):
 
     port: Port
     process: int
-    device: Device
+    ospf: Ospf
     area: OspfArea
     settings: OspfInterface
-    cost: int
-    prefixes: tuple[Prefix, ...]
-    addresses: tuple[Address, ...]
+
+    @property
+    def cost(self) -> int:
+        return interface_cost(self.ospf, self.settings, self.port)
+
+    @property
+    def prefixes(self) -> tuple[Prefix, ...]:
+        return told_by(self.port, self.ospf.family)[0]
+
+    @property
+    def addresses(self) -> tuple[Address, ...]:
+        return told_by(self.port, self.ospf.family)[1]
 
 
 class Database:
@@ -91,8 +89,7 @@ class Database:
     def add_traits(self, traits: Traits) -> None:
         """What OSPF itself tells of prefixes: who brings them into which area at what cost, and ranges."""
         for area in self.areas.values():
-            numbers, routers, costs = area.numbered.columns(area.stubs, traits.index)
-            traits.add_columns(numbers, routers, costs)
+            traits.add_columns(*area.stubs.columns(traits.index))
         for settings in self.area_settings.values():
             for configured in settings.ranges:
                 traits.add_single(configured.prefix)
@@ -100,7 +97,7 @@ class Database:
 
     def _add(self, instance: Instance, ospf: Ospf) -> None:
         device = self.topology.devices[instance.device]
-        ports = self.topology.ports_named[instance.device]
+        named = self.topology.ports_named[instance.device]
         number = len(self.processes)
         self.configured.append(ospf)
         self.processes.append(
@@ -116,15 +113,16 @@ class Database:
             )
         )
         for area in ospf.areas:
-            of_area: AreaDatabase | None = None
+            prefixes: list[Prefix] = []
+            costs: list[int] = []
+            ports: list[int] = []
+            takes_part = False
             for settings in area.interfaces:
-                port = ports[settings.name]
+                port = named[settings.name]
                 if port.down:
                     continue
-                prefixes, addresses = port.prefixes, port.addresses
-                if len(addresses) != 1 or addresses[0].family != self.family or addresses[0].is_link_local:
-                    prefixes, addresses = self._of_family(port)
-                if not addresses and not any(address.family == self.family for address in port.addresses):
+                told, addresses = told_by(port, self.family)
+                if not told and not any(address.family == self.family for address in port.addresses):
                     self.findings.append(
                         Finding(
                             "ospf-no-address",
@@ -137,36 +135,29 @@ class Database:
                         )
                     )
                     continue
-                cost = interface_cost(ospf, settings, port)
-                speaker = Speaker(port, number, device, area, settings, cost, prefixes, addresses)
-                self.speakers[port.index] = speaker
-                if of_area is None:
-                    of_area = self._joined(number, area)
-                if port.interface.is_loopback:
+                takes_part = True
+                speaker = self.speakers[port.index] = Speaker(port, number, ospf, area, settings)
+                if port.interface.kind == "loopback":
                     # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
+                    prefixes += [own.host_prefix() for own in addresses]
                     cost = settings.cost or 0
-                    of_area.stubs += [Stub(number, own.host_prefix(), cost, port.index) for own in addresses]
-                    continue
-                for prefix in prefixes:
-                    of_area.stubs.append(Stub(number, prefix, cost, port.index))
-                if not settings.passive:
-                    self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+                else:
+                    prefixes += told
+                    cost = settings.cost if settings.cost is not None else interface_cost(ospf, settings, port)
+                    if not settings.passive:
+                        self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+                for _ in told:
+                    costs.append(cost)
+                    ports.append(port.index)
+            if takes_part:
+                self._join(number, area).stubs.bring(number, prefixes, costs, ports)
 
-    def _joined(self, process: int, settings: OspfArea) -> AreaDatabase:
+    def _join(self, process: int, settings: OspfArea) -> AreaDatabase:
         """The area's database, with a process in it."""
         self.area_settings[process, settings.number] = settings
         area = self.areas.setdefault(settings.number, AreaDatabase(settings.number))
         area.routers.append(process)
         return area
-
-    def _of_family(self, port: Port) -> tuple[tuple[Prefix, ...], tuple[Address, ...]]:
-        """The subnets and addresses of a port that OSPF of this version tells others."""
-        told = [
-            (prefix, address)
-            for prefix, address in zip(port.prefixes, port.addresses, strict=True)
-            if address.family == self.family and not address.is_link_local
-        ]
-        return tuple(prefix for prefix, _ in told), tuple(address for _, address in told)
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
         """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
@@ -183,7 +174,7 @@ class Database:
                             NO_LINK_FINDING,
                             "error",
                             f"{first.port.name} and {second.port.name} cannot become OSPF neighbours: {obstacle}",
-                            first.device.name,
+                            first.port.name.device,
                             first.port.interface.name,
                             (first.settings.place, second.settings.place),
                         )
@@ -224,10 +215,12 @@ class Database:
 
     def _addresses_differ(self, first: Speaker, second: Speaker, kind: str) -> str:
         """Section 8.2 and 10.5: a point-to-point link does not compare subnets; version 3 never does."""
-        shared = first.prefixes == second.prefixes or set(first.prefixes) & set(second.prefixes)
-        if not shared and kind != "point-to-point":
+        own, other = first.port, second.port
+        if len(own.prefixes) == 1 and own.prefixes == other.prefixes and own.addresses != other.addresses:
+            return ""  # as nearly all are
+        if kind != "point-to-point" and set(first.prefixes).isdisjoint(second.prefixes):
             return f"subnet {first.prefixes[0]} against {second.prefixes[0]}"
-        ports = first.port.index, second.port.index
+        ports = own.index, other.index
         source = self.topology.neighbor_address(*ports[::-1], 4)
         if source == self.topology.neighbor_address(*ports, 4):
             return f"both have the address {source}"
@@ -247,12 +240,24 @@ class Database:
         for destination in (everyone,) if kind == "point-to-point" else (everyone, target):
             dropped = dropped_by(
                 Header(OSPF_PROTOCOL, source, destination, None, None),
-                (sender.device, sender.port),
-                (receiver.device, receiver.port),
+                (self.topology.devices[sender.port.device], sender.port),
+                (self.topology.devices[receiver.port.device], receiver.port),
             )
             if dropped:
                 return dropped.format(f"OSPF packets to {destination}")
         return ""
+
+
+def told_by(port: Port, family: int) -> tuple[tuple[Prefix, ...], tuple[Address, ...]]:
+    """The subnets and addresses of a port that OSPF of one family tells others."""
+    if len(port.addresses) == 1 and family == 4 == port.addresses[0].family and not port.addresses[0].is_link_local:
+        return port.prefixes, port.addresses
+    told = [
+        (prefix, address)
+        for prefix, address in zip(port.prefixes, port.addresses, strict=True)
+        if address.family == family and not address.is_link_local
+    ]
+    return tuple(prefix for prefix, _ in told), tuple(address for _, address in told)
 
 
 def interface_cost(ospf: Ospf, settings: OspfInterface, port: Port) -> int:

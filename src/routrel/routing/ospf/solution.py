@@ -24,7 +24,7 @@ from routrel.routing.ospf.externals import (
     Externals,
 )
 from routrel.routing.representatives import Representatives
-from routrel.routing.rows import DISCARD, NONE, UNSET, Injected, Process, ProtocolRoutes
+from routrel.routing.rows import DISCARD, NONE, UNSET, Injected, Process, ProtocolRoutes, Ready
 from routrel.topology.segments import Topology
 
 
@@ -55,7 +55,7 @@ class OspfSolution:
         self.processes: Sequence[Process] = database.processes
         self.areas = Areas(database, prefixes) if areas is None else areas
         self.externals = Externals(self.areas)
-        self._ready: dict[int, ProtocolRoutes] = {}
+        self._ready = Ready()
         self._stacks: dict[tuple[int, ...], AreaRoutes] = {}
         """The last processes whose routes were made together."""
 
@@ -69,9 +69,10 @@ class OspfSolution:
         self._ready.clear()
 
     def prepare(self, processes: list[int]) -> None:
-        """Make the routes of several processes together, for the next time each is asked for."""
-        alike = [process for process in processes if self.externals.scopes_heard(process) == [AUTONOMOUS_SYSTEM]]
-        if len(alike) < 2:
+        """Make the routes of several processes together and keep them until something is put in."""
+        heard = (process for process in processes if self.externals.scopes_heard(process) == [AUTONOMOUS_SYSTEM])
+        alike = self._ready.missing(heard, len(self.prefixes))
+        if not alike:
             return
         routes = self._stacked(tuple(alike))
         choice = self.externals.choose_together(np.array(alike), routes)
@@ -117,7 +118,7 @@ class OspfSolution:
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All OSPF routes of a process over all prefixes."""
         if process in self._ready:
-            return self._ready.pop(process)
+            return self._ready[process]
         routes = self.areas.routes_of(process)
         p = len(self.prefixes)
         heard = self.externals.scopes_heard(process)

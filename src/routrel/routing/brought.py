@@ -1,0 +1,49 @@
+"""Prefixes that routers bring into a flooding scope, one by one and as columns over a prefix index."""
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.model.addresses import Prefix
+from routrel.routing.prefixes import PrefixIndex
+
+Column = npt.NDArray[np.int64]
+
+
+class Brought(NamedTuple):
+    """A prefix that a router, by its process number, brings in at a cost, from one of its ports."""
+
+    router: int
+    prefix: Prefix
+    cost: int
+    port: int
+
+
+class BroughtPrefixes:
+    """All that is brought into one scope."""
+
+    def __init__(self) -> None:
+        self._routers: list[int] = []
+        self._prefixes: list[Prefix] = []
+        self._costs: list[int] = []
+        self._ports: list[int] = []
+        self._columns: tuple[PrefixIndex, tuple[Column, Column, Column]] | None = None
+
+    def bring(self, router: int, prefixes: Sequence[Prefix], costs: Sequence[int], ports: Sequence[int]) -> None:
+        """Prefixes of one router, each with its cost and port."""
+        self._routers += [router] * len(prefixes)
+        self._prefixes += prefixes
+        self._costs += costs
+        self._ports += ports
+
+    def __iter__(self) -> Iterator[Brought]:
+        return map(Brought, self._routers, self._prefixes, self._costs, self._ports)
+
+    def columns(self, index: PrefixIndex) -> tuple[Column, Column, Column]:
+        """(prefix number, router, cost) int64 (n,) each, once all is brought; made once per index."""
+        if self._columns is None or self._columns[0] is not index:
+            numbers = np.array(list(map(index.number.__getitem__, self._prefixes)), np.int64)
+            self._columns = index, (numbers, np.array(self._routers, np.int64), np.array(self._costs, np.int64))
+        return self._columns[1]
