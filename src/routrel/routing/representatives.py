@@ -27,12 +27,13 @@ class Representatives(PrefixIndex):
     def __init__(self, whole: PrefixIndex, classes: Column):
         """``classes`` int64 (p,): any number per class, -1 for prefixes that no protocol can carry."""
         self.whole = whole
-        _, first, inverse = np.unique(classes, return_index=True, return_inverse=True)
-        order = np.argsort(first, kind="stable")
-        rank = np.empty_like(order)
-        rank[order] = np.arange(len(order))
-        self.column: Column = rank[inverse.reshape(-1)]
-        first = first[order]
+        # The first prefix of each class: written from the back, the first one stays.
+        of_class = np.full(int(classes.max(initial=-1)) + 2, -1)
+        of_class[classes[::-1]] = np.arange(len(classes))[::-1]
+        first = np.sort(of_class[of_class >= 0])
+        rank = np.zeros_like(of_class)
+        rank[classes[first]] = np.arange(len(first))
+        self.column: Column = rank[classes]
         super().__init__([whole.prefixes[number] for number in first.tolist()])
         self.first: Column = first
         self.standing: Column = np.full(len(whole), -1, np.int64)

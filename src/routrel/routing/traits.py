@@ -97,7 +97,8 @@ def add_configured(traits: Traits, topology: Topology, network: Network) -> None
     subnets = [prefix for port in up for prefix in port.prefixes]
     instances = [port.instance for port in up for _ in port.prefixes]
     numbers = np.array(list(map(index.number.__getitem__, subnets)), np.int64)
-    usual = np.array([prefix[0] == 4 or not prefix.is_link_local for prefix in subnets], np.bool_)
+    is_link_local = np.array([prefix.is_link_local for prefix in index.prefixes[index.first_of_ipv6 :]], np.bool_)
+    usual = np.concatenate([np.ones(index.first_of_ipv6, np.bool_), ~is_link_local])[numbers]
     traits.add_columns(numbers[usual], np.array(instances, np.int64)[usual])
     for instance in topology.instances:
         for static in static_candidates(topology, instance.index):

@@ -111,7 +111,7 @@ class IsisSolution:
             numbers, routers, metrics = database.reachable.columns(self.prefixes.whole)
             columns = self.prefixes.standing[numbers]
             vertices = self.graphs[domain].vertices(routers)
-            rows[domain].append(np.stack([vertices, columns, metrics, np.zeros_like(metrics)], axis=1)[columns >= 0])
+            rows[domain].append(np.stack([vertices, columns, metrics, np.zeros_like(metrics)])[:, columns >= 0])
         for process, found in injected.items():
             isis = self.database.configured[process]
             domain = domain_of(isis, max(isis.levels))
@@ -119,11 +119,10 @@ class IsisSolution:
             metric = found.of(found.metric, DEFAULT_METRIC)
             if not isis.wide_metrics:
                 metric = np.minimum(metric, 63)
-            rows[domain].append(np.column_stack([vertex, found.numbers, metric, found.of(found.tag, 0)]))
+            rows[domain].append(np.stack([vertex, found.numbers, metric, found.of(found.tag, 0)]))
         self.brought = {domain: _brought(rows[domain]) for domain in self.graphs if domain.level == 1}
         if LEVEL_2 in self.graphs:
-            own = np.concatenate(rows[LEVEL_2])
-            self.brought[LEVEL_2] = _brought([own, *self._passed_up(own[:, 0] * len(self.prefixes) + own[:, 1])])
+            self.brought[LEVEL_2] = _brought([*rows[LEVEL_2], *self._passed_up(rows[LEVEL_2])])
         self.leaked = {}
         leaked: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
         for process, isis in enumerate(self.database.configured):
@@ -131,12 +130,13 @@ class IsisSolution:
                 leaked[domain_of(isis, 1)].append(self._leaked_by(process))
         self.leaked = {domain: _brought(parts) for domain, parts in leaked.items()}
 
-    def _passed_up(self, own: npt.NDArray[np.int64]) -> list[npt.NDArray[np.int64]]:
+    def _passed_up(self, own_rows: list[npt.NDArray[np.int64]]) -> list[npt.NDArray[np.int64]]:
         """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them.
 
-        What it brings into level 2 itself it says at its own metric: ``own`` has vertex * p + number of that.
+        What it brings into level 2 itself, as ``own_rows`` have it, it says at its own metric.
         """
         rows = []
+        own = np.concatenate([part[0] * len(self.prefixes) + part[1] for part in own_rows])
         upper = self.graphs[LEVEL_2].local
         for process, isis in enumerate(self.database.configured):
             if isis.levels != (1, 2):
@@ -148,7 +148,7 @@ class IsisSolution:
             kept = costs < (UNREACHED if isis.wide_metrics else NARROW_PATH + 1)
             kept &= ~np.isin(upper[process] * len(self.prefixes) + brought.numbers, own)
             vertex = np.full(int(kept.sum()), upper[process])
-            rows.append(np.column_stack([vertex, brought.numbers[kept], costs[kept], tags[kept]]))
+            rows.append(np.stack([vertex, brought.numbers[kept], costs[kept], tags[kept]]))
         return rows
 
     def _leaked_by(self, process: int) -> npt.NDArray[np.int64]:
@@ -167,7 +167,7 @@ class IsisSolution:
         metric = np.where(verdicts.metric == UNSET, metric, verdicts.metric)
         tag = np.maximum(np.where(verdicts.tag == UNSET, tag, verdicts.tag), 0)
         vertex = np.full(len(numbers), self.graphs[domain_of(isis, 1)].local[process])
-        rows: npt.NDArray[np.int64] = np.column_stack([vertex, numbers, metric, tag])[verdicts.accepted]
+        rows: npt.NDArray[np.int64] = np.stack([vertex, numbers, metric, tag])[:, verdicts.accepted]
         return rows
 
     def prepare(self, processes: list[int]) -> None:
@@ -303,6 +303,6 @@ def _limit(isis: Isis) -> int:
 
 
 def _brought(rows: list[npt.NDArray[np.int64]]) -> Destinations:
-    """Rows of (vertex, prefix number, metric, tag), joined."""
-    vertex, number, metric, tag = np.concatenate([np.zeros((0, 4), np.int64), *rows]).T
+    """Matrices (4, n) of vertices, prefix numbers, metrics and tags, joined."""
+    vertex, number, metric, tag = np.concatenate([np.zeros((4, 0), np.int64), *rows], axis=1)
     return Destinations(vertex, number, metric, tag)
