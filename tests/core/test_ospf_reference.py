@@ -6,7 +6,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing import graph as graph_module
 from routrel.routing.solve import Solved, solve
 from tests.core.test_areas_reference import shortest
 
@@ -57,17 +56,6 @@ def check_tables(solved: Solved, count: int, edges) -> None:
 def test_costs_and_equal_cost_ways_are_those_of_the_reference(drawn):
     text, count, edges = drawn
     check_tables(solve(read_network({"n.json": text.encode()})), count, edges)
-
-
-@given(networks())
-@settings(max_examples=40)
-def test_small_and_large_areas_are_solved_alike(drawn):
-    text, count, edges = drawn
-    small, graph_module.SMALL = graph_module.SMALL, 0
-    try:
-        check_tables(solve(read_network({"n.json": text.encode()})), count, edges)
-    finally:
-        graph_module.SMALL = small
 
 
 def test_a_router_with_more_than_64_cables_keeps_all_its_next_hops():

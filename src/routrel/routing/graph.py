@@ -10,13 +10,9 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
+from routrel.routing.shortest_paths import UNREACHED, Metrics, Numbers, all_pairs
 
-Metrics = npt.NDArray[np.int32]
-Numbers = npt.NDArray[np.int64]
 Vertices = int | Numbers
-
-UNREACHED = np.int32(2**29)
-"""A metric larger than any path; sums of two still fit in 32 bits."""
 
 HIGHEST = np.int64(2**62)
 
@@ -24,9 +20,6 @@ WORD = 64
 
 BLOCK = 1024
 """So many routers' rows are compared at once: memory for them stays small beside the distances."""
-
-SMALL = 128
-"""Up to this many routers plain NumPy is as fast, and SciPy's import (a second) is saved."""
 
 
 class Edge(NamedTuple):
@@ -49,7 +42,7 @@ class Graph:
     - ``masks``: uint64 (w, n, n); bit b of ``masks[k, s, t]`` stands for ``edges_of[s][64 k + b]``,
       set where that edge begins a shortest path from s to t.
 
-    Cost: one compiled all-pairs shortest path, then one (degree, n) comparison per router.
+    Cost: shortest paths between all pairs, then one comparison of n rows per edge of a router.
     """
 
     def __init__(self, routers: list[int], edges: list[Edge]):
@@ -126,41 +119,6 @@ class Destinations:
 def _positions(counts: Numbers) -> Numbers:
     """0, 1, ... within each run of these lengths."""
     return np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
-
-
-def all_pairs(
-    n: int, source: npt.NDArray[np.int64], target: npt.NDArray[np.int64], cost: npt.NDArray[np.int32]
-) -> Metrics:
-    """Distances int32 (n, n) over directed edges; of parallel ones the cheapest counts."""
-    if n == 0:
-        return np.zeros((0, 0), np.int32)
-    if not len(source):
-        return np.where(np.eye(n, dtype=bool), np.int32(0), UNREACHED)
-    # Sorted by cost, the first of each pair is the cheapest.
-    order = np.lexsort((cost, target, source))
-    s, t, c = source[order], target[order], cost[order]
-    first = np.ones(len(s), dtype=bool)
-    first[1:] = (s[1:] != s[:-1]) | (t[1:] != t[:-1])
-    if n <= SMALL or not c.all():
-        # A compressed matrix drops edges of cost 0, which IS-IS allows.
-        return _floyd_warshall(n, s[first], t[first], c[first])
-    from scipy.sparse import csr_array
-    from scipy.sparse.csgraph import dijkstra
-
-    graph = csr_array((c[first].astype(np.float64), (s[first], t[first])), shape=(n, n))
-    lengths = dijkstra(graph)
-    np.minimum(lengths, float(UNREACHED), out=lengths)
-    return lengths.astype(np.int32)
-
-
-def _floyd_warshall(
-    n: int, source: npt.NDArray[np.int64], target: npt.NDArray[np.int64], cost: npt.NDArray[np.int32]
-) -> Metrics:
-    lengths = np.where(np.eye(n, dtype=bool), np.int32(0), UNREACHED)
-    lengths[source, target] = np.where(source == target, np.int32(0), cost)
-    for middle in range(n):
-        np.minimum(lengths, lengths[:, middle, None] + lengths[middle], out=lengths)
-    return np.minimum(lengths, UNREACHED)
 
 
 def _next_hop_masks(

@@ -13,13 +13,14 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import Isis
-from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph
+from routrel.routing.graph import WORD, Destinations, Graph
 from routrel.routing.grouping import Masks
 from routrel.routing.isis.database import LEVEL_2, Domain, IsisDatabase, domain_of
 from routrel.routing.policies import evaluate
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes, Ready
+from routrel.routing.shortest_paths import UNREACHED
 from routrel.routing.speaking import hop_to
 from routrel.topology.segments import Topology
 

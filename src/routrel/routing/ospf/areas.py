@@ -14,12 +14,13 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import OspfRange
-from routrel.routing.graph import UNREACHED, WORD, Destinations, Graph, Metrics
+from routrel.routing.graph import WORD, Destinations, Graph
 from routrel.routing.grouping import Flags, Masks
 from routrel.routing.ospf.database import Database
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import DISCARD, NONE
+from routrel.routing.shortest_paths import UNREACHED, Metrics
 from routrel.routing.speaking import hop_to
 
 BACKBONE = 0

@@ -14,11 +14,12 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
-from routrel.routing.graph import UNREACHED, WORD
+from routrel.routing.graph import WORD
 from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
+from routrel.routing.shortest_paths import UNREACHED
 from routrel.routing.speaking import router_id
 
 EXTERNAL_1, EXTERNAL_2, NSSA_1, NSSA_2 = 3, 4, 5, 6
