@@ -44,9 +44,10 @@ class Solved:
         databases = [Database(self.topology, version) for version in (2, 3)]
         isis, rip, eigrp = IsisDatabase(self.topology), RipDatabase(self.topology), EigrpDatabase(self.topology)
         bgp = BgpDatabase(self.topology)
-        self.prefixes = PrefixIndex(_all_prefixes(self.topology))
+        self.prefixes = number_prefixes(self.topology)
+        subnets = self.prefixes.given[: sum(len(port.prefixes) for port in self.topology.ports)]
         traits = Traits(self.prefixes)
-        add_configured(traits, self.topology, network)
+        add_configured(traits, self.topology, network, subnets)
         for database in databases:
             database.add_traits(traits)
         for protocol in (isis, rip, eigrp, bgp):
@@ -132,32 +133,30 @@ class Solved:
         return None
 
 
-def _all_prefixes(topology: Topology) -> set[Prefix]:
-    """Every prefix that can stand in a table."""
-    prefixes: set[Prefix] = set()
-    for port in topology.ports:
-        prefixes.update(port.prefixes)
-        prefixes.update([address.host_prefix() for address in port.addresses])
+def number_prefixes(topology: Topology) -> PrefixIndex:
+    """Every prefix that can stand in a table; those of ports are given first, in their order."""
+    hosts = [address for port in topology.ports for address in port.addresses]
+    prefixes = [prefix for port in topology.ports for prefix in port.prefixes]
     for device in topology.devices:
-        prefixes.update(route.prefix for route in device.gateways)
-        prefixes.update(route.prefix for route in device.observed)
+        prefixes.extend(route.prefix for route in device.gateways)
+        prefixes.extend(route.prefix for route in device.observed)
     for instance in topology.instances:
         routing = instance.routing
         if routing is not None:
-            prefixes.update(route.prefix for route in routing.static)
+            prefixes.extend(route.prefix for route in routing.static)
             for ospf in routing.ospf:
-                prefixes.update(configured.prefix for area in ospf.areas for configured in area.ranges)
+                prefixes.extend(configured.prefix for area in ospf.areas for configured in area.ranges)
                 if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
-                    prefixes.add(Prefix(ospf.family, 0, 0))
+                    prefixes.append(Prefix(ospf.family, 0, 0))
             if routing.bgp:
-                prefixes.update(prefix for prefix, _ in routing.bgp.networks)
-                prefixes.update(aggregate.prefix for aggregate in routing.bgp.aggregates)
+                prefixes.extend(prefix for prefix, _ in routing.bgp.networks)
+                prefixes.extend(aggregate.prefix for aggregate in routing.bgp.aggregates)
                 for neighbor in routing.bgp.neighbors:
                     if neighbor.originate_default:
-                        prefixes.update(Prefix(family, 0, 0) for family in neighbor.carried)
+                        prefixes.extend(Prefix(family, 0, 0) for family in neighbor.carried)
             if routing.isis:
-                prefixes.update(Prefix(family, 0, 0) for family in (4, 6))
-    return prefixes
+                prefixes.extend(Prefix(family, 0, 0) for family in (4, 6))
+    return PrefixIndex(prefixes, hosts)
 
 
 @collecting_later()

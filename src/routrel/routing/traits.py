@@ -16,6 +16,8 @@ from routrel.topology.segments import Topology
 
 Column = npt.NDArray[np.int64]
 
+UNCONNECTED = -1
+
 
 class Traits:
     """What is known of each prefix, as (number, trait) pairs."""
@@ -88,18 +90,20 @@ class Traits:
         return classes
 
 
-def add_configured(traits: Traits, topology: Topology, network: Network) -> None:
-    """What the configuration itself says of prefixes: connected and static routes, policies, lists, ranges."""
+def add_configured(traits: Traits, topology: Topology, network: Network, subnets: Column) -> None:
+    """What the configuration itself says of prefixes: connected and static routes, policies, lists, ranges.
+
+    ``subnets`` int64: the numbers of the prefixes of all ports, in their order.
+    """
     index = traits.index
     for family in (4, 6):
         traits.add_single(Prefix(family, 0, 0))
-    up = [port for port in topology.ports if not port.down]
-    subnets = [prefix for port in up for prefix in port.prefixes]
-    instances = [port.instance for port in up for _ in port.prefixes]
-    numbers = np.array(list(map(index.number.__getitem__, subnets)), np.int64)
+    instances = [UNCONNECTED if port.down else port.instance for port in topology.ports for _ in port.prefixes]
+    of_subnet = np.array(instances, np.int64)
     is_link_local = np.array([prefix.is_link_local for prefix in index.prefixes[index.first_of_ipv6 :]], np.bool_)
-    usual = np.concatenate([np.ones(index.first_of_ipv6, np.bool_), ~is_link_local])[numbers]
-    traits.add_columns(numbers[usual], np.array(instances, np.int64)[usual])
+    shown = np.concatenate([np.ones(index.first_of_ipv6, np.bool_), ~is_link_local])[subnets]
+    shown &= of_subnet != UNCONNECTED
+    traits.add_columns(subnets[shown], of_subnet[shown])
     for instance in topology.instances:
         for static in static_candidates(topology, instance.index):
             if static.next_hop is not None and static.prefix.contains(static.next_hop):
