@@ -5,7 +5,7 @@ import json
 import zipfile
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.archives import unpack
@@ -121,6 +121,7 @@ NETWORK = b"routrel: 1\nname: x\ndevices: {" + b", ".join(b"r%d: {kind: router}"
 
 
 @given(st.lists(st.tuples(st.integers(0, 2000), st.integers(0, 255)), min_size=1, max_size=4))
+@example([(270, 0)])  # a file without a name
 @settings(max_examples=300)
 def test_an_archive_with_any_bytes_changed_is_read_or_refused(changes):
     data = bytearray(zipped({"network.yaml": NETWORK}))

@@ -44,6 +44,8 @@ def _refusal(name: str, message: str, allowed: str = "", found: str = "") -> Loa
 
 
 def _checked_members(archive: zipfile.ZipFile, name: str, size: int) -> list[zipfile.ZipInfo]:
+    if not all(member.filename for member in archive.infolist()):
+        raise _refusal(name, "a file in the archive has no name", "a name each")
     members = [member for member in archive.infolist() if not member.is_dir()]
     if len(members) > MAX_MEMBERS:
         raise _refusal(name, "the archive holds too many files", f"at most {MAX_MEMBERS:,}", f"{len(members):,}")
