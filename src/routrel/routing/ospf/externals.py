@@ -140,9 +140,10 @@ class Externals:
             if found is None or not len(found.numbers):
                 continue
             scopes = self._scopes_of(process)
-            is_default = found.numbers == self.areas.default
             columns = np.where(found.rows[1:5] == UNSET, DEFAULTS, found.rows[1:5])
-            columns = np.vstack([columns, is_default]) if is_default.any() else columns
+            # The default prefix is the first of all of its family.
+            if self.areas.default in found.numbers[:1]:
+                columns = np.vstack([columns, found.numbers == self.areas.default])
             alike, which = _alike(columns)
             for index, (metric, kind, tag, hop, *default) in enumerate(alike):
                 outside = found.hops[hop] if hop != UNSET else None
@@ -384,9 +385,10 @@ def _chosen(
 
 def _alike(columns: Column) -> tuple[list[tuple[int, ...]], Column]:
     """The distinct columns, and which each one is; only rows that vary are looked at."""
-    varying = np.flatnonzero(columns.min(axis=1) != columns.max(axis=1))
-    if not len(varying):
+    differs = columns != columns[:, :1]
+    if not differs.any():
         return [tuple(columns[:, 0].tolist())], np.zeros(columns.shape[1], np.int64)
+    varying = np.flatnonzero(differs.any(axis=1))
     # One row is told apart much faster than several.
     rows, axis = (columns[varying[0]], None) if len(varying) == 1 else (columns[varying], 1)
     _, first, inverse = np.unique(rows, axis=axis, return_index=True, return_inverse=True)
