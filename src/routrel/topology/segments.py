@@ -35,7 +35,7 @@ class Instance:
     routing: RoutingInstance | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class Port:
     """An interface with its numbers; ``down`` says why it carries nothing, or is empty.
 
@@ -56,7 +56,7 @@ class Port:
         return not self.down
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True, eq=False)
 class Segment:
     """Ports with addresses of one broadcast domain, the down ones included, in port order."""
 
@@ -66,24 +66,27 @@ class Segment:
 
 
 class _Joined:
-    """Disjoint sets of domains."""
+    """Disjoint sets of domains, each known by a number of its own."""
 
     def __init__(self) -> None:
-        self.parents: dict[Domain, Domain] = {}
+        self.number: dict[Domain, int] = {}
+        self._parents: list[int] = []
 
-    def find(self, domain: Domain) -> Domain:
-        self.parents.setdefault(domain, domain)
-        root = domain
-        while self.parents[root] != root:
-            root = self.parents[root]
-        while self.parents[domain] != root:
-            self.parents[domain], domain = root, self.parents[domain]
-        return root
+    def find(self, domain: Domain) -> int:
+        """The number that stands for a domain's set."""
+        number = self.number.setdefault(domain, len(self._parents))
+        parents = self._parents
+        if number == len(parents):
+            parents.append(number)
+            return number
+        while parents[number] != number:
+            parents[number] = parents[parents[number]]
+            number = parents[number]
+        return number
 
     def join(self, one: Domain, other: Domain) -> None:
         first, second = self.find(one), self.find(other)
-        if first != second:
-            self.parents[second] = first
+        self._parents[second] = first
 
 
 class Topology:
@@ -283,18 +286,16 @@ class Topology:
                     joined.join(("subnet", prefix, port.interface.vlan or 0), domain)
 
     def _number(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
-        members: dict[Domain, list[int]] = defaultdict(list)
+        members: dict[int, list[int]] = {}
         for index, domain in attached:
-            members[joined.find(domain)].append(index)
-        links: dict[Domain, set[int]] = defaultdict(set)
-        for domain in list(joined.parents):
+            members.setdefault(joined.find(domain), []).append(index)
+        links: dict[int, set[int]] = defaultdict(set)
+        for domain in joined.number:
             if domain[0] == "link":
-                root = joined.find(domain)
-                if root in members:
-                    links[root].add(int(str(domain[1])))
+                links[joined.find(domain)].add(int(str(domain[1])))
         for root, ports in members.items():
             number = len(self.segments)
-            self.segments.append(Segment(number, tuple(ports), tuple(sorted(links[root]))))
+            self.segments.append(Segment(number, tuple(ports), tuple(sorted(links.get(root, ())))))
             for index in ports:
                 self.segment_of[index] = number
 
