@@ -114,9 +114,10 @@ class _Alike:
         self._tell(self._own)
         for matches in lists:
             self._tell(matching(matches, self.prefixes))
+        looking = set(instances)
         for solution in maker.solutions:
-            if isinstance(solution, IsisSolution):
-                solution.prepare([process.number for process in solution.processes if process.instance in instances])
+            if isinstance(solution, LinkState):
+                solution.prepare([process.number for process in solution.processes if process.instance in looking])
         for instance in instances:
             self._look(instance)
 

@@ -60,6 +60,7 @@ class IsisSolution:
         self.attached = self._find_attached()
         self._defaults = {family: prefixes.number.get(Prefix(family, 0, 0), -1) for family in (4, 6)}
         self._ready = Ready()
+        self._own = {domain: self._own_rows(domain) for domain in database.domains}
         self.inject({}, {})
 
     def over(self, prefixes: Representatives) -> "IsisSolution":
@@ -107,12 +108,7 @@ class IsisSolution:
     def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
         """Fill both levels: what routers bring and put in, level 1 passed up, level 2 leaked down."""
         self._ready.clear()
-        rows: dict[Domain, list[npt.NDArray[np.int64]]] = defaultdict(list)
-        for domain, database in self.database.domains.items():
-            numbers, routers, metrics = database.reachable.columns(self.prefixes.whole)
-            columns = self.prefixes.standing[numbers]
-            vertices = self.graphs[domain].vertices(routers)
-            rows[domain].append(np.stack([vertices, columns, metrics, np.zeros_like(metrics)])[:, columns >= 0])
+        rows = {domain: [own] for domain, own in self._own.items()}
         for process, found in injected.items():
             isis = self.database.configured[process]
             domain = domain_of(isis, max(isis.levels))
@@ -130,6 +126,14 @@ class IsisSolution:
             if isis.leak is not None:
                 leaked[domain_of(isis, 1)].append(self._leaked_by(process))
         self.leaked = {domain: _brought(parts) for domain, parts in leaked.items()}
+
+    def _own_rows(self, domain: Domain) -> npt.NDArray[np.int64]:
+        """What routers bring into a domain themselves: (4, n) of vertices, columns, metrics, and tags of 0."""
+        numbers, routers, metrics = self.database.domains[domain].reachable.columns(self.prefixes.whole)
+        columns = self.prefixes.standing[numbers]
+        rows = np.stack([self.graphs[domain].vertices(routers), columns, metrics, np.zeros_like(metrics)])
+        own: npt.NDArray[np.int64] = rows[:, columns >= 0]
+        return own
 
     def _passed_up(self, own_rows: list[npt.NDArray[np.int64]]) -> list[npt.NDArray[np.int64]]:
         """RFC 1195 section 3.2: a level 1-2 router says its level 1 routes at level 2, by its cost to them.

@@ -5,6 +5,7 @@ RFC 2328 sections 12.4.3 (what a border router passes on), 16.2 (inter-area rout
 RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
+from collections import defaultdict
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -130,6 +131,43 @@ class Areas:
         if process not in self._kept:
             self._kept[process] = self._make_routes(process)
         return self._kept[process]
+
+    def prepare(self, processes: list[int]) -> None:
+        """Make the routes of boundary routers together that stand in one area, the same as others."""
+        in_one: dict[int, list[int]] = defaultdict(list)
+        for process in processes:
+            if process in self._boundary and process not in self._kept and len(self.areas_of[process]) == 1:
+                in_one[self.areas_of[process][0]].append(process)
+        for number, members in in_one.items():
+            self._keep_together(number, members)
+
+    def _keep_together(self, number: int, processes: list[int]) -> None:
+        """What ``_make_routes`` does, for b processes of one area at once."""
+        graph, destinations, p = self.graphs[number], self.destinations[number], len(self.prefixes)
+        local = graph.vertices(np.array(processes))
+        costs, words = destinations.row(graph, local)
+        kind = np.zeros((len(processes), self.size), np.int8)
+        metric = np.full(kind.shape, UNREACHED)
+        masks = np.zeros((graph.words, *kind.shape), np.uint64)
+        kind[:, destinations.numbers] = np.where(costs < UNREACHED, INTRA, NONE)
+        metric[:, destinations.numbers] = costs
+        masks[..., destinations.numbers] = words
+        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
+        is_open = kind == NONE
+        for border, row in zip(borders, advertised, strict=True):
+            # Section 16.2, border by border: a lower cost puts its next hops in place, an equal one adds them.
+            at = graph.local[border]
+            total = np.where(is_open, graph.distance[local, at][:, None] + row, UNREACHED)
+            better, equal = total < metric, (total == metric) & (total < UNREACHED)
+            through = graph.masks[:, local, at][..., None]
+            masks = np.where(better, through, np.where(equal, masks | through, masks))
+            np.minimum(metric, total, out=metric)
+        kind[is_open & (metric < UNREACHED)] = INTER
+        is_plain = (kind[:, p:] != INTRA) | (number == BACKBONE)
+        for at, process in enumerate(processes):
+            hops = [*self._hops_of(number, process)]
+            hops += [None] * (graph.words * WORD - len(hops))
+            self._kept[process] = AreaRoutes(kind[at], metric[at], masks[:, at], hops, {number: 0}, is_plain[at])
 
     def _make_routes(self, process: int) -> AreaRoutes:
         kept = self._intra_rows.get(process)

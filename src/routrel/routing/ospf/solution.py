@@ -24,7 +24,7 @@ from routrel.routing.ospf.externals import (
     Externals,
 )
 from routrel.routing.representatives import Representatives
-from routrel.routing.rows import DISCARD, NONE, UNSET, Injected, Process, ProtocolRoutes, Ready
+from routrel.routing.rows import DISCARD, NONE, TOGETHER, UNSET, Injected, Process, ProtocolRoutes, Ready
 from routrel.topology.segments import Topology
 
 
@@ -70,6 +70,8 @@ class OspfSolution:
 
     def prepare(self, processes: list[int]) -> None:
         """Make the routes of several processes together and keep them until something is put in."""
+        if len(processes) * self.areas.size <= TOGETHER:
+            self.areas.prepare(processes)
         heard = (process for process in processes if self.externals.scopes_heard(process) == [AUTONOMOUS_SYSTEM])
         alike = self._ready.missing(heard, len(self.prefixes))
         if not alike:
