@@ -138,7 +138,7 @@ def _loopback(draw, routing, area_type, no_summary) -> None:
     if "isis" in routing:
         routing["isis"]["level"] = draw(st.sampled_from(["1-2", "1-2", "1", "2"]))
         if routing["isis"]["level"] == "1-2" and draw(st.booleans()):
-            routing["isis"]["leak"] = {}
+            routing["isis"]["leak"] = draw(st.sampled_from([{}, {"policy": "some"}, {"policy": "close"}]))
 
 
 def _rules(draw, routing) -> None:

@@ -66,3 +66,55 @@ def test_what_comes_back_into_isis_is_settled_over_all_columns(seed):
         if "policies" in device:
             device["policies"]["across"] = [{"result": "accept"}]
     assert both_ways(document) == ["started"]
+
+
+def test_prefixes_that_leaking_tags_differently_are_told_apart():
+    # The border b leaks what costs it 20 with tag 5, which t does not pass on to OSPF.
+    def router(number: int, interfaces: dict, routing: dict, policies: dict | None = None) -> dict:
+        return {
+            "interfaces": {name: {"addresses": [address]} for name, address in interfaces.items()},
+            "routing": {"router_id": f"10.0.0.{number}", **routing},
+            "policies": policies or {},
+        }
+
+    def isis(number: int, area: int, level: str, **interfaces) -> dict:
+        return {"net": f"49.000{area}.0000.0000.000{number}.00", "level": level, "interfaces": interfaces}
+
+    far = {"lan": {"metric": 10}, "e1": {"metric": 10}}
+    document = {
+        "routrel": 1,
+        "name": "leaks",
+        "devices": {
+            "t": router(
+                1,
+                {"e1": "172.16.1.1/30", "e2": "172.16.9.1/30"},
+                {
+                    "isis": isis(1, 1, "1", e1={}),
+                    "ospf": {
+                        "areas": {"0": {"interfaces": {"e2": {}}}},
+                        "redistribute": [{"from": "isis", "policy": "p"}],
+                    },
+                },
+                {"p": [{"match": {"tag": 5}, "result": "reject"}, {"result": "accept"}]},
+            ),
+            "b": router(
+                2,
+                {"e1": "172.16.1.2/30", "e2": "172.16.2.1/30", "e3": "172.16.3.1/30"},
+                {
+                    "isis": {
+                        **isis(2, 1, "1-2", e1={}, e2={"metric": 10}, e3={"metric": 20}),
+                        "leak": {"policy": "p"},
+                    }
+                },
+                {"p": [{"match": {"metric": 20}, "set": {"tag": 5}, "result": "accept"}, {"result": "accept"}]},
+            ),
+            "c": router(3, {"e1": "172.16.2.2/30", "lan": "10.3.0.1/24"}, {"isis": isis(3, 2, "2", **far)}),
+            "d": router(4, {"e1": "172.16.3.2/30", "lan": "10.4.0.1/24"}, {"isis": isis(4, 2, "2", **far)}),
+        },
+        "links": [["t:e1", "b:e1"], ["b:e2", "c:e1"], ["b:e3", "d:e1"]],
+    }
+    assert len(both_ways(document)) == 2
+    settling = solve(read(document)).settling
+    (passed_on,) = settling.injected[0].values()
+    names = [str(settling.prefixes.prefixes[number]) for number in passed_on.numbers.tolist()]
+    assert [name for name in names if name.startswith("10.")] == ["10.4.0.0/24"]

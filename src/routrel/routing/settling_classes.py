@@ -24,7 +24,7 @@ from routrel.routing.policies import matching
 from routrel.routing.redistribution import Settling
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import Route
-from routrel.routing.rows import Injected, ProtocolRoutes
+from routrel.routing.rows import UNSET, Injected, ProtocolRoutes
 
 Column = npt.NDArray[np.int64]
 
@@ -163,6 +163,8 @@ class _Alike:
             self._hang_on([static.next_hop] if static.next_hop is not None else [])
         for routes in sources:
             self._tell(routes.kind * np.int8(2) + routes.present())
+            if routes.tag is not None and (routes.tag != UNSET).any():
+                self._tell(routes.tag)  # set where a router leaked it
             if is_close:
                 self._tell(routes.metric)
                 for words in routes.masks:
