@@ -5,6 +5,7 @@
 """
 
 import argparse
+import gc
 import json
 import random
 import resource
@@ -46,20 +47,18 @@ def timed(action: Callable[[], object], clock: Callable[[], float] = time.perf_c
 
 
 def timed_in_turn(*actions: Callable[[], object]) -> list[float]:
-    """Seconds of each action in units that keep their ratios: a machine's slow moments meet them all alike.
+    """Seconds of each action, the least of several rounds in which they take turns.
 
-    The first is measured against itself in each round; what is returned are medians, times its own.
+    What else a machine does only ever adds to a time; taking turns, all meet its slow moments alike.
     """
-    rounds = []
+    least = [float("inf")] * len(actions)
     for _ in range(2 * RUNS + 1):
-        seconds = []
-        for action in actions:
+        for at, action in enumerate(actions):
+            gc.collect()  # what the one before left does not slow this one
             start = time.perf_counter()
             action()
-            seconds.append(time.perf_counter() - start)
-        rounds.append(seconds)
-    unit = statistics.median(seconds[0] for seconds in rounds)
-    return [unit * statistics.median(one[at] / one[0] for one in rounds) for at in range(len(actions))]
+            least[at] = min(least[at], time.perf_counter() - start)
+    return least
 
 
 def memory() -> str:

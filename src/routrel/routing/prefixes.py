@@ -6,6 +6,7 @@ few steps from there, and a device's longest match is found by walking on.
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Hashable, Iterable
+from functools import partial
 from itertools import repeat
 from typing import TypeVar
 
@@ -40,7 +41,10 @@ class PrefixIndex:
         self.prefixes: list[Prefix] = [
             prefix
             for family, found in nested.items()
-            for prefix in map(Prefix, repeat(family), found.networks, found.lengths.tolist())
+            # As Prefix._make does, without a call of Python's for each.
+            for prefix in map(
+                partial(tuple.__new__, Prefix), zip(repeat(family), found.networks, found.lengths.tolist())
+            )
         ]
         self.given: npt.NDArray[np.int64] = np.zeros(len(subnets), np.int64)
         """The number of each of the ``prefixes`` given, in their order."""

@@ -81,7 +81,7 @@ class Traits:
         parts.append((family, np.where(family < self.index.first_of_ipv6, -4, -6)))
         all_numbers = np.concatenate([part[0] for part in parts])
         traits = np.concatenate([part[1] for part in parts])
-        order = np.argsort(all_numbers * np.int64(count + 8) + traits + 6, kind="stable")
+        order = np.argsort(all_numbers * np.int64(count + 8) + traits + 6)
         all_numbers, traits = all_numbers[order], traits[order]
         starts = run_starts(all_numbers)
         found, _ = classes_of(starts, [traits])
