@@ -86,7 +86,7 @@ class Simulation:
             for aggregate in speaker.bgp.aggregates:
                 standing = bgp.prefixes.number[aggregate.prefix] in bgp.propagation.aggregated[speaker.process]
                 if standing and aggregate.prefix == prefix and local is None:
-                    local = Route()
+                    local = Route(origin=self._worst_origin(solved, speaker.process))
                 elif standing and aggregate.summary_only and aggregate.prefix.covers(prefix):
                     suppressed = suppressed or aggregate.prefix != prefix
             resolver = bgp.resolvers[speaker.process]
@@ -119,6 +119,15 @@ class Simulation:
                 if channel.index ^ 1 in made:
                     peer.back, made[channel.index ^ 1].back = made[channel.index ^ 1], peer
         self.topology = topology
+
+    def _worst_origin(self, solved: Solved, process: int) -> str:
+        """Section 9.2.2.2, by what the speaker holds inside the aggregate."""
+        bgp, inside = solved.bgp, []
+        for column, prefix in enumerate(solved.representatives.prefixes):
+            number = int(bgp.propagation.best[process, column])
+            if number >= 0 and self.prefix.covers(prefix) and prefix != self.prefix:
+                inside.append(self._given(bgp.paths, number).origin)
+        return max(inside, key=lambda origin: ORIGIN_RANK[origin])
 
     @staticmethod
     def _given(paths, number: int) -> Route:
@@ -161,6 +170,12 @@ class Simulation:
             return None
         if peer.external:
             if own.bgp.require_policies and peer.settings.import_policy is None:
+                return None
+            # RFC 4271 section 6.3, for a session whose receiver has the other directly on a subnet.
+            if peer.port >= 0 and not any(
+                mine.prefix.contains(route.next_hop) and mine.address != route.next_hop
+                for mine in self.topology.ports[peer.port].interface.addresses
+            ):
                 return None
         else:
             if route.originator == own.identifier:
@@ -242,7 +257,7 @@ class Simulation:
             return [one for one in held if key(*one) == best]
 
         def med(route: Route) -> int:
-            return (2**32 if switches.missing_med_is_worst else 0) if route.med is None else route.med
+            return (2**32 - 1 if switches.missing_med_is_worst else 0) if route.med is None else route.med
 
         def nearest(route: Route) -> int:
             return route.as_path[0] if route.as_path else 0

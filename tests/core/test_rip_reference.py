@@ -73,7 +73,9 @@ def reference(count, cables, outside, beaten) -> dict[tuple[int, int], tuple[int
                     elif target == 0 and sender in beaten:
                         said = INFINITY
                     else:
-                        said = table.get(sender, (INFINITY, 0))[0]
+                        said, heard_by = table.get(sender, (INFINITY, -1))
+                        if heard_by == cable:  # section 3.4.3, split horizon
+                            said = INFINITY
                     if said + added < INFINITY:
                         offers.append((said + added, cable))
                 best = min(offers, default=None)

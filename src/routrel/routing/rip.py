@@ -1,9 +1,10 @@
 """RIP version 2 and RIPng.
 
 Every router announces its own networks at metric 1, what it redistributes at the metric given, and the
-RIP routes its table uses; a receiver adds the metric of the interface it hears by. 16 is unreachable
-(RFC 2453 section 3.6). Announcements go round by round, for all prefixes at once, until nothing changes:
-at most 16 rounds, since every hop adds at least 1. Of equal metrics the lowest next hop stays.
+RIP routes its table uses, but not out of the interface it heard them by; a receiver adds the metric of
+the interface it hears by. 16 is unreachable (RFC 2453 section 3.6). Announcements go round by round, for
+all prefixes at once, until nothing changes: since every hop adds at least 1, what is heard at a metric of
+k stands after k rounds. Of equal metrics the lowest next hop stays.
 
 What is peculiar:
 
@@ -11,6 +12,9 @@ What is peculiar:
   have IPv6 ones.
 - A passive interface hears and does not speak (RFC 2453 section 3.10.2 calls such a router silent).
 - Hearing is one-way: an access list may stop one direction alone.
+- Split horizon, with or without poisoned reverse (RFC 2453 section 3.4.3): where the route was heard by an
+  interface, nobody behind that interface is offered it. What a router says on its own account, its
+  networks and what it redistributes, it says out of every interface.
 
 Standards: RFC 2453 (RIP version 2), RFC 2080 (RIPng).
 """
@@ -18,6 +22,7 @@ Standards: RFC 2453 (RIP version 2), RFC 2080 (RIPng).
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -238,16 +243,24 @@ class RipSolution:
         return ProtocolRoutes(kind, metric, masks, hops, tag)
 
 
-Layer = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64], npt.NDArray[np.uint8]]
+class Layer(NamedTuple):
+    """The k-th hearing of every receiver that has more than k, (r,) each; ports are those of its two ends."""
+
+    receivers: npt.NDArray[np.int64]
+    senders: npt.NDArray[np.int64]
+    metrics: npt.NDArray[np.uint8]
+    sender_ports: npt.NDArray[np.int32]
+    receiver_ports: npt.NDArray[np.int32]
 
 
 def _layers(heard: list[list[Hearing]]) -> list[Layer]:
-    """Layer k: receivers with more than k hearings, the sender and the metric of their k-th."""
     layers = []
     for depth in range(max((len(hearings) for hearings in heard), default=0)):
-        rows = [(r, h[depth].sender, h[depth].metric) for r, h in enumerate(heard) if len(h) > depth]
-        columns = np.array(rows, np.int64)
-        layers.append((columns[:, 0], columns[:, 1], columns[:, 2].astype(np.uint8)))
+        kth = [hearings[depth] for hearings in heard if len(hearings) > depth]
+        rows = [(one.receiver, one.sender, one.metric, one.sender_port, one.hop.port) for one in kth]
+        receivers, senders, metrics, sender_ports, receiver_ports = np.array(rows, np.int64).T
+        ends = sender_ports.astype(np.int32), receiver_ports.astype(np.int32)
+        layers.append(Layer(receivers, senders, metrics.astype(np.uint8), *ends))
     return layers
 
 
@@ -262,18 +275,23 @@ def _rounds(
     ``announced`` (n, a) is what routers say on their own account; where ``silent``, they say nothing else.
     """
     best = np.full_like(announced, INFINITY)
+    heard_by = np.full(best.shape, -1, np.int32)
+    """The port of the hearing used; what a router says on its own account comes by none."""
     while True:
-        said = np.where(silent, announced, np.minimum(announced, best))
+        said = np.where(silent, announced, best)
         now = np.full_like(best, INFINITY)
         via = np.full(best.shape, -1, np.int16)
-        for depth, (receivers, senders, metrics) in enumerate(layers):
+        now_by = np.full_like(heard_by, -1)
+        for depth, (receivers, senders, metrics, sender_ports, receiver_ports) in enumerate(layers):
             offered = np.minimum(said[senders] + metrics[:, None], INFINITY)
+            offered[(heard_by[senders] == sender_ports[:, None]) & ~silent[senders]] = INFINITY
             better = offered < now[receivers]
             now[receivers] = np.where(better, offered, now[receivers])
             via[receivers] = np.where(better, np.int16(depth), via[receivers])
-        if (now == best).all():
+            now_by[receivers] = np.where(better, receiver_ports[:, None], now_by[receivers])
+        if (now == best).all() and (now_by == heard_by).all():
             break
-        best = now
+        best, heard_by = now, now_by
     tag = tags
     if tags.any():
         tag = _tags(tags, silent, via, layers)
@@ -291,7 +309,7 @@ def _tags(
     for _ in range(INFINITY + 1):
         said = np.where(silent, tags, heard)
         now = np.zeros_like(heard)
-        for depth, (receivers, senders, _) in enumerate(layers):
+        for depth, (receivers, senders, *_) in enumerate(layers):
             now[receivers] = np.where(via[receivers] == depth, said[senders], now[receivers])
         if (now == heard).all():
             break

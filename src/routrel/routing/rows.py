@@ -21,7 +21,7 @@ NONE = 0
 """The kind of a prefix without a route."""
 
 DISCARD = 9
-"""The kind of a route that a protocol makes only to discard by; it has no next hops."""
+"""The lowest kind of a route that discards; it has no next hops."""
 
 UNSET = -1
 
@@ -98,7 +98,7 @@ class ProtocolRoutes:
     def present(self) -> npt.NDArray[np.bool_]:
         """Where there is a route that a table can take: bool (p,)."""
         words = self.masks[0] if len(self.masks) == 1 else np.bitwise_or.reduce(self.masks, axis=0)
-        present: npt.NDArray[np.bool_] = (words != 0) & (self.kind != NONE) | (self.kind == DISCARD)
+        present: npt.NDArray[np.bool_] = (words != 0) & (self.kind != NONE) | (self.kind >= DISCARD)
         return present
 
 

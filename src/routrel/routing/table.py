@@ -225,9 +225,9 @@ class Table:
             preference = rows.preference.item(column)
         name = source.solution.kind_names[kind]
         tag = None if rows.tag is None or rows.tag.item(column) <= 0 else rows.tag.item(column)
-        if kind == DISCARD:
+        if kind >= DISCARD:
             place = source.solution.place_of(process, column, kind)
-            return Route(prefix, source.protocol, preference, metric, (), "discard", name, place=place)
+            return Route(prefix, source.protocol, preference, metric, (), "discard", name, tag=tag, place=place)
         masks = rows.masks
         words = (masks.item(0, column),) if len(masks) == 1 else tuple([mask.item(column) for mask in masks])
         hops = self._hops_of_masks.get((index, words))

@@ -345,11 +345,10 @@ class Tracer:
             if not hearings:
                 return [Step(instance, f"{name} hears no RIP neighbour", solution.processes[process].place, True)]
             for hearing in hearings:
-                if plain.says(hearing.sender) < 16:
-                    total = plain.says(hearing.sender) + plain.adds(hearing)
-                    text = (
-                        f"{plain.name(hearing.sender)} says it at {plain.says(hearing.sender)}: {total} is out of reach"
-                    )
+                said = plain.says(hearing)
+                if said < 16:
+                    total = said + plain.adds(hearing)
+                    text = f"{plain.name(hearing.sender)} says it at {said}: {total} is out of reach"
                     return [Step(instance, text, self.solved.rip.database.speakers[hearing.hop.port][1].place, True)]
             text = f"no RIP neighbour of {name} announces it: each lacks it, or uses another protocol's route"
             return [Step(instance, text, solution.processes[process].place, True)]

@@ -7,23 +7,27 @@ decision are derived here again, path by path, with every change and refusal not
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 
+import numpy as np
+import numpy.typing as npt
+
 from routrel.analysis.contest.bgp_decision import Ranks, eliminate
 from routrel.analysis.contest.bgp_path import LOCAL_PREFERENCE, Path, Refusal, changed_by, differences
 from routrel.analysis.contest.candidates import Candidate
 from routrel.analysis.contest.policies import Asked, Decision, ask
 from routrel.model.addresses import Address, Prefix
+from routrel.model.bgp import BgpDecision
 from routrel.model.devices import Device
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
 from routrel.routing.bgp import paths as columns
 from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.propagation import seconds
+from routrel.routing.bgp.resolution import Resolution
 from routrel.routing.bgp.sessions import Channel
 from routrel.routing.bgp.solution import BgpSolution
-from routrel.routing.routes import NextHop
 from routrel.routing.rows import Injected
 
-WORST_MED = 2**32
+WORST_MED = 2**32 - 1
 UNKNOWN_AGE = 2**62
 ROUNDS = 400
 
@@ -86,7 +90,8 @@ class BgpPlain:
         for process, speaker in enumerate(self.speakers):
             for aggregate in speaker.bgp.aggregates:
                 if held is not None and aggregate.prefix == self.prefix and self.column in held.aggregated[process]:
-                    found[process] = Path(), "an aggregate of its own", aggregate.place
+                    path = Path(origin=self._worst_origin(held.best[process]))
+                    found[process] = path, "an aggregate of its own", aggregate.place
             put_in = injected.get(process)
             if put_in is None:
                 continue
@@ -99,6 +104,13 @@ class BgpPlain:
                     words, place = "a network of its own", where
             found[process] = self._path(int(put_in.paths[at])), words, place
         return found
+
+    def _worst_origin(self, best: npt.NDArray[np.int64]) -> str:
+        """The origin of an aggregate: the worst of the paths inside it (RFC 4271 section 9.2.2.2)."""
+        covered = self.solution.prefixes.covered(self.prefix)
+        inside = [number for at, number in enumerate(best[covered].tolist(), covered.start) if at != self.column]
+        rows = self.solution.paths.rows
+        return columns.ORIGINS[max(int(rows[number, columns.ORIGIN]) for number in inside if number >= 0)]
 
     def _path(self, number: int) -> Path:
         """A path that is put in, from the numbers it has in bulk."""
@@ -195,12 +207,9 @@ class BgpPlain:
 
     def metric(self, process: int, next_hop: Address | None) -> int:
         """The metric to a next hop by the speaker's table."""
-        return self._resolved(process, next_hop)[0]
+        return self._resolved(process, next_hop).metric
 
-    def next_hops(self, process: int, next_hop: Address | None) -> tuple[NextHop, ...]:
-        return self._resolved(process, next_hop)[1]
-
-    def _resolved(self, process: int, next_hop: Address | None) -> tuple[int, tuple[NextHop, ...]]:
+    def _resolved(self, process: int, next_hop: Address | None) -> Resolution:
         number = self.solution.paths.next_hops.number(next_hop)
         return self.solution.resolvers[process].resolve(number)
 
@@ -236,7 +245,7 @@ class BgpPlain:
         if not switches.ignore_as_path_length:
             steps["AS path length"] = len(path.as_path), str(len(path.as_path))
         steps["origin"] = columns.ORIGINS.index(path.origin), path.origin
-        steps["MED"] = med, "none" if path.med is None else str(path.med)
+        steps["MED"] = med, self._med_text(switches, path)
         steps["external over internal"] = (0, "external") if channel and channel.external else (1, "internal")
         metric = 0 if channel is None else self.metric(process, path.next_hop)
         steps["metric to the next hop"] = metric, str(metric)
@@ -251,6 +260,14 @@ class BgpPlain:
         group = None if switches.compare_med_between_as else (path.as_path[0] if path.as_path else 0)
         age_known = -1 if said is None or channel is None else int(seconds(said))
         return Ranks(steps, group, (-age_known, position))
+
+    @staticmethod
+    def _med_text(switches: BgpDecision, path: Path) -> str:
+        """A MED with the AS among whose paths it counts, where it does not count among all."""
+        text = "none" if path.med is None else str(path.med)
+        if switches.compare_med_between_as:
+            return text
+        return f"{text} of AS {path.as_path[0]}" if path.as_path else f"{text} of the own AS"
 
     def _send_all(self, process: int) -> None:
         for channel in self.outward[process]:
@@ -370,6 +387,14 @@ class BgpPlain:
             sent = replace(sent, local_preference=LOCAL_PREFERENCE)
             if receiver.bgp.require_policies and neighbor.import_policy is None:
                 return refused("policies are required, and this neighbor has no import policy", neighbor.place)
+            port = self.channels[channel.reverse].port
+            if port >= 0 and sent.next_hop is not None and not self._is_on(port, sent.next_hop):
+                interface = self.topology.ports[port].name
+                return refused(
+                    f"its next hop {sent.next_hop} is not on the subnet that {interface} shares with this neighbor,"
+                    " which is one hop away (RFC 4271 section 6.3)",
+                    neighbor.place,
+                )
         elif sent.originator == receiver.identifier:
             return refused("it was reflected back to where it came from: its originator is this router")
         elif receiver.is_reflector and receiver.cluster in sent.clusters:
@@ -427,6 +452,7 @@ class BgpPlain:
             neighbor = channel.receiving.neighbor
             kind = "external" if channel.external else "internal"
             preference = external if channel.external else internal
+            resolution = self._resolved(process, path.next_hop)
             candidate = Candidate(
                 "bgp",
                 "",
@@ -434,7 +460,8 @@ class BgpPlain:
                 preference if path.preference is None else path.preference,
                 path.med or 0,
                 f"from {neighbor.address} ({self.name(channel.sender)}, AS {self.speakers[channel.sender].bgp.number})",
-                self.next_hops(process, path.next_hop),
+                resolution.next_hops,
+                resolution.action,
                 tag=path.tag,
                 origin_device=self.device(channel.sender).name,
                 place=receipt.policy_place if receipt.policy else neighbor.place,
@@ -442,7 +469,7 @@ class BgpPlain:
             candidate.has_own_preference = path.preference is not None
             if receipt.refusal is not None:
                 candidate.out, candidate.place = receipt.refusal.text, receipt.refusal.place
-            elif self.metric(process, path.next_hop) >= UNREACHABLE:
+            elif resolution.metric >= UNREACHABLE:
                 candidate.out = f"its next hop {path.next_hop} does not resolve"
             self._candidate(process, (path, channel.index), candidate)
             if receipt.policy:

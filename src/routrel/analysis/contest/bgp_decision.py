@@ -30,6 +30,7 @@ ROUND_RULES: dict[str, str] = {
     "cluster list length": "the shortest cluster list (RFC 4456 section 9)",
     "neighbor address": "the lowest neighbor address (g)",
 }
+MED_BETWEEN_AS = "the lowest MED, whatever AS a path comes from, as 'compare_med_between_as' says"
 ACCIDENTAL = ("oldest", "router id", "cluster list length", "neighbor address")
 """Comparisons that only break a tie: nobody chose."""
 

@@ -141,16 +141,17 @@ class Elimination:
             values = [(index, *self.candidates[index].ranks[name]) for index in stood]
             if name == "MED" and in_turn:
                 rule = "pair by pair, the youngest first: MED within one neighboring AS, else what follows"
+            elif name == "MED" and speaker.bgp.decision.compare_med_between_as:
+                rule = bgp_decision.MED_BETWEEN_AS
             else:
                 rule = bgp_decision.ROUND_RULES[name]
             if not gone and len({rank for _, rank, _ in values}) < 2:
                 continue
-            lowest = min(rank for _, rank, _ in values)
             counts = name in ("weight", "local preference", "AS path length", "MED", "metric to the next hop")
             chosen = name not in bgp_decision.ACCIDENTAL
             self._record(
                 Round(name, "bgp", rule, tuple((index, text) for index, _, text in values), tuple(gone), chosen),
-                {index: self.candidates[index].ranks[name][0] - lowest for index in gone},
+                {index: self._margin(name, index, stood) for index in gone},
                 counts=counts and not in_turn,
             )
         if not self._reaches(equal):
@@ -159,6 +160,14 @@ class Elimination:
                 self.candidates[index].out = "BGP says it itself; the route it stands for is another protocol's"
             return []
         return equal
+
+    def _margin(self, name: str, index: int, stood: list[int]) -> int:
+        """By how much a path lost a round of BGP; MEDs count within their group."""
+        one = self.candidates[index]
+        rivals = stood
+        if name == "MED":
+            rivals = [other for other in stood if self.candidates[other].med_group == one.med_group]
+        return one.ranks[name][0] - min(self.candidates[other].ranks[name][0] for other in rivals)
 
     def _equal_to(self, best: int, group: list[int], heard: list[Heard], in_turn: bool) -> list[int]:
         """The paths that multipath may take: those the comparisons through the next hop's metric leave."""

@@ -63,13 +63,16 @@ class RipPlain:
                 origins[process] = (OWN_METRIC, 0, f"has it on {interface}")
         return origins
 
-    def says(self, process: int) -> int:
-        """The metric at which a router announces the prefix, 16 if it does not."""
+    def says(self, hearing: Hearing) -> int:
+        """The metric at which a sender announces the prefix where it is heard, 16 if it does not."""
+        process = hearing.sender
         if process in self.origins:
             return self.origins[process][0]
         if self.silent.get(process, False) or process not in self.heard:
             return INFINITY
-        return self.heard[process][0]
+        metric, by = self.heard[process]
+        # RFC 2453 section 3.4.3, split horizon: not out of the interface it was heard by.
+        return INFINITY if by.hop.port == hearing.sender_port else metric
 
     def adds(self, hearing: Hearing) -> int:
         return self.costs.get(hearing.hop.port, hearing.metric)
@@ -79,7 +82,7 @@ class RipPlain:
         for _ in range(INFINITY + 2):
             now: dict[int, tuple[int, Hearing]] = {}
             for hearing in hearings:
-                metric = min(self.says(hearing.sender) + self.adds(hearing), INFINITY)
+                metric = min(self.says(hearing) + self.adds(hearing), INFINITY)
                 standing = now.get(hearing.receiver)
                 if metric < INFINITY and (standing is None or metric < standing[0]):
                     now[hearing.receiver] = (metric, hearing)
@@ -93,7 +96,7 @@ class RipPlain:
         for order, hearing in enumerate(self.solution.database.hearings[self.prefix.family]):
             if hearing.receiver != process:
                 continue
-            said = self.says(hearing.sender)
+            said = self.says(hearing)
             name = self.name(hearing.sender)
             if said >= INFINITY:
                 continue

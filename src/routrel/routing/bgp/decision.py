@@ -29,7 +29,8 @@ UNREACHABLE = np.int64(2**40)
 """The metric to a next hop that does not resolve."""
 
 NEVER = np.int64(2**62)
-WORST_MED = np.int64(2**32)
+WORST_MED = np.int64(2**32 - 1)
+"""The highest MED there is (RFC 4271 section 4.3 f)."""
 
 Values = npt.NDArray[np.int64]
 

@@ -205,13 +205,17 @@ class Messages:
         return held, rows
 
     def is_held(self, channel: Channel, rows: Rows) -> Flags:
-        """Which paths are no loops, and may come in without a policy where there is none."""
+        """Which paths are no loops, have a fitting next hop, and may come in without a policy where there is none."""
         paths, receiver = self.paths, self.database.speakers[channel.receiver]
         neighbor = channel.receiving.neighbor
         held: Flags = paths.times_in(receiver.bgp.number, rows[:, AS_PATH]) <= neighbor.allow_own_as
         if channel.external:
             if receiver.bgp.require_policies and not neighbor.import_policy:
                 held[:] = False
+            # RFC 4271 sections 5.1.3 and 6.3: of a neighbour one hop away only what is on the subnet shared with it.
+            port = self.channels[channel.reverse].port
+            if port >= 0:
+                held &= self._is_on(port, rows[:, NEXT_HOP])
         else:
             # RFC 4456 section 8: what comes back to where it was reflected is dropped.
             held &= rows[:, ORIGINATOR] != receiver.identifier

@@ -18,7 +18,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.routing.bgp.decision import NEVER, Candidates, decide
 from routrel.routing.bgp.messages import LOCALLY, Messages
-from routrel.routing.bgp.paths import NEXT_HOP, NONE, OWN, Column, Flags
+from routrel.routing.bgp.paths import NEXT_HOP, NONE, ORIGIN, ORIGINS, OWN, Column, Flags
 from routrel.routing.bgp.sessions import Channel, Speaker
 
 Numbers = npt.NDArray[np.int64]
@@ -99,7 +99,8 @@ class Propagation:
         ]
         self.aggregated: list[set[int]] = [set() for _ in speakers]
         """Per speaker, the columns of its aggregates that stand."""
-        self._aggregate_path = int(self.paths.numbers_of(self.paths.blank(1, "igp"))[0])
+        self._aggregate_paths = [int(self.paths.numbers_of(self.paths.blank(1, origin))[0]) for origin in ORIGINS]
+        """By origin."""
         self._default = {family: columns.number.get(Prefix(family, 0, 0), NONE) for family in (4, 6)}
 
     def _fixed_of(self, speaker: int) -> tuple[Flags, Column, Column, Column]:
@@ -270,21 +271,24 @@ class Propagation:
         self.via[speaker, columns] = np.where(known, numbers[row], LOCALLY)
 
     def _aggregate(self, speaker: int) -> Column:
-        """RFC 4271 section 9.2.2.2: an aggregate stands while something inside it does; those that changed."""
+        """RFC 4271 section 9.2.2.2: an aggregate stands while something inside it does; those that changed.
+
+        Its origin is the worst of those inside.
+        """
         changed = []
         for column, covered, _ in self._aggregates[speaker]:
-            inside = self.best[speaker, covered] >= 0
-            inside[column - covered.start] = False
-            stands = bool(inside.any())
-            if stands != (column in self.aggregated[speaker]):
-                changed.append(column)
-                if stands:
-                    self.aggregated[speaker].add(column)
-                    if self.local[speaker, column] == NONE:
-                        self.local[speaker, column] = self._aggregate_path
-                else:
-                    self.aggregated[speaker].discard(column)
-                    self.local[speaker, column] = self._given[speaker, column]
+            inside = self.best[speaker, covered].copy()
+            inside[column - covered.start] = NONE
+            inside = inside[inside >= 0]
+            local = self._given[speaker, column]
+            if len(inside) and local == NONE:
+                local = self._aggregate_paths[self.paths.rows[inside, ORIGIN].max()]
+            if bool(len(inside)) != (column in self.aggregated[speaker]):
+                self.aggregated[speaker] ^= {column}
+            elif local == self.local[speaker, column]:
+                continue
+            changed.append(column)
+            self.local[speaker, column] = local
         return np.array(changed, np.int64)
 
     def announced(self, speaker: int) -> tuple[Column, Column]:

@@ -1,14 +1,18 @@
 """Next hops of BGP paths, resolved through a router's table (RFC 4271 section 9.1.2.1).
 
 A next hop resolves by the longest match, whatever its protocol, but never by a path that has that same
-next hop: where such a path is the longest match, it does not resolve at all.
+next hop: where such a path is the longest match, it does not resolve at all. Where the longest match
+discards, it resolves, and the path discards too (RFC 5635 section 3); a rejecting route says that there
+is no way to the next hop, and carries none.
 """
 
 from collections.abc import Callable
+from typing import NamedTuple
 
 import numpy as np
 
 from routrel.model.addresses import Address
+from routrel.model.routing import RouteAction
 from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.paths import OWN, Column, Paths
 from routrel.routing.routes import NextHop, Route
@@ -19,8 +23,16 @@ from routrel.topology.segments import Topology
 DEPTH = 8
 """How many BGP routes may lead from one to the next before a next hop is given up."""
 
-Resolution = tuple[int, tuple[NextHop, ...]]
-NOWHERE: Resolution = (int(UNREACHABLE), ())
+
+class Resolution(NamedTuple):
+    """The metric to a next hop, UNREACHABLE where it does not resolve, and what becomes of packets for it."""
+
+    metric: int
+    next_hops: tuple[NextHop, ...]
+    action: RouteAction = "forward"
+
+
+NOWHERE = Resolution(int(UNREACHABLE), ())
 
 HasPath = Callable[[int, int], bool]
 """(column, next hop): whether the router holds a path for the column with that next hop."""
@@ -47,12 +59,12 @@ class TableResolver:
         found = self._metrics[next_hops]
         if (found < 0).any():
             for number in np.unique(next_hops[found < 0]).tolist():
-                self._metrics[number] = self.resolve(number)[0]
+                self._metrics[number] = self.resolve(number).metric
             found = self._metrics[next_hops]
         return found
 
     def resolve(self, next_hop: int, depth: int = 0) -> Resolution:
-        """Metric and real next hops; ``NOWHERE`` where it does not resolve."""
+        """Metric, real next hops and action; ``NOWHERE`` where it does not resolve."""
         found = self._known.get(next_hop)
         if found is None:
             found = self._find(next_hop, depth)
@@ -68,10 +80,12 @@ class TableResolver:
         if route is None:
             return NOWHERE
         resolution, _ = resolve_by(self.topology, route, address)
+        if resolution is not None and resolution[0] == "discard":
+            return Resolution(route.metric or 0, (), "discard")
         if resolution is None or resolution[0] != "forward" or not resolution[1]:
             return NOWHERE
         if route.protocol != "bgp":
-            return route.metric or 0, resolution[1]
+            return Resolution(route.metric or 0, resolution[1])
         return self.resolve(self._next_hop_of(column), depth + 1)
 
     def carrier(self, next_hop: int, address: Address) -> tuple[Route | None, int]:

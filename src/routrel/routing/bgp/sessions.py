@@ -240,6 +240,12 @@ class BgpDatabase:
                 f"{self._name(end.process)} expects AS {end.neighbor.number},"
                 f" {self._name(other.process)} is in AS {theirs.bgp.number}"
             )
+        mine = self.speakers[end.process]
+        if mine.bgp.number == theirs.bgp.number and mine.identifier == theirs.identifier:
+            return (
+                f"both ends have the BGP identifier {Address(4, mine.identifier)}, and inside an AS each has its own"
+                " (RFC 6286 section 2.2): the session is refused"
+            )
         if not set(end.neighbor.carried) & set(other.neighbor.carried):
             return "the two ends have no address family in common"
         other_source = other.neighbor.local_address

@@ -34,13 +34,22 @@ from routrel.routing.table import Table
 from routrel.topology.segments import Topology
 
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
+DISCARD_EXTERNAL, DISCARD_INTERNAL = DISCARD + 1, DISCARD + 2
+"""Received paths whose next hop resolves by a discarding route."""
 
 
 class BgpSolution:
     """BGP solved; sent anew from nothing whenever what it takes from the tables changes."""
 
     protocol = "bgp"
-    kind_names = {EXTERNAL: "external", INTERNAL: "internal", LOCAL: "local", DISCARD: "aggregate"}
+    kind_names = {
+        EXTERNAL: "external",
+        INTERNAL: "internal",
+        LOCAL: "local",
+        DISCARD: "aggregate",
+        DISCARD_EXTERNAL: "external",
+        DISCARD_INTERNAL: "internal",
+    }
 
     def __init__(self, topology: Topology, database: BgpDatabase, prefixes: Representatives):
         self.topology = topology
@@ -58,14 +67,14 @@ class BgpSolution:
     def preference(self, process: int, kind: int) -> int:
         routing = self.topology.instances[self.processes[process].instance].routing
         assert routing is not None
-        return routing.preference("ebgp" if kind == EXTERNAL else "ibgp")
+        return routing.preference("ebgp" if kind in (EXTERNAL, DISCARD_EXTERNAL) else "ibgp")
 
     def multipath(self, process: int) -> int:
         return 256  # what multipath allows is already chosen
 
     def place_of(self, process: int, number: int, kind: int) -> Place:
         for aggregate in self.database.speakers[process].bgp.aggregates:
-            if self.prefixes.number[aggregate.prefix] == number:
+            if kind == DISCARD and self.prefixes.number[aggregate.prefix] == number:
                 return aggregate.place
         return NOWHERE
 
@@ -147,7 +156,10 @@ class BgpSolution:
         metric[known] = np.maximum(rows[:, MED], 0)
         tag, preference = np.full(c, UNSET, np.int64), np.full(c, UNSET, np.int64)
         tag[known], preference[known] = rows[:, TAG], rows[:, PREFERENCE]
+        discards = known[(via[known] != LOCALLY) & self._discards(process, rows[:, NEXT_HOP])]
+        kind[discards] += DISCARD
         masks, hops = self._masks(held, process, known)
+        masks[:, discards] = 0
         aggregated = [column for column in sorted(held.aggregated[process]) if kind[column] == LOCAL]
         kind[aggregated] = DISCARD
 
@@ -159,6 +171,14 @@ class BgpSolution:
             return PathRows(self.paths, rows, neighbors)
 
         return ProtocolRoutes(kind, metric, masks, {4: hops, 6: hops}, tag, preference, attributes)
+
+    def _discards(self, process: int, next_hops: Column) -> Flags:
+        """Which next hops resolve by a route that discards: bool (m,)."""
+        distinct, inverse = np.unique(next_hops, return_inverse=True)
+        resolve = self.resolvers[process].resolve
+        found = np.array([resolve(number).action == "discard" for number in distinct.tolist()], np.bool_)
+        discards: Flags = found[inverse.reshape(-1)]
+        return discards
 
     def _masks(
         self, held: Propagation, process: int, known: Column
@@ -185,7 +205,7 @@ class BgpSolution:
         for rows, mask in zip(chosen, selected, strict=True):
             for number in np.unique(rows[mask, NEXT_HOP]).tolist():
                 if number not in of_next_hop:
-                    resolved = self.resolvers[process].resolve(number)[1]
+                    resolved = self.resolvers[process].resolve(number).next_hops
                     of_next_hop[number] = [bits.setdefault(hop, len(bits)) for hop in resolved]
         hops = list(bits)
         width = max(1, -(-len(hops) // WORD))
