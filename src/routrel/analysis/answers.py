@@ -101,7 +101,16 @@ def strand_json(
         "path_count": strand.path_count,
         "paths": [[names[device].name for device in path] for path in strand.paths()],
         "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, stateful)],
+        "doubts": strand_doubts(solved, strand),
     }
+
+
+def strand_doubts(solved: Solved, strand: Strand) -> list[str]:
+    """Why the routes that a strand used are not sure, each reason once."""
+    if not solved.doubts:
+        return []
+    routes = ((stop.instance, stop.route.protocol) for stop in strand.stops if stop.route is not None)
+    return list(dict.fromkeys(doubt for used in dict.fromkeys(routes) for doubt in solved.doubts_about(*used)))
 
 
 class Answerer:

@@ -175,6 +175,9 @@ class Evidence:
         if state == PASS and self._by_default(route, stop):
             text += ": only the default route, nothing better is known here"
             state = NOTE
+        for doubt in self.solved.doubts_about(stop.instance, route.protocol):
+            text += f". Not sure: {doubt}"
+            state = NOTE if state == PASS else state
         return _check("route", state, text, self._route_place(device, route), route=self._route(route))
 
     def _route(self, route: Route) -> Json:

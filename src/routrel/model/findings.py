@@ -21,6 +21,15 @@ class Finding:
     places: tuple[Place, ...] = field(default=(NOWHERE,))
 
 
+@dataclass(frozen=True, slots=True)
+class Doubt:
+    """Why what is shown of a protocol's routes in some routing instances is not sure."""
+
+    protocol: str
+    instances: frozenset[int]
+    message: str
+
+
 def some_of(items: Sequence[object], most: int = 5, between: str = ", ") -> str:
     """A list in words: the first few, and how many more."""
     more = f" and {len(items) - most} more" if len(items) > most else ""

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
+from routrel.model.addresses import Address
 from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.shortest_paths import UNREACHED, Metrics, Numbers, all_pairs
 
@@ -23,13 +24,17 @@ BLOCK = 1024
 
 
 class Edge(NamedTuple):
-    """A directed edge: from one router out of ``port`` at ``cost`` to another, in by its port ``peer``."""
+    """A directed edge: from one router out of ``port`` at ``cost`` to another, in by its port ``peer``.
+
+    ``gateway`` is the other's address where several edges join the same two ports: one in each subnet.
+    """
 
     source: int
     target: int
     cost: int
     port: int
     peer: int
+    gateway: Address | None = None
 
 
 class Graph:
@@ -51,7 +56,7 @@ class Graph:
         self._ascending = np.array(routers, np.int64)
         n = len(routers)
         edges = sorted(edges)
-        sources, targets, costs, _, _ = zip(*edges, strict=True) if edges else ((), (), (), (), ())
+        sources, targets, costs, *_ = zip(*edges, strict=True) if edges else ((), (), ())
         source, target = self.vertices(np.array(sources, np.int64)), self.vertices(np.array(targets, np.int64))
         cost = np.array(costs, np.int32)
         starts = np.searchsorted(source, np.arange(n + 1)).tolist()

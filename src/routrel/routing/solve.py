@@ -9,7 +9,7 @@ from collections import OrderedDict
 
 from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
-from routrel.model.findings import Finding
+from routrel.model.findings import Doubt, Finding
 from routrel.model.network import Network
 from routrel.routing.bgp.findings import findings as bgp_findings
 from routrel.routing.bgp.sessions import BgpDatabase
@@ -17,8 +17,10 @@ from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.eigrp import EigrpDatabase, EigrpSolution
 from routrel.routing.isis.database import IsisDatabase
 from routrel.routing.isis.solution import IsisSolution
+from routrel.routing.isis.system_ids import twice_given_system_ids
 from routrel.routing.making import TableMaker
 from routrel.routing.ospf.database import Database
+from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_given_router_ids
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.prefixes import PrefixIndex
 from routrel.routing.redistribution import Unsettled, order_finding, unsettled_finding
@@ -71,6 +73,13 @@ class Solved:
         for found in (isis.findings, rip.findings, eigrp.findings):
             self.findings += found
         """Problems met while solving: neighbours that should be but are not, what does not settle."""
+        self.doubts: list[Doubt] = []
+        """Why what is shown of some routes is not sure."""
+        for database in databases:
+            self.findings += areas_joined_without_backbone(database)
+        for findings, doubts in (*map(twice_given_router_ids, databases), twice_given_system_ids(isis)):
+            self.findings += findings
+            self.doubts += doubts
         self._maker = TableMaker(self.topology, self.representatives, self.solutions)
         self.unresolved = self._maker.unresolved
         """Per instance whose table was made: the routes that lead nowhere, and why."""
@@ -103,6 +112,10 @@ class Solved:
         if len(self._tables) > self._kept:
             self._tables.popitem(last=False)
         return table
+
+    def doubts_about(self, instance: int, protocol: str) -> list[str]:
+        """Why the routes of a protocol in an instance are not sure, or nothing."""
+        return [one.message for one in self.doubts if one.protocol == protocol and instance in one.instances]
 
     def processes_of(self, instance: int) -> list[tuple[ProtocolSolution, Process]]:
         """The protocol processes of a routing instance, in the order of a table's sources."""

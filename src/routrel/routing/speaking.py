@@ -3,6 +3,7 @@
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import Header
+from routrel.routing.graph import Edge
 from routrel.routing.routes import NextHop
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
@@ -34,6 +35,13 @@ def hop_to(topology: Topology, port: int, peer: int, family: int) -> NextHop | N
         return None
     address = topology.neighbor_address(port, peer, family)
     return NextHop(port, None, peer) if address is None else NextHop(port, address)
+
+
+def edge_hop(topology: Topology, edge: Edge, family: int) -> NextHop | None:
+    """The next hop that an edge of a link-state graph begins with."""
+    if edge.gateway is not None:
+        return NextHop(edge.port, edge.gateway)
+    return hop_to(topology, edge.port, edge.peer, family)
 
 
 def dropped_by(header: Header, sender: tuple[Device, Port], receiver: tuple[Device, Port]) -> str:

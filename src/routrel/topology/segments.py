@@ -21,6 +21,7 @@ from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
+from routrel.topology.disjoint_sets import DisjointSets
 
 Domain: TypeAlias = tuple[str, Hashable, int]
 
@@ -63,30 +64,6 @@ class Segment:
     index: int
     ports: tuple[int, ...]
     links: tuple[int, ...]
-
-
-class _Joined:
-    """Disjoint sets of domains, each known by a number of its own."""
-
-    def __init__(self) -> None:
-        self.number: dict[Domain, int] = {}
-        self._parents: list[int] = []
-
-    def find(self, domain: Domain) -> int:
-        """The number that stands for a domain's set."""
-        number = self.number.setdefault(domain, len(self._parents))
-        parents = self._parents
-        if number == len(parents):
-            parents.append(number)
-            return number
-        while parents[number] != number:
-            parents[number] = parents[parents[number]]
-            number = parents[number]
-        return number
-
-    def join(self, one: Domain, other: Domain) -> None:
-        first, second = self.find(one), self.find(other)
-        self._parents[second] = first
 
 
 class Topology:
@@ -221,7 +198,7 @@ class Topology:
         )
 
     def _build_segments(self) -> None:
-        joined = _Joined()
+        joined = DisjointSets[Domain]()
         plain: list[tuple[Device, Port]] = []
         attached: list[tuple[int, Domain]] = []
         tags: set[int] = {0}
@@ -276,7 +253,7 @@ class Topology:
             return self._wire(InterfaceName(port.name.device, interface.parent), interface.vlan)
         return self._wire(port.name, 0)
 
-    def _join_by_subnet(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
+    def _join_by_subnet(self, joined: DisjointSets[Domain], attached: list[tuple[int, Domain]]) -> None:
         for index, domain in attached:
             port = self.ports[index]
             if domain[0] != "port" or port.interface.members or not port.up:
@@ -285,7 +262,7 @@ class Topology:
                 if not prefix.is_host and not prefix.is_link_local:
                     joined.join(("subnet", prefix, port.interface.vlan or 0), domain)
 
-    def _number(self, joined: _Joined, attached: list[tuple[int, Domain]]) -> None:
+    def _number(self, joined: DisjointSets[Domain], attached: list[tuple[int, Domain]]) -> None:
         members: dict[int, list[int]] = {}
         for index, domain in attached:
             members.setdefault(joined.find(domain), []).append(index)

@@ -434,6 +434,13 @@ class _OspfStops:
             kind = sorted(types)[0]
             text = f"area {area_name(areas[0])} is of type {kind}: external routes of other areas do not enter"
             return [self._stop(text, self._area_place(self.process, areas[0]))]
+        flooding = self.plain.solution.externals.flooding
+        if "normal" in own_types and flooding[self.origin] != flooding[self.process]:
+            text = (
+                f"external routes of {self.plain.name(self.origin)} do not come here: only stub areas and NSSAs join"
+                " the two, which do not carry them (RFC 2328 section 3.6)"
+            )
+            return [self._stop(text, self._area_place(self.process, areas[0]))]
         if AUTONOMOUS_SYSTEM not in heard or own_types == {"nssa"}:
             text = f"what {self.plain.name(self.origin)} brings into its NSSA is not translated for other areas"
             return [self._stop(text, self._area_place(self.origin, self.plain.areas_of(self.origin)[0]))]

@@ -72,7 +72,7 @@ class WhyAnswerer:
         ]
         unsent = self._unsent(instance, prefix)
         answer["unsent"] = unsent[:MOST_UNSENT]
-        answer["notes"] = [*contest.notes, *self._notes(prefix)]
+        answer["notes"] = [*contest.notes, *self._notes(prefix), *self._doubts(contest)]
         if len(unsent) > MOST_UNSENT:
             answer["notes"].append(f"neighbors hold {len(unsent) - MOST_UNSENT} more paths that they do not send here")
         if contest.winners:
@@ -128,6 +128,10 @@ class WhyAnswerer:
         elif bgp is not None and column in bgp.ordered:
             notes.append("BGP has several stable states for this prefix, by who speaks first; one is shown")
         return notes
+
+    def _doubts(self, contest: Contest) -> list[str]:
+        protocols = dict.fromkeys(one.protocol for one in contest.candidates)
+        return [text for name in protocols for text in self.solved.doubts_about(contest.instance, name)]
 
     def _unsent(self, instance: int, prefix: Prefix) -> list[Json]:
         """BGP paths that neighbours hold and never sent to an instance."""

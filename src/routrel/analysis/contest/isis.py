@@ -13,7 +13,7 @@ from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
 from routrel.routing.isis.solution import DEFAULT_METRIC, NARROW_PATH, IsisSolution
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import UNSET, Injected
-from routrel.routing.speaking import hop_to
+from routrel.routing.speaking import edge_hop
 
 ROUNDS = (
     ("kind", "level 1 before level 2 before leaked routes before the attached default (RFC 5302 section 3.2)"),
@@ -225,7 +225,7 @@ class IsisPlain:
         if router not in distance:
             return
         total = distance[router] + metric
-        hops = {hop_to(self.topology, e.port, e.peer, prefix.family) for e in graph.first_edges(process, router)}
+        hops = {edge_hop(self.topology, e, prefix.family) for e in graph.first_edges(process, router)}
         found: tuple[NextHop, ...] = tuple(hop for hop in hops if hop is not None)
         candidate = Candidate(
             "isis",

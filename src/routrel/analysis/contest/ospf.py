@@ -7,6 +7,7 @@ from routrel.analysis.contest.ospf_outside import OspfOutside
 from routrel.analysis.contest.paths import Leg, Way
 from routrel.model.addresses import Prefix
 from routrel.model.places import Place
+from routrel.routing.ospf.areas import BACKBONE
 from routrel.routing.ospf.database import area_name
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM, Offer
 
@@ -43,6 +44,7 @@ class OspfPlain(OspfOutside):
             for scope in externals.scopes_heard(process)
             for offer, numbers in externals.announced[scope].items()
             if offer.router != process and number in numbers
+            if scope != AUTONOMOUS_SYSTEM or externals.flooding[offer.router] == externals.flooding[process]
         ]
 
     def candidates(self, process: int, prefix: Prefix, preference: int) -> Iterator[Candidate]:
@@ -109,7 +111,7 @@ class OspfPlain(OspfOutside):
                 tuple(self.hops(process, area, border)),
                 origin_device=self.name(border),
                 place=settings.place,
-                attributes={"area": area_name(area), "said at": str(said)},
+                attributes={"area": area_name(area), "said at": str(said)} | self._without_backbone(border),
                 ways=tuple(
                     Way((*legs, *self.legs_beyond(border, prefix, area)))
                     for legs in self.graph(area).ways(process, border)
@@ -119,6 +121,11 @@ class OspfPlain(OspfOutside):
                 ends=(process, border),
                 beyond=self.legs_beyond(border, prefix, area),
             )
+
+    def _without_backbone(self, border: int) -> dict[str, str]:
+        if BACKBONE in self.areas_of(border):
+            return {}
+        return {"not in the backbone": f"not every router in the place of {self.name(border)} would say it (RFC 3509)"}
 
     def _external_candidates(self, process: int, prefix: Prefix, base: tuple[str, int]) -> Iterator[Candidate]:
         for scope, offer in self._offers(process, prefix):

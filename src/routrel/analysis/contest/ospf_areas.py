@@ -9,7 +9,7 @@ from routrel.model.routing import OspfRange
 from routrel.routing.ospf.areas import BACKBONE
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.routes import NextHop
-from routrel.routing.speaking import hop_to
+from routrel.routing.speaking import edge_hop
 from routrel.topology.segments import Topology
 
 
@@ -181,7 +181,7 @@ class OspfAreas:
 
     def hops(self, process: int, area: int, target: int) -> frozenset[NextHop]:
         hops = {
-            hop_to(self.topology, edge.port, edge.peer, self.database.family)
+            edge_hop(self.topology, edge, self.database.family)
             for edge in self.graph(area).first_edges(process, target)
         }
         return frozenset(hop for hop in hops if hop is not None)

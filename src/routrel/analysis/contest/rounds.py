@@ -10,7 +10,7 @@ from routrel.model.addresses import Prefix
 from routrel.model.policies import Policy
 from routrel.routing.routes import PROTOCOL_ORDER, NextHop
 from routrel.routing.solve import Solved
-from routrel.routing.speaking import hop_to
+from routrel.routing.speaking import edge_hop
 from routrel.routing.table import sorted_hops
 from routrel.topology.segments import Topology
 
@@ -197,7 +197,7 @@ class Elimination:
             if one.graph is None or not one.next_hops:
                 continue
             for edge, legs in one.graph.detours(*one.ends):
-                hop = hop_to(self.topology, edge.port, edge.peer, self.prefix.family)
+                hop = edge_hop(self.topology, edge, self.prefix.family)
                 way = Way((*legs, *one.beyond))
                 if hop is None or any(hop in other.next_hops for other in offered):
                     continue

@@ -1,9 +1,14 @@
 """What a solved BGP has to report: sessions that do not come up, and choices that do not settle or hang on timing."""
 
+from collections import defaultdict
+
 import numpy as np
 
+from routrel.model.addresses import Address
 from routrel.model.findings import Finding, some_of
+from routrel.routing.bgp.sessions import Speaker
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.topology.disjoint_sets import DisjointSets
 
 MOST_RESTARTED = 2_000_000
 """Channels times columns up to which sessions are failed and brought back, one after the other."""
@@ -12,6 +17,7 @@ MOST_RESTARTED = 2_000_000
 def findings(bgp: BgpSolution) -> list[Finding]:
     """What is known once BGP is solved."""
     found = bgp.database.findings_of(bgp.state)
+    found += _twice_given_identifiers(bgp)
     held = bgp.propagation
     if held is not None and held.unstable.columns:
         found.append(_unstable(bgp, held.unstable.columns, sorted(held.unstable.speakers)))
@@ -23,6 +29,31 @@ def findings(bgp: BgpSolution) -> list[Finding]:
         )
         found.append(Finding("bgp-order", "warning", text))
     return found
+
+
+def _twice_given_identifiers(bgp: BgpSolution) -> list[Finding]:
+    """RFC 6286 section 2.1: identifiers are unique within an AS; RFC 4456 section 8 tells loops by them."""
+    joined: DisjointSets[int] = DisjointSets()
+    for channel in bgp.state.channels:
+        if not channel.external:
+            joined.join(channel.sender, channel.receiver)
+    holders: dict[tuple[int, int], list[Speaker]] = defaultdict(list)
+    for speaker in bgp.database.speakers:
+        holders[joined.find(speaker.process), speaker.identifier].append(speaker)
+    return [
+        Finding(
+            "duplicate-identifier",
+            "error",
+            f"{some_of([_name(bgp, one.process) for one in speakers])} of AS {speakers[0].bgp.number} have the same BGP"
+            f" identifier {Address(4, identifier)} (RFC 6286 section 2.1): each drops what is reflected of the other's"
+            " paths",
+            _device(bgp, speakers[0].process),
+            "",
+            tuple(one.bgp.place for one in speakers),
+        )
+        for (_, identifier), speakers in holders.items()
+        if len(speakers) > 1
+    ]
 
 
 def _unstable(bgp: BgpSolution, columns: set[int], speakers: list[int]) -> Finding:

@@ -21,7 +21,7 @@ from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes, Ready
 from routrel.routing.shortest_paths import UNREACHED
-from routrel.routing.speaking import hop_to
+from routrel.routing.speaking import edge_hop
 from routrel.topology.segments import Topology
 
 LEVEL_1_ROUTE, LEVEL_2_ROUTE, LEAKED, ATTACHED = 1, 2, 3, 4
@@ -294,7 +294,7 @@ class IsisSolution:
                 for domain in domains:
                     graph = self.graphs[domain]
                     edges = graph.edges_of[graph.local[process]]
-                    found += [hop_to(self.topology, edge.port, edge.peer, family) for edge in edges]
+                    found += [edge_hop(self.topology, edge, family) for edge in edges]
                     found += [None] * (graph.words * WORD - len(edges))
                 bits = np.array([hop is not None for hop in found], np.uint64).reshape(-1, WORD)
                 usable[family] = np.bitwise_or.reduce(bits << np.arange(WORD, dtype=np.uint64), axis=1)

@@ -22,7 +22,7 @@ from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import DISCARD, NONE
 from routrel.routing.shortest_paths import UNREACHED, Metrics
-from routrel.routing.speaking import hop_to
+from routrel.routing.speaking import edge_hop
 
 BACKBONE = 0
 INTRA, INTER = 1, 2
@@ -272,8 +272,7 @@ class Areas:
         if key not in self._hops:
             graph, database = self.graphs[area], self.database
             self._hops[key] = [
-                hop_to(database.topology, edge.port, edge.peer, database.family)
-                for edge in graph.edges_of[graph.local[process]]
+                edge_hop(database.topology, edge, database.family) for edge in graph.edges_of[graph.local[process]]
             ]
         return self._hops[key]
 

@@ -182,8 +182,19 @@ class Database:
                     continue
                 edges = self.areas[first.area.number].edges
                 ports = first.port.index, second.port.index
-                edges.append(Edge(first.process, second.process, first.cost, *ports))
-                edges.append(Edge(second.process, first.process, second.cost, *ports[::-1]))
+                for own, far in self._gateways(first, second):
+                    edges.append(Edge(first.process, second.process, first.cost, *ports, far))
+                    edges.append(Edge(second.process, first.process, second.cost, *ports[::-1], own))
+
+    def _gateways(self, first: Speaker, second: Speaker) -> list[tuple[Address | None, Address | None]]:
+        """Both addresses of each neighbourhood of two interfaces: version 2 has one in every subnet they share."""
+        if self.family == 4 and len(first.prefixes) > 1 and len(second.prefixes) > 1:
+            theirs = dict(zip(second.prefixes, second.addresses, strict=True))
+            pairs = zip(first.prefixes, first.addresses, strict=True)
+            found = {prefix: (own, theirs[prefix]) for prefix, own in pairs if prefix in theirs}
+            if len(found) > 1:
+                return [pair for pair in found.values() if pair[0] != pair[1]]
+        return [(None, None)]
 
     def _obstacle(self, first: Speaker, second: Speaker, kind: str, other_kind: str, speakers: list[Speaker]) -> str:
         if first.area.number != second.area.number:
@@ -203,12 +214,12 @@ class Database:
             speaker.settings.priority for speaker in speakers if speaker.area.number == first.area.number
         ):
             return "no router on the segment has a priority above 0, so none is designated"
-        identifiers = self._router_id(first.process), self._router_id(second.process)
+        identifiers = self.router_id(first.process), self.router_id(second.process)
         if identifiers[0] == identifiers[1] and identifiers[0] is not None:
             return f"both have the router id {identifiers[0]}"
         return self._filtered(first, second, kind) or self._filtered(second, first, kind)
 
-    def _router_id(self, process: int) -> Address | None:
+    def router_id(self, process: int) -> Address | None:
         if process not in self._router_ids:
             self._router_ids[process] = router_id(self.topology, self.processes[process].instance)
         return self._router_ids[process]

@@ -17,6 +17,7 @@ from routrel.model.addresses import Address
 from routrel.routing.graph import WORD
 from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
+from routrel.routing.ospf.flooding import flooding_domains
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected
 from routrel.routing.shortest_paths import UNREACHED
@@ -121,6 +122,8 @@ class Externals:
         self.announced: dict[int, dict[Offer, Column]] = {}
         self._scopes: dict[int, list[tuple[int, Address | None]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
+        self.flooding = np.array(flooding_domains(areas.database), np.int64)
+        """Per process a number, equal where AS-external LSAs of one come to the other."""
         self._translators = self._elect()
 
     @cached_property
@@ -188,7 +191,8 @@ class Externals:
         return min(found, key=lambda one: one[:2])[2] if found else None
 
     def _elect(self) -> dict[int, list[int]]:
-        """RFC 3101 section 3.1: of an NSSA's borders that reach each other, the highest router id translates."""
+        """RFC 3101 section 3.1: of an NSSA's borders that reach each other there and over the backbone, the
+        highest router id translates."""
         topology = self.areas.database.topology
         elected = {}
         for number, graph in self.areas.graphs.items():
@@ -207,11 +211,18 @@ class Externals:
                 if not any(
                     identifier[other] > identifier[process]
                     and graph.distance[graph.local[process], graph.local[other]] < UNREACHED
+                    and self._meet_in_backbone(process, other)
                     for other in borders
                 )
                 and any(self.areas.area_type(process, area) == "normal" for area in self.areas.areas_of[process])
             ]
         return elected
+
+    def _meet_in_backbone(self, one: int, other: int) -> bool:
+        backbone = self.areas.graphs.get(BACKBONE)
+        if backbone is None or one not in backbone.local or other not in backbone.local:
+            return False
+        return bool(backbone.distance[backbone.local[one], backbone.local[other]] < UNREACHED)
 
     def _translate(self) -> None:
         """RFC 3101 section 3.2: a translator says the best NSSA routes that propagate to the whole system."""
@@ -259,6 +270,8 @@ class Externals:
         distance = reach.metric[p + scope.boundary].astype(np.int64)
         words = reach.masks[:, p + scope.boundary]
         reached = (reach.kind[p + scope.boundary] != NONE) & (scope.routers != process) & (distance < UNREACHED)
+        if scope_number == AUTONOMOUS_SYSTEM:
+            reached &= self.flooding[scope.routers] == self.flooding[process]
         own_hops: dict[int, NextHop] = {}
         for index in scope.forwarded:
             if reached[index]:
@@ -288,6 +301,7 @@ class Externals:
         boundary = len(self.areas.prefixes) + scope.boundary
         distance = routes.metric[:, boundary].astype(np.int64)
         reached = (routes.kind[:, boundary] != NONE) & (scope.routers != processes[:, None]) & (distance < UNREACHED)
+        reached &= self.flooding[scope.routers] == self.flooding[processes][:, None]
         is_plain, words = routes.is_plain[:, scope.boundary], routes.masks[..., boundary]
         return _chosen(scope, distance, reached, is_plain, words, (EXTERNAL_1, EXTERNAL_2))
 

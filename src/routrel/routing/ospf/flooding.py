@@ -1,0 +1,90 @@
+"""How far LSAs of the whole system go, and router ids that stand twice in one system.
+
+RFC 2328 sections 3.6 and 13.3: AS-external LSAs are flooded through normal areas only, so that routers joined
+by stub areas and NSSAs alone do not hear each other's. Section 1.2 and appendix C.1: a router id is unique in
+the system.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterable
+
+from routrel.model.addresses import Address
+from routrel.model.findings import Doubt, Finding, some_of
+from routrel.routing.ospf.database import AreaDatabase, Database, area_name
+from routrel.topology.disjoint_sets import DisjointSets
+
+
+def flooding_domains(database: Database) -> list[int]:
+    """Per process a number, equal where AS-external LSAs of one come to the other."""
+    normal = (
+        area
+        for area in database.areas.values()
+        if all(database.area_settings[router, area.number].type == "normal" for router in area.routers)
+    )
+    return _joined(database, normal)
+
+
+def _joined(database: Database, areas: Iterable[AreaDatabase]) -> list[int]:
+    """Per process the number of its set, where neighbours in some areas belong together."""
+    joined: DisjointSets[int] = DisjointSets()
+    for area in areas:
+        for edge in area.edges:
+            joined.join(edge.source, edge.target)
+    return [joined.find(process.number) for process in database.processes]
+
+
+def twice_given_router_ids(database: Database) -> tuple[list[Finding], list[Doubt]]:
+    """Router ids of several routers that hear each other's LSAs: what OSPF makes of it is not defined."""
+    system = _joined(database, database.areas.values())
+    holders: dict[tuple[int, Address], list[int]] = defaultdict(list)
+    for process in database.processes:
+        identifier = database.router_id(process.number)
+        if identifier is not None:
+            holders[system[process.number], identifier].append(process.number)
+    findings, doubts = [], []
+    for (number, identifier), processes in holders.items():
+        if len(processes) < 2:
+            continue
+        instances = [database.processes[process].instance for process in processes]
+        names = [database.topology.instance_name(instance) for instance in instances]
+        text = (
+            f"{some_of(names)} have the same OSPF router id {identifier}: each takes the others' LSAs for its own, so"
+            " that routes come and go (RFC 2328 section 13.4 and appendix C.1)"
+        )
+        findings.append(
+            Finding(
+                "duplicate-identifier",
+                "error",
+                f"{text}. The tables shown are those with ids that differ",
+                database.topology.devices[database.topology.instances[instances[0]].device].name,
+                "",
+                tuple(database.processes[process].place for process in processes),
+            )
+        )
+        members = frozenset(one.instance for one in database.processes if system[one.number] == number)
+        doubts.append(Doubt("ospf", members, text))
+    return findings, doubts
+
+
+def areas_joined_without_backbone(database: Database) -> list[Finding]:
+    """Routers in several areas of which none is the backbone (RFC 3509)."""
+    areas_of: dict[int, list[int]] = defaultdict(list)
+    for process, area in database.area_settings:
+        areas_of[process].append(area)
+    findings = []
+    for process, areas in sorted(areas_of.items()):
+        if len(areas) > 1 and 0 not in areas:
+            name = database.topology.instance_name(database.processes[process].instance)
+            findings.append(
+                Finding(
+                    "ospf-no-backbone",
+                    "warning",
+                    f"{name} joins the OSPF areas {' and '.join(map(area_name, sorted(areas)))} and is not in the"
+                    " backbone: some routers pass routes between the areas (RFC 2328 section 12.4.3, which is shown),"
+                    " others do not (RFC 3509 section 2.2)",
+                    name,
+                    "",
+                    tuple(database.area_settings[process, area].place for area in sorted(areas)),
+                )
+            )
+    return findings
