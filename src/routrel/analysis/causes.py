@@ -12,8 +12,10 @@ from routrel.forwarding.walk import Start, Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
+from routrel.model.network import InterfaceName
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
+from routrel.topology.wiring import Break
 
 MISS_ORDER = ("protocol", "source", "destination", "destination_ports", "source_ports")
 GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
@@ -157,6 +159,9 @@ class CauseFinder:
             message = f"the packet comes back to {again}: it goes round until its lifetime ends"
         else:
             message = self._unresolved_text(device, branch, header)
+            apart = self._kept_apart(branch) if branch is not None else None
+            if apart is not None:
+                place = apart[1].places[0]
         interface = self._interface(stop, branch)
         return Cause(
             device.name,
@@ -188,7 +193,15 @@ class CauseFinder:
         if branch.verdict == "leaves":
             return f"{device.name} hands it to {branch.address}, which is beyond the model"
         what = "next hop" if branch.via_next_hop else "destination"
-        return f"no device on the segment of {port.name} has the {what} {branch.address}"
+        text = f"no device on the segment of {port.name} has the {what} {branch.address}"
+        apart = self._kept_apart(branch)
+        return text if apart is None else f"{text}: {apart[0]} has it, and {apart[1].text}"
+
+    def _kept_apart(self, branch: Branch) -> tuple[InterfaceName, Break] | None:
+        """The interface that has what a branch leads to and is cabled there, and what keeps the two apart."""
+        holder = self.solved.wiring.holder(branch.port, branch.address)
+        found = None if holder is None else self.solved.wiring.apart(branch.port, holder)
+        return None if holder is None or found is None else (self.topology.ports[holder].name, found)
 
     def _blocked(self, stop: Stop, branch: Branch | None, ending: Ending, is_reply: bool) -> Cause:
         device = self.topology.devices[stop.device]

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
 from routrel.analysis.shadowing import shadowed_entries
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE
@@ -21,6 +21,7 @@ def check(solved: Solved) -> list[Finding]:
     found = [
         *_duplicate_addresses(solved),
         *_segments(solved),
+        *_split_subnets(solved),
         *_down_links(solved),
         *solved.findings,
         *_next_hops(solved),
@@ -93,6 +94,36 @@ def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
                     port.name.device,
                     port.name.interface,
                     (port.interface.place, near.interface.place),
+                )
+
+
+def _split_subnets(solved: Solved) -> Iterator[Finding]:
+    """One subnet on both sides of a break between VLANs, where the two sides are cabled together."""
+    topology = solved.topology
+    if len(topology.tags) < 2 and not any(port.interface.switchport for port in topology.ports):
+        return
+    sides: dict[tuple[int, str, Prefix], dict[int, list[Port]]] = defaultdict(lambda: defaultdict(list))
+    for port in topology.ports:
+        cabled = solved.wiring.cabled_with(port.index) if port.up else []
+        for prefix in port.prefixes if len(cabled) > 1 else ():
+            if not prefix.is_host and not prefix.is_link_local:
+                side = sides[cabled[0], topology.instances[port.instance].vrf, prefix]
+                side[topology.segment_of[port.index]].append(port)
+    for (_, _, prefix), found in sides.items():
+        first, *others = found.values()
+        for other in others:
+            # The same address on both sides means two networks side by side, not one that is cut.
+            if {a for port in first for a in port.addresses} & {a for port in other for a in port.addresses}:
+                continue
+            apart = solved.wiring.apart(first[0].index, other[0].index)
+            if apart is not None:
+                yield Finding(
+                    "subnet-split",
+                    "error",
+                    f"{first[0].name} and {other[0].name} are both in {prefix} and do not hear each other: {apart.text}",
+                    first[0].name.device,
+                    first[0].name.interface,
+                    apart.places,
                 )
 
 

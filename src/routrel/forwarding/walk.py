@@ -239,7 +239,8 @@ class Walker:
         if not branch.via_next_hop or segment < 0:
             return False
         others = (self.topology.ports[port].device for port in self.topology.segments[segment].ports)
-        return all(other == device for other in others)
+        # A device that is cabled there and has the address is not beyond the model, but out of earshot.
+        return all(other == device for other in others) and self.solved.wiring.holder(out.index, branch.address) is None
 
     def leaves_by(self, device: int, hop: NextHop, header: Header) -> bool:
         """Whether a packet handed to this next hop leaves the model (ACLs aside)."""

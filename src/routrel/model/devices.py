@@ -27,6 +27,12 @@ class Switchport:
     trunk: tuple[int, ...] = ()
     native: int = DEFAULT_VLAN
 
+    @property
+    def vlan_by_tag(self) -> dict[int, int]:
+        """The VLANs it carries, by the tag of their frames; untagged ones are 0."""
+        untagged = self.native if self.access is None else self.access
+        return {0: untagged} | {vlan: vlan for vlan in self.trunk if vlan != untagged}
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Interface:

@@ -6,6 +6,7 @@ instance has the device's own number.
 """
 
 from collections import OrderedDict
+from functools import cached_property
 
 from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
@@ -32,6 +33,7 @@ from routrel.routing.settling_classes import settle
 from routrel.routing.table import Table
 from routrel.routing.traits import Traits, add_configured
 from routrel.topology.segments import Topology
+from routrel.topology.wiring import Wiring
 
 TABLE_BYTES = 2 * 1024**3
 """Memory for kept tables; past it the least recently used is forgotten and made again when asked for."""
@@ -99,6 +101,11 @@ class Solved:
             self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
         elif self.settling.depends_on_order:
             self.findings.append(order_finding(self.settling))
+
+    @cached_property
+    def wiring(self) -> Wiring:
+        """Cables and switches whatever VLANs and states say."""
+        return Wiring(self.topology)
 
     def table(self, instance: int) -> Table:
         """The table of a routing instance, by its number; a device's number means its default instance."""

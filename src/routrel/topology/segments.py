@@ -112,6 +112,8 @@ class Topology:
                 tuple([address.prefix for address in interface.addresses]),
             )
             self.ports.append(port)
+        self.tags: set[int] = {0}
+        """VLAN tags in use; 0 is untagged."""
         self.segments: list[Segment] = []
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
@@ -187,8 +189,18 @@ class Topology:
         states = [self._why_down(device, device.interfaces[member]) for member in interface.members]
         return "all its members are down" if all(states) else ""
 
-    def _is_bridged(self, device: Device, interface: Interface) -> bool:
+    def is_managed(self, device: int) -> bool:
+        """Whether a device tells VLANs apart; any other switch passes every tag."""
+        return device in self._managed
+
+    def cabled_name(self, port: Port) -> InterfaceName:
+        """The interface that a port's frames leave by: its parent's where it is a VLAN of that."""
+        parent = port.interface.parent
+        return port.name if parent is None else InterfaceName(port.name.device, parent)
+
+    def is_bridged(self, port: Port) -> bool:
         """Whether a switch treats this interface as a plain port between cables."""
+        device, interface = self.devices[port.device], port.interface
         return device.kind == "switch" and not (
             interface.addresses
             or interface.switchport
@@ -201,57 +213,53 @@ class Topology:
         joined = DisjointSets[Domain]()
         plain: list[tuple[Device, Port]] = []
         attached: list[tuple[int, Domain]] = []
-        tags: set[int] = {0}
+        tags = self.tags
         for port in self.ports:
             device, interface = self.devices[port.device], port.interface
             if interface.vlan is not None:
                 tags.add(interface.vlan)
             if interface.switchport:
                 tags.update(interface.switchport.trunk)
-        managed = {port.device for port in self.ports if port.interface.switchport or self._is_routed_vlan(port)}
+        self._managed = {port.device for port in self.ports if port.interface.switchport or self._is_routed_vlan(port)}
         for port in self.ports:
             device, interface = self.devices[port.device], port.interface
             if interface.members:
                 for member in interface.members:
                     for tag in tags:
-                        joined.join(("port", port.name, tag), self._wire(InterfaceName(device.name, member), tag))
+                        joined.join(("port", port.name, tag), self.wire(InterfaceName(device.name, member), tag))
             if interface.switchport and port.up:
-                switchport = interface.switchport
-                native = switchport.access if switchport.access is not None else switchport.native
-                joined.join(("switch", port.device, native), self._wire(port.name, 0))
-                for vlan in switchport.trunk:
-                    if vlan != native:
-                        joined.join(("switch", port.device, vlan), self._wire(port.name, vlan))
-            elif self._is_bridged(device, interface) and port.up:
+                for tag, vlan in interface.switchport.vlan_by_tag.items():
+                    joined.join(("switch", port.device, vlan), self.wire(port.name, tag))
+            elif self.is_bridged(port) and port.up:
                 plain.append((device, port))
             if interface.addresses and not interface.is_loopback:
-                attached.append((port.index, self._domain_of(port)))
+                attached.append((port.index, self.domain_of(port)))
         for _, port in plain:
-            if port.device in managed:
-                joined.join(("switch", port.device, DEFAULT_VLAN), self._wire(port.name, 0))
+            if self.is_managed(port.device):
+                joined.join(("switch", port.device, DEFAULT_VLAN), self.wire(port.name, 0))
                 continue
             for tag in tags:
-                joined.join(("switch", port.device, tag), self._wire(port.name, tag))
+                joined.join(("switch", port.device, tag), self.wire(port.name, tag))
         self._join_by_subnet(joined, attached)
         self._number(joined, attached)
 
     def _is_routed_vlan(self, port: Port) -> bool:
         return port.interface.vlan is not None and port.interface.parent is None
 
-    def _wire(self, name: InterfaceName, tag: int) -> Domain:
+    def wire(self, name: InterfaceName, tag: int) -> Domain:
         """The domain an interface's frames with ``tag`` are on: its link's, or its own where it has none."""
         number = self.link_of.get(name)
         return ("link", number, tag) if number is not None else ("port", name, tag)
 
-    def _domain_of(self, port: Port) -> Domain:
+    def domain_of(self, port: Port) -> Domain:
         interface = port.interface
         if self._is_routed_vlan(port):
             assert interface.vlan is not None
             return ("switch", port.device, interface.vlan)
         if interface.parent is not None:
             assert interface.vlan is not None
-            return self._wire(InterfaceName(port.name.device, interface.parent), interface.vlan)
-        return self._wire(port.name, 0)
+            return self.wire(InterfaceName(port.name.device, interface.parent), interface.vlan)
+        return self.wire(port.name, 0)
 
     def _join_by_subnet(self, joined: DisjointSets[Domain], attached: list[tuple[int, Domain]]) -> None:
         for index, domain in attached:

@@ -23,7 +23,8 @@ def twice_given_system_ids(database: IsisDatabase) -> tuple[list[Finding], list[
                 key = system, tuple(routers)
                 found[key] = found.get(key, frozenset()) | members
     findings, doubts = [], []
-    for (system, routers), members in found.items():
+    for (system, holders_of), members in found.items():
+        routers = list(holders_of)
         instances = [database.processes[router].instance for router in routers]
         names = [database.topology.instance_name(instance) for instance in instances]
         text = (
