@@ -85,6 +85,12 @@ class RemedySerializer(serializers.Serializer[Any]):
     place = PlaceSerializer(allow_null=True)
 
 
+class TrailEndSerializer(serializers.Serializer[Any]):
+    message = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+    other_places = PlaceSerializer(many=True)
+
+
 class CauseSerializer(serializers.Serializer[Any]):
     device = serializers.CharField()
     interface = serializers.CharField(allow_null=True)
@@ -99,6 +105,7 @@ class CauseSerializer(serializers.Serializer[Any]):
     near_misses = NearMissSerializer(many=True)
     remedy = RemedySerializer(allow_null=True)
     notes = serializers.ListField(child=serializers.CharField())
+    trail = TrailEndSerializer(many=True)
 
 
 class ShrinkSerializer(serializers.Serializer[Any]):
@@ -118,6 +125,7 @@ class StrandSerializer(serializers.Serializer[Any]):
     path_count = serializers.IntegerField()
     paths = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
     causes = CauseSerializer(many=True)
+    doubts = serializers.ListField(child=serializers.CharField())
     starts = serializers.ListField(child=serializers.IntegerField())
     stops = StopSerializer(many=True)
     mtu = PacketSizeSerializer(allow_null=True)
@@ -220,6 +228,7 @@ class LegSerializer(serializers.Serializer[Any]):
     device = serializers.CharField(allow_null=True)
     interface = serializers.CharField(allow_null=True)
     cost = serializers.IntegerField()
+    what = serializers.CharField()
 
 
 class WaySerializer(serializers.Serializer[Any]):
@@ -291,6 +300,7 @@ class StepSerializer(serializers.Serializer[Any]):
     message = serializers.CharField()
     stopped = serializers.BooleanField()
     place = PlaceSerializer(allow_null=True)
+    other_places = PlaceSerializer(many=True)
 
 
 class WinnerSerializer(serializers.Serializer[Any]):

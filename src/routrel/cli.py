@@ -188,6 +188,9 @@ def _print_walk(answer: dict[str, Any]) -> None:
                 print(
                     f"    entry {miss['entry']} would match but for {miss['field']}: {miss['has']}, not {miss['needs']}"
                 )
+            for step in cause["trail"]:
+                at = f" [{step['place']['file']}:{step['place']['line']}]" if step["place"] else ""
+                print(f"    the route: {step['message']}{at}")
             if cause["remedy"]:
                 print(f"    {cause['remedy']['message']}: {cause['remedy']['text']}")
             for note in cause["notes"]:

@@ -43,11 +43,13 @@ def test_the_missing_entry_put_where_the_remedy_says_lets_the_packet_pass():
     assert answer(load(cured), "h1", "h2", "tcp/443")["forward"]["verdict"] == "arrives"
 
 
-def test_an_entry_with_the_wrong_protocol_is_mended_in_place():
+def test_an_entry_with_the_wrong_protocol_gets_one_like_it_with_the_right_one():
     text = lan("{edge: [{action: accept, protocol: udp, destination_ports: [443]}]}", ", acl_in: edge")
     (cause,) = answer(load(text), "h1", "h2", "tcp/443")["forward"]["causes"]
-    assert cause["remedy"]["message"] == "change entry 1 of ACL edge"
-    cured = re.sub(r"\{action: accept, protocol: udp[^}]*\}", cause["remedy"]["text"].removeprefix("- "), text)
+    assert cause["remedy"]["message"] == "add to ACL edge, after entry 1"
+    cured = re.sub(
+        r"(\{action: accept, protocol: udp[^}]*\})", rf"\1, {cause['remedy']['text'].removeprefix('- ')}", text
+    )
     assert answer(load(cured), "h1", "h2", "tcp/443")["forward"]["verdict"] == "arrives"
 
 

@@ -3,7 +3,8 @@
 from collections.abc import Iterable, Iterator
 from typing import Any
 
-from routrel.analysis.causes import GOOD, Cause, CauseFinder
+from routrel.analysis.causes import Cause, CauseFinder
+from routrel.analysis.remedies import GOOD
 from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
 from routrel.forwarding.strand import Strand
 from routrel.model.findings import Finding
@@ -88,6 +89,10 @@ def cause_json(cause: Cause) -> Json:
         if cause.remedy is None
         else {"message": cause.remedy.message, "text": cause.remedy.text, "place": place_json(cause.remedy.place)},
         "notes": list(cause.notes),
+        "trail": [
+            {"message": step.text, "place": place_json(step.place), "other_places": list(map(place_json, step.others))}
+            for step in cause.trail
+        ],
     }
 
 

@@ -1,44 +1,25 @@
-"""Causes: what exactly stops a flow, and a remedy where one is evident.
+"""Causes: what exactly stops a flow, with its evidence, what nearly let it pass and where missing routes stopped.
 
 A cause is data (device, stage, ACL and entry, route, place in the source); its message is made here from
-that data. A remedy is the missing or changed text as the network file would have it. A near miss is an
-entry that fits the packet in all fields but one: often the slip that is looked for.
+that data. Remedies come from ``remedies``.
 """
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
+from routrel.analysis.contest.absence import Step, trails
+from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.remedies import GOOD, NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
-from routrel.forwarding.walk import Start, Walker
-from routrel.model.addresses import Address, Prefix
+from routrel.forwarding.walk import Walker
 from routrel.model.devices import Device
-from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
+from routrel.model.filters import PROTOCOL_NAMES, Header
 from routrel.model.network import InterfaceName
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
 from routrel.topology.wiring import Break
 
-MISS_ORDER = ("protocol", "source", "destination", "destination_ports", "source_ports")
-GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
-
-
-@dataclass(frozen=True, slots=True)
-class Remedy:
-    """``text`` is what to write and ``where`` says at which device and list; ``place`` is near it."""
-
-    message: str
-    text: str
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class NearMiss:
-    """An accepting entry that one field alone keeps from matching."""
-
-    entry: int
-    field: str
-    has: str
-    needs: str
-    place: Place
+MOST_STEPS = 4
+"""So many ends of trails stand with a cause; the route's own view has them all."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,11 +39,8 @@ class Cause:
     near_misses: tuple[NearMiss, ...] = ()
     remedy: Remedy | None = None
     notes: tuple[str, ...] = field(default=())
-
-
-def protocol_name(protocol: int | None) -> str:
-    """A protocol as the network file names it."""
-    return "any" if protocol is None else PROTOCOL_NAMES.get(protocol, str(protocol))
+    trail: tuple[Step, ...] = ()
+    """Of a missing route: where the routes that others have stopped on their way here."""
 
 
 def header_text(header: Header) -> str:
@@ -72,33 +50,6 @@ def header_text(header: Header) -> str:
     return text if header.destination_port is None else f"{text} port {header.destination_port}"
 
 
-def match_text(match: HeaderMatch) -> str:
-    """A match as the network file writes it."""
-    parts = []
-    if match.protocol is not None:
-        parts.append(f"protocol: {protocol_name(match.protocol)}")
-    if match.source is not None:
-        parts.append(f"source: {match.source}")
-    if match.destination is not None:
-        parts.append(f"destination: {match.destination}")
-    for name, ports in (("source_ports", match.source_ports), ("destination_ports", match.destination_ports)):
-        if ports:
-            parts.append(f"{name}: [{', '.join(_port_text(ports_range) for ports_range in ports)}]")
-    return ", ".join(parts)
-
-
-def _port_text(ports: PortRange) -> str:
-    return str(ports) if ports.low == ports.high else f'"{ports}"'
-
-
-def entry_text(entry: AclEntry) -> str:
-    """An ACL entry as the network file writes it."""
-    match = match_text(entry.match)
-    name = f", name: {entry.name}" if entry.name else ""
-    stateful = ", stateful: true" if entry.stateful else ""
-    return f"{{action: {entry.action}{', ' + match if match else ''}{name}{stateful}}}"
-
-
 class CauseFinder:
     """Finds the causes on strands of one solved network."""
 
@@ -106,6 +57,8 @@ class CauseFinder:
         self.solved = solved
         self.walker = walker
         self.topology = solved.topology
+        self.routes = RouteRemedies(solved, walker)
+        self._explainer: Explainer | None = None
 
     def causes(self, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()) -> list[Cause]:
         """One cause per bad ending, in the order of the walk, none named twice.
@@ -131,6 +84,7 @@ class CauseFinder:
         route = stop.route
         place = route.place if route else (device.routing or device).place
         remedy = None
+        trail: tuple[Step, ...] = ()
         header = stop.header
         if ending.stage == "steering":
             assert stop.steering is not None and stop.steering.entry is not None
@@ -145,14 +99,15 @@ class CauseFinder:
             place = device.place
         elif ending.verdict == "unrouted":
             message = f"{device.name} has no route for {header.destination}"
-            remedy = self._missing_route(stop, stateful)
+            remedy = self.routes.missing_route(strand, stop, stateful)
+            trail = self._trail(stop)
         elif ending.verdict == "discarded":
             assert route is not None
             message = (
                 f"the longest match for {header.destination} is {route.prefix}, a {route.protocol} route"
                 f" that {'discards' if route.action == 'discard' else 'rejects'}"
             )
-            remedy = self._longer_route(stop, stateful)
+            remedy = self.routes.longer_route(strand, stop, stateful)
         elif ending.verdict == "loops":
             assert branch is not None
             again = self.topology.devices[strand.stops[branch.target].device].name
@@ -160,7 +115,14 @@ class CauseFinder:
         else:
             message = self._unresolved_text(device, branch, header)
             apart = self._kept_apart(branch) if branch is not None else None
-            if apart is not None:
+            if stop.steering is not None and stop.steering.used and stop.steering.entry is not None:
+                entry = device.forwarding_policies[stop.steering.policy].entries[stop.steering.entry]
+                place = entry.place
+                message = (
+                    f"entry {stop.steering.entry + 1} of forwarding policy {stop.steering.policy} steers it there,"
+                    f" whatever the table says, and {message}"
+                )
+            elif apart is not None:
                 place = apart[1].places[0]
         interface = self._interface(stop, branch)
         return Cause(
@@ -174,7 +136,20 @@ class CauseFinder:
             place=place,
             remedy=remedy,
             notes=self._gap_notes(device, interface),
+            trail=trail,
         )
+
+    def _trail(self, stop: Stop) -> tuple[Step, ...]:
+        """Where the routes for a destination stopped on their way to a table that has none."""
+        number = self.solved.prefixes.longest(stop.header.destination)
+        if number < 0:
+            return ()
+        if self._explainer is None:
+            self._explainer = Explainer(self.solved)
+        contest = self._explainer.contest(stop.instance, self.solved.prefixes.prefixes[number])
+        if contest.winners:
+            return ()
+        return tuple(trail.steps[-1] for trail in trails(self._explainer, contest)[:MOST_STEPS])
 
     def _interface(self, stop: Stop, branch: Branch | None) -> str | None:
         if branch is not None:
@@ -230,127 +205,7 @@ class CauseFinder:
             acl.name,
             None if check.entry is None else check.entry + 1,
             place,
-            near_misses(acl, stop.header),
-            self._missing_entry(acl, check.entry, stop.header, is_reply),
+            near_misses(acl, stop.header, check.entry),
+            missing_entry(acl, check.entry, stop.header, is_reply),
             self._gap_notes(device, interface),
         )
-
-    def _missing_entry(self, acl: Acl, entry: int | None, header: Header, is_reply: bool) -> Remedy:
-        """A near entry with its protocol set right; else the entry that lets just this packet pass, and where."""
-        for miss in near_misses(acl, header):
-            if miss.field == "protocol" and (entry is None or miss.entry <= entry):
-                near = acl.entries[miss.entry - 1]
-                mended = replace(near, match=replace(near.match, protocol=header.protocol))
-                return Remedy(f"change entry {miss.entry} of ACL {acl.name}", f"- {entry_text(mended)}", near.place)
-        accepting = AclEntry("accept", _exact_match(header, is_reply))
-        where = f"before entry {entry + 1}" if entry is not None else "at the end"
-        place = acl.entries[entry].place if entry is not None else acl.place
-        return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(accepting)}", place)
-
-    def _missing_route(self, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
-        """A static route by a neighbour from which the same packet arrives."""
-        device = self.topology.devices[stop.device]
-        neighbor = self._arriving_neighbor(stop, stateful)
-        if neighbor is None:
-            return None
-        prefix = self._prefix_at_destination(stop.header.destination)
-        place = device.routing.place if device.routing else device.place
-        return Remedy(
-            f"add to the static routes of {device.name}", f"- {{prefix: {prefix}, next_hop: {neighbor}}}", place
-        )
-
-    def _longer_route(self, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
-        """Past a discarding route: a longer route by a neighbour, where one leads on."""
-        assert stop.route is not None
-        device = self.topology.devices[stop.device]
-        neighbor = self._arriving_neighbor(stop, stateful)
-        prefix = self._prefix_at_destination(stop.header.destination)
-        if neighbor is None or not stop.route.prefix.covers(prefix):
-            return None
-        if prefix == stop.route.prefix:
-            return Remedy(
-                f"take the {stop.route.action}ing route out of {device.name}", f"# {prefix}", stop.route.place
-            )
-        return Remedy(
-            f"add to the static routes of {device.name}",
-            f"- {{prefix: {prefix}, next_hop: {neighbor}}}",
-            stop.route.place,
-        )
-
-    def _prefix_at_destination(self, destination: Address) -> Prefix:
-        """The subnet the destination stands in, where the model knows it; else the address alone."""
-        port = self.topology.owner(destination)
-        if port is not None:
-            for address in self.topology.ports[port].interface.addresses:
-                if address.prefix.contains(destination):
-                    return address.prefix
-        return destination.host_prefix()
-
-    def _arriving_neighbor(self, stop: Stop, stateful: frozenset[int]) -> Address | None:
-        """The first neighbour's address from which the packet arrives without coming back here."""
-        for number in self.topology.ports_of[stop.device]:
-            segment = self.topology.segment_of[number]
-            port = self.topology.ports[number]
-            if segment < 0 or not port.up or number == stop.ingress or port.instance != stop.instance:
-                continue
-            for other in self.topology.segments[segment].ports:
-                neighbor = self.topology.ports[other]
-                if neighbor.instance == stop.instance or not neighbor.up:
-                    continue
-                addresses = [
-                    a.address
-                    for a in neighbor.interface.addresses
-                    if a.family == stop.header.destination.family
-                    and any(own.prefix.contains(a.address) for own in port.interface.addresses)
-                ]
-                if not addresses or not self.topology.devices[neighbor.device].forwards:
-                    continue
-                onward = self.walker.walk([Start(neighbor.instance, other, stop.header)], stateful)
-                back = any(s.device == stop.device for s in onward.stops)
-                if onward.verdict in GOOD and not back:
-                    return addresses[0]
-        return None
-
-
-def _exact_match(header: Header, is_reply: bool) -> HeaderMatch:
-    """The narrowest match a person would write: hosts, and the service's port on the server's side."""
-    ports = (PortRange(header.destination_port, header.destination_port),) if header.destination_port else ()
-    source_ports = (PortRange(header.source_port, header.source_port),) if header.source_port else ()
-    return HeaderMatch(
-        header.protocol,
-        header.source.host_prefix(),
-        header.destination.host_prefix(),
-        source_ports if is_reply else (),
-        () if is_reply else ports,
-    )
-
-
-def near_misses(acl: Acl, header: Header) -> tuple[NearMiss, ...]:
-    """Accepting entries that one field alone keeps from matching."""
-    found = []
-    for index, entry in enumerate(acl.entries):
-        if entry.action != "accept":
-            continue
-        # Ports are compared as if the protocol were right; tcp for udp is a slip, tcp for icmp is not.
-        failed = entry.match.failed_fields(header)
-        if len(failed) != 1:
-            continue
-        if failed[0] == "protocol" and (entry.match.protocol in PORTED) != (header.protocol in PORTED):
-            continue
-        found.append(_near_miss(index, entry, failed[0], header))
-    return tuple(sorted(found, key=lambda miss: (MISS_ORDER.index(miss.field), miss.entry)))
-
-
-def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMiss:
-    match = entry.match
-    has: object
-    needs: object
-    if name == "protocol":
-        has, needs = protocol_name(match.protocol), protocol_name(header.protocol)
-    elif name in ("source", "destination"):
-        has, needs = getattr(match, name), getattr(header, name)
-    elif name == "source_ports":
-        has, needs = ", ".join(map(str, match.source_ports)), header.source_port
-    else:
-        has, needs = ", ".join(map(str, match.destination_ports)), header.destination_port
-    return NearMiss(index + 1, name, str(has), str(needs), entry.place)

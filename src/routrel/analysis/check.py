@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
 from routrel.analysis.shadowing import shadowed_entries
+from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.findings import Finding
@@ -64,7 +65,7 @@ def _segments(solved: Solved) -> Iterator[Finding]:
         ports = [port for port in ports if port.up]
         if len(ports) > 1:
             yield from _subnet_mismatch(segment, ports)
-            yield from _mtu_mismatch(ports)
+            yield from _mtu_mismatch(solved, ports)
 
 
 def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
@@ -120,22 +121,25 @@ def _split_subnets(solved: Solved) -> Iterator[Finding]:
                 yield Finding(
                     "subnet-split",
                     "error",
-                    f"{first[0].name} and {other[0].name} are both in {prefix} and do not hear each other: {apart.text}",
+                    f"{first[0].name} and {other[0].name} are both in {prefix} and do not hear each other:"
+                    f" {apart.text}",
                     first[0].name.device,
                     first[0].name.interface,
                     apart.places,
                 )
 
 
-def _mtu_mismatch(ports: list[Port]) -> Iterator[Finding]:
+def _mtu_mismatch(solved: Solved, ports: list[Port]) -> Iterator[Finding]:
     smallest = min(ports, key=lambda port: port.interface.mtu)
     largest = max(ports, key=lambda port: port.interface.mtu)
     if smallest.interface.mtu != largest.interface.mtu:
+        runs_ospf = all(any(port.index in one.database.speakers for one in solved.ospf) for port in (smallest, largest))
+        ospf = ", and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)" if runs_ospf else ""
         yield Finding(
             "mtu-mismatch",
             "warning",
             f"MTU {smallest.interface.mtu} on {smallest.name} against {largest.interface.mtu} on {largest.name}:"
-            " larger packets are lost, and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)",
+            f" larger packets are lost{ospf}",
             smallest.name.device,
             smallest.name.interface,
             (smallest.interface.place, largest.interface.place),
@@ -190,6 +194,7 @@ def _drift(solved: Solved) -> Iterator[Finding]:
 
 
 def _steering_hops(solved: Solved) -> Iterator[Finding]:
+    walker = Walker(solved)
     for number, device in enumerate(solved.topology.devices):
         instances = solved.topology.instances_of(number)
         for policy in device.forwarding_policies.values():
@@ -205,6 +210,22 @@ def _steering_hops(solved: Solved) -> Iterator[Finding]:
                         "",
                         (entry.place,),
                     )
+                    continue
+                for instance in instances if entry.action == "forward" else ():
+                    # The first that is on a connected subnet is taken, whether or not anyone is there.
+                    found = (solved.connected_hop(instance, hop) for hop in entry.next_hops)
+                    taken = next((hop for hop in found if hop is not None), None)
+                    if taken is not None and not walker.is_answered(number, taken):
+                        yield Finding(
+                            "next-hop",
+                            "error",
+                            f"entry {index + 1} of forwarding policy {policy.name} on {device.name} steers to"
+                            f" {taken.address}, which no device on the segment of"
+                            f" {solved.topology.ports[taken.port].name} has: what it matches is lost",
+                            device.name,
+                            solved.topology.ports[taken.port].name.interface,
+                            (entry.place,),
+                        )
 
 
 def _unattached(solved: Solved) -> Iterator[Finding]:

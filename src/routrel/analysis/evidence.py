@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from typing import Any
 
 from routrel.analysis.answers import Answerer, Json, next_hop_json, place_json, strand_json
-from routrel.analysis.causes import entry_text, header_text, match_text
+from routrel.analysis.causes import header_text
+from routrel.analysis.remedies import entry_text, match_text
 from routrel.forwarding.flow import Walk
 from routrel.forwarding.strand import AclCheck, Branch, Stop, Strand
 from routrel.model.addresses import Address

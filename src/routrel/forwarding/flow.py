@@ -9,8 +9,8 @@ import difflib
 from dataclasses import dataclass, replace
 
 from routrel.formats.network_grammar import service as parse_service
-from routrel.forwarding.strand import Strand
-from routrel.forwarding.walk import ORIGIN, Start, Walker, stateful_devices
+from routrel.forwarding.strand import Start, Strand
+from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
 from routrel.model.addresses import Address
 from routrel.model.filters import ICMP, ICMPV6, PORTED, Header
 from routrel.model.network import InterfaceName, Network, Service

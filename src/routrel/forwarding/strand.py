@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple
 
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
-from routrel.routing.routes import Route
+from routrel.routing.routes import NextHop, Route
 
 Verdict = Literal["arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed"]
 Stage = Literal["acl_in", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
@@ -75,6 +75,18 @@ class Stop:
     branches: list[Branch] = field(default_factory=list)
 
 
+class Start(NamedTuple):
+    """Where a packet begins: at an instance of its own (``ingress`` -1), or coming in by a port.
+
+    ``hops`` narrows the origin's choice, where different ways out mean different source addresses.
+    """
+
+    instance: int
+    ingress: int
+    header: Header
+    hops: tuple[NextHop, ...] | None = None
+
+
 class Ending(NamedTuple):
     """Where some path ends: at a stop, or on one of its branches (-1: at the stop itself)."""
 
@@ -88,14 +100,15 @@ class Ending(NamedTuple):
 class Strand:
     """All ways of one direction.
 
-    ``starts`` are numbers of stops where the packet can begin; ``finished`` has all numbers, each after
-    those its branches lead to (but for loops).
+    ``asked`` are the starts as given, ``starts`` the numbers of stops where the packet can begin; ``finished``
+    has all numbers, each after those its branches lead to (but for loops).
     """
 
     stops: list[Stop]
     starts: list[int]
     finished: list[int]
     has_loop: bool
+    asked: tuple[Start, ...]
 
     @cached_property
     def endings(self) -> list[Ending]:

@@ -12,26 +12,13 @@ met again on its own way is a loop.
 """
 
 from collections.abc import Iterable
-from typing import NamedTuple
 
-from routrel.forwarding.strand import AclCheck, Branch, SteeringCheck, Stop, Strand
+from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
 ORIGIN = -1
-
-
-class Start(NamedTuple):
-    """Where a packet begins: at an instance of its own (``ingress`` -1), or coming in by a port.
-
-    ``hops`` narrows the origin's choice, where different ways out mean different source addresses.
-    """
-
-    instance: int
-    ingress: int
-    header: Header
-    hops: tuple[NextHop, ...] | None = None
 
 
 class _Packet:
@@ -84,6 +71,7 @@ class Walker:
 
     def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
+        starts = tuple(starts)
         stops: list[Stop] = []
         first: list[int] = []
         finished: list[int] = []
@@ -135,7 +123,7 @@ class Walker:
                     stack.pop()
                     on_way.discard(number)
                     finished.append(number)
-        return Strand(stops, first, finished, has_loop)
+        return Strand(stops, first, finished, has_loop, starts)
 
     def _decide(self, stop: Stop, packet: _Packet, stateful: frozenset[int], hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
@@ -241,6 +229,12 @@ class Walker:
         others = (self.topology.ports[port].device for port in self.topology.segments[segment].ports)
         # A device that is cabled there and has the address is not beyond the model, but out of earshot.
         return all(other == device for other in others) and self.solved.wiring.holder(out.index, branch.address) is None
+
+    def is_answered(self, device: int, hop: NextHop) -> bool:
+        """Whether some device answers for a gateway, in the model or beyond it."""
+        assert hop.address is not None
+        branch = Branch(hop.port, hop.address, True)
+        return (self._segment_of[hop.port], hop.address) in self._answerers or self._is_beyond(device, branch)
 
     def leaves_by(self, device: int, hop: NextHop, header: Header) -> bool:
         """Whether a packet handed to this next hop leaves the model (ACLs aside)."""

@@ -100,6 +100,8 @@ class EigrpDatabase:
         """(interface's leg, port) of a process's own networks."""
         self.hearings: dict[int, list[Hearing]] = {4: [], 6: []}
         """By family, sorted by receiver, then next hop."""
+        self.apart: dict[tuple[int, int], str] = {}
+        """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         by_segment: dict[int, list[Speaker]] = defaultdict(list)
         for instance in topology.instances:
             if instance.routing and instance.routing.eigrp:
@@ -168,6 +170,8 @@ class EigrpDatabase:
                 leg = leg_of(receiver.settings, receiver.port)
                 self.hearings[family].append(Hearing(sender.process, receiver.process, leg, hop, sender.port.index))
         if obstacle:
+            self.apart[first.port.index, second.port.index] = obstacle
+            self.apart[second.port.index, first.port.index] = obstacle
             self.findings.append(
                 Finding(
                     "eigrp-neighbours",

@@ -88,7 +88,7 @@ class Settling:
         self.depends_on_order = False
         """Whether it settled only because instances acted one after the other."""
         self.contested: tuple[set[tuple[int, int]], set[int]] = (set(), set())
-        """Processes and prefix numbers that changed in the last round in which all acted together."""
+        """Processes and prefix numbers that kept changing while all acted together."""
         self._bgp_number: int
         self.bgp: BgpSolution | None
         self._bgp_number, self.bgp = next(
@@ -147,11 +147,8 @@ class Settling:
     def _settle(self) -> Unsettled | None:
         seen: dict[bytes, int] = {}
         together = True
-        before: list[dict[int, Injected]] = []
         while self.rounds < ROUNDS:
             self.rounds += 1
-            if together:
-                before = [dict(injected) for injected in self.injected]
             changed = self._round(together)
             if not changed:
                 self.depends_on_order = not together
@@ -160,8 +157,8 @@ class Settling:
             if state in seen:
                 if not together:
                     return self._unsettled(self.rounds - seen[state])
+                self.contested = self._changes_within(self.rounds - seen[state], together)
                 together = False
-                self.contested = self._changes(before)
                 seen.clear()
             seen[state] = self.rounds
         return self._unsettled(ROUNDS)
@@ -273,16 +270,20 @@ class Settling:
             self.solutions[number].inject(self.injected[number], self.blocked[number])
 
     def _unsettled(self, length: int) -> Unsettled:
+        processes, prefixes = self._changes_within(length, False)
+        return Unsettled(tuple(sorted(processes)), tuple(self.prefixes.members(prefixes)), length)
+
+    def _changes_within(self, length: int, together: bool) -> tuple[set[tuple[int, int]], set[int]]:
         """Go round once more and note who changes what."""
         processes: set[tuple[int, int]] = set()
         prefixes: set[int] = set()
         for _ in range(length):
             before = [dict(injected) for injected in self.injected]
-            self._round(False)
+            self._round(together)
             changed = self._changes(before)
             processes |= changed[0]
             prefixes |= changed[1]
-        return Unsettled(tuple(sorted(processes)), tuple(self.prefixes.members(prefixes)), length)
+        return processes, prefixes
 
     def _changes(self, before: list[dict[int, Injected]]) -> tuple[set[tuple[int, int]], set[int]]:
         """(solution, process) pairs that put in something else than before, and the prefixes."""

@@ -71,6 +71,8 @@ class RipDatabase:
         """The port that brings a process's own network."""
         self.hearings: dict[int, list[Hearing]] = {4: [], 6: []}
         """By family, sorted by receiver, then next hop."""
+        self.apart: dict[tuple[int, int], str] = {}
+        """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         by_segment: dict[int, list[Port]] = defaultdict(list)
         for instance in topology.instances:
             rip = instance.routing.rip if instance.routing else None
@@ -116,11 +118,13 @@ class RipDatabase:
             if family == 4 and not any(
                 address is not None and mine.prefix.contains(address) for mine in receiver.interface.addresses
             ):
+                self.apart[sender.index, receiver.index] = f"{address} is on no subnet of the receiver (RFC 2453 3.9.2)"
                 continue
             devices = self.topology.devices[sender.device], self.topology.devices[receiver.device]
             header = Header(UDP, address or SOME_LINK_LOCAL, EVERYONE[family], PORTS[family], PORTS[family])
             dropped = dropped_by(header, (devices[0], sender), (devices[1], receiver))
             if dropped:
+                self.apart[sender.index, receiver.index] = dropped.format("its updates")
                 self.findings.append(
                     Finding(
                         "rip-neighbours",

@@ -1,18 +1,29 @@
 """Why a prefix is absent: how far it came from each origin, and what stopped it, with the statement."""
 
 from collections import deque
+from collections.abc import Collection
 from dataclasses import dataclass
 
 from routrel.analysis.contest.bgp_path import Refusal
+from routrel.analysis.contest.candidates import Contest
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.ospf import OspfPlain
 from routrel.analysis.contest.policies import Asked, ask
+from routrel.analysis.contest.separation import (
+    Neighbors,
+    eigrp_neighbors,
+    isis_neighbors,
+    ospf_neighbors,
+    rip_neighbors,
+    separation,
+)
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.isis.database import domain_of
 from routrel.routing.ospf.areas import BACKBONE
 from routrel.routing.ospf.database import area_name
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
+from routrel.routing.rip import INFINITY
 from routrel.routing.routes import Route
 from routrel.routing.rows import NONE, Process, ProtocolSolution
 
@@ -27,6 +38,8 @@ class Step:
     text: str
     place: Place = NOWHERE
     stopped: bool = False
+    others: tuple[Place, ...] = ()
+    """Further places that together make it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -256,7 +269,7 @@ class Tracer:
             elif solution is self.solved.bgp:
                 steps += self._bgp_stops(process)
             else:
-                steps += self._vector_stops(solution, process)
+                steps += self._vector_stops(solution, node[1], process)
         return steps
 
     def _bgp_stops(self, process: int) -> list[Step]:
@@ -288,6 +301,15 @@ class Tracer:
             steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True))
         return steps
 
+    def separated(
+        self, neighbors: Neighbors, instance: int, senders: Collection[int], text: str, place: Place
+    ) -> list[Step]:
+        """What keeps an instance from others that it would hear of the prefix from, thing by thing."""
+        breaks = separation(self.solved, neighbors, instance, senders)
+        if not breaks:
+            return [Step(instance, text, place, True)]
+        return [Step(instance, f"{text}: {one.text}", one.places[0], True, one.places[1:]) for one in breaks]
+
     def _isis_stops(self, origin: int, process: int) -> list[Step]:
         database = self.solved.isis.database
         own, other = database.configured[process], database.configured[origin]
@@ -299,7 +321,8 @@ class Tracer:
                     reached = origin in self.explainer.isis.graph(domain).distances(process)
                     if not reached:
                         text = f"at level {level} no path leads to {self.explainer.isis.name(origin)}"
-                        return [Step(instance, text, own.place, True)]
+                        far = self.solved.isis.processes[origin].instance
+                        return self.separated(isis_neighbors(database, domain), instance, [far], text, own.place)
                     if level == 1 and not self._says_at_level_1(origin):
                         continue
         if own.levels == (1,):
@@ -336,23 +359,39 @@ class Tracer:
         isis = self.solved.isis.database.configured[origin]
         return any(router == origin for router, *_ in self.explainer.isis.brought(domain_of(isis, 1), self.prefix))
 
-    def _vector_stops(self, solution: ProtocolSolution, process: int) -> list[Step]:
-        instance = solution.processes[process].instance
-        name = self.topology.instance_name(instance)
+    def _vector_stops(self, solution: ProtocolSolution, origin: int, process: int) -> list[Step]:
+        """RIP and EIGRP: what keeps routers apart, else who on the way does not hand the prefix on."""
+        of = solution.processes[process]
+        far = solution.processes[origin].instance
         if solution is self.solved.rip:
-            plain = self.explainer.rip(self.prefix)
-            hearings = [h for h in self.solved.rip.database.hearings[self.prefix.family] if h.receiver == process]
-            if not hearings:
-                return [Step(instance, f"{name} hears no RIP neighbour", solution.processes[process].place, True)]
-            for hearing in hearings:
-                said = plain.says(hearing)
-                if said < 16:
-                    total = said + plain.adds(hearing)
-                    text = f"{plain.name(hearing.sender)} says it at {said}: {total} is out of reach"
-                    return [Step(instance, text, self.solved.rip.database.speakers[hearing.hop.port][1].place, True)]
-            text = f"no RIP neighbour of {name} announces it: each lacks it, or uses another protocol's route"
-            return [Step(instance, text, solution.processes[process].place, True)]
-        return [Step(instance, f"no EIGRP neighbour of {name} reports it", solution.processes[process].place, True)]
+            neighbors = rip_neighbors(self.solved.rip.database, self.prefix.family)
+            text = f"no RIP neighbour of {self.topology.instance_name(of.instance)} announces it"
+            steps = self.separated(neighbors, of.instance, [far], text, of.place)
+            return self._rip_stops(process) or steps
+        neighbors = eigrp_neighbors(self.solved.eigrp.database, self.prefix.family)
+        text = f"no EIGRP neighbour of {self.topology.instance_name(of.instance)} reports it"
+        return self.separated(neighbors, of.instance, [far], text, of.place)
+
+    def _rip_stops(self, process: int) -> list[Step]:
+        """Where RIP has the prefix and hands it on no further: out of reach, or not used by a table."""
+        plain, database = self.explainer.rip(self.prefix), self.solved.rip.database
+        hearings = database.hearings[self.prefix.family]
+        steps = []
+        for hearing in sorted(hearings, key=lambda hearing: hearing.receiver != process):
+            said = plain.says(hearing)
+            place = database.speakers[hearing.hop.port][1].place
+            instance = database.processes[hearing.receiver].instance
+            if hearing.receiver in plain.heard or hearing.receiver in plain.origins:
+                continue
+            sender = plain.name(hearing.sender)
+            if said < INFINITY:
+                total = said + plain.adds(hearing)
+                text = f"{sender} says it at {said}: {total} is out of reach (RFC 2453 section 3.6)"
+                steps.append(Step(instance, text, place, True))
+            elif hearing.sender in plain.heard and plain.silent.get(hearing.sender, False):
+                text = f"{sender} hears it by RIP and does not say it on: its table uses another route"
+                steps.append(Step(database.processes[hearing.sender].instance, text, place, True))
+        return steps
 
 
 class _OspfStops:
@@ -375,8 +414,14 @@ class _OspfStops:
             if not self.plain.areas_of(process):
                 found = self.plain.database.processes[process]
                 text = f"OSPF on {self.plain.name(process)} has no interface that is up, so it has no neighbours"
-                return [Step(found.instance, text, found.place, True)]
+                return self._separated(None, [self.origin], text, found.place)
         return self._inside(brings) if brings else self._outside()
+
+    def _separated(self, area: int | None, processes: list[int], text: str, place: Place) -> list[Step]:
+        """What keeps this process from the nearest of others, in one area or in all together."""
+        instances = [self.plain.database.processes[process].instance for process in processes]
+        neighbors = ospf_neighbors(self.plain.database, area)
+        return self.tracer.separated(neighbors, self.instance, instances, text, place)
 
     def _stop(self, text: str, place: Place) -> Step:
         return Step(self.instance, text, place, True)
@@ -389,7 +434,7 @@ class _OspfStops:
             if area in brings:
                 if self.origin not in distance:
                     text = f"in area {area_name(area)} no path leads to {self.plain.name(self.origin)}"
-                    steps.append(self._stop(text, self._area_place(self.process, area)))
+                    steps += self._separated(area, [self.origin], text, self._area_place(self.process, area))
                 continue
             borders = [
                 border
@@ -398,7 +443,8 @@ class _OspfStops:
             ]
             if not borders:
                 text = f"no border router of area {area_name(area)} is reached"
-                steps.append(self._stop(text, self._area_place(self.process, area)))
+                there = [one for one in self.plain.solution.areas.borders if area in self.plain.areas_of(one)]
+                steps += self._separated(area, there, text, self._area_place(self.process, area))
             steps += [self._border(border, area) for border in borders]
         return steps
 
@@ -446,13 +492,25 @@ class _OspfStops:
             return [self._stop(text, self._area_place(self.origin, self.plain.areas_of(self.origin)[0]))]
         if self.plain.reach_router(self.process, self.origin) is None:
             place = self._area_place(self.process, areas[0])
-            return [self._stop(f"{self.plain.name(self.origin)} is not reached", place)]
+            return self._separated(None, [self.origin], f"{self.plain.name(self.origin)} is not reached", place)
         return []
 
     def _area_place(self, process: int, area: int) -> Place:
         return self.plain.database.area_settings[process, area].place
 
 
-def trails(explainer: Explainer, instance: int, prefix: Prefix) -> list[Trail]:
-    """How far a prefix came from each of its origins towards an instance without a route for it."""
-    return Tracer(explainer, instance, prefix).trails()
+def trails(explainer: Explainer, contest: Contest) -> list[Trail]:
+    """How far a prefix came towards an instance without a route for it: here, or from each of its origins."""
+    return _kept_out(contest) or Tracer(explainer, contest.instance, contest.prefix).trails()
+
+
+def _kept_out(contest: Contest) -> list[Trail]:
+    """Of a prefix that came all the way: what the install policy says of each candidate."""
+    found = []
+    for one in contest.candidates:
+        if not one.out and one.beaten >= 0 and contest.rounds[one.beaten].name == "install policy":
+            by = contest.rounds[one.beaten]
+            words = next(text for index, text in by.values if contest.candidates[index] is one)
+            text = f"it comes here by {one.protocol} ({one.origin}), and install {words}"
+            found.append(Trail((Step(contest.instance, text, by.place, True),)))
+    return found

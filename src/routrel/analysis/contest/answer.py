@@ -80,7 +80,7 @@ class WhyAnswerer:
             if with_tipping:
                 answer["tipping"] = [self._tipping(point) for point in tipping_points(self.explainer, contest)]
         else:
-            answer["trails"] = [self._trail(trail) for trail in trails(self.explainer, instance, prefix)]
+            answer["trails"] = [self._trail(trail) for trail in trails(self.explainer, contest)]
             covering = self.solved.lookup(instance, Address(prefix.family, prefix.network))
             answer["covered_by"] = None if covering is None else str(covering.prefix)
         return answer
@@ -189,9 +189,9 @@ class WhyAnswerer:
 
     def _leg(self, leg: Leg) -> Json:
         if leg.port < 0:
-            return {"device": None, "interface": None, "cost": leg.cost}
+            return {"device": None, "interface": None, "cost": leg.cost, "what": leg.what}
         name = self.solved.topology.ports[leg.port].name
-        return {"device": name.device, "interface": name.interface, "cost": leg.cost}
+        return {"device": name.device, "interface": name.interface, "cost": leg.cost, "what": ""}
 
     def _outcome(self, outcome: Outcome) -> Json:
         return {
@@ -222,6 +222,7 @@ class WhyAnswerer:
                 "message": step.text,
                 "stopped": step.stopped,
                 "place": place_json(step.place),
+                "other_places": [place_json(place) for place in step.others],
             }
             for step in trail.steps
         ]
@@ -283,7 +284,9 @@ def why_lines(answer: Json) -> Iterator[str]:
             yield from (f"       {each['value']}" for each in one["attributes"] if each["name"] == "policy")
         for way in one["ways"]:
             terms = [
-                str(leg["cost"]) + (f" ({leg['device']}:{leg['interface']})" if leg["device"] else "")
+                f"{leg['cost']} ({leg['device']}:{leg['interface']})"
+                if leg["device"]
+                else f"{leg['cost']} ({leg['what']})"
                 for leg in way["legs"]
             ]
             yield f"       {' + '.join(terms)} = {way['total']}"
@@ -315,4 +318,5 @@ def why_lines(answer: Json) -> Iterator[str]:
     for trail in answer["trails"]:
         yield "on its way here:"
         for step in trail:
-            yield f"  {'x' if step['stopped'] else '>'} {step['message']}{_at(step['place'])}"
+            others = "".join(map(_at, step["other_places"]))
+            yield f"  {'x' if step['stopped'] else '>'} {step['message']}{_at(step['place'])}{others}"

@@ -515,4 +515,16 @@ class BgpPlain:
                         if isinstance(sent, Refusal):
                             yield channel, choice[0], sent
                 else:
-                    yield channel, choice[0], Refusal(f"it is not the best path of {self.name(sender)}")
+                    yield channel, choice[0], Refusal(self._better(channel, best))
+
+    def _better(self, channel: Channel, best: Choice | None) -> str:
+        """Why a path is not sent that its holder does not use, naming the one that it does use."""
+        name = self.name(channel.sender)
+        if best is None:
+            return f"it is not the best path of {name}"
+        path, via = best
+        source = "which it says itself" if via == LOCALLY else f"from {self.name(self.channels[via].sender)}"
+        text = f"the best path of {name} is that with AS path {' '.join(map(str, path.as_path)) or 'empty'}, {source}"
+        if channel.index in self.received:
+            return f"{text}, and that one was sent"
+        return f"{text}, and comes from here" if via == channel.reverse else text

@@ -82,6 +82,8 @@ class Round:
     values: tuple[tuple[int, str], ...]
     lost: tuple[int, ...]
     chosen: bool = True
+    place: Place = NOWHERE
+    """Of a policy that decided: the statement."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -99,14 +99,18 @@ class IsisPlain:
             self._level_1[key] = best if best is None or best <= self._limit(process) else None
         return self._level_1[key]
 
+    def _last_leg(self, router: int, port: int, metric: int) -> Leg:
+        """What a router says of a prefix: of its own interface, or of what it redistributes."""
+        return Leg(port, metric, "" if port >= 0 else f"{self.name(router)} says it at that")
+
     def legs_in_level_1(self, process: int, prefix: Prefix, cost: int) -> tuple[Leg, ...]:
         """One way of a router's level 1 route, as its sum."""
         domain = domain_of(self.database.configured[process], 1)
         distance = self.graph(domain).distances(process)
         for router, metric, port, *_ in self.brought(domain, prefix):
             if router in distance and distance[router] + metric == cost:
-                return (*self.graph(domain).ways(process, router, 1)[0], Leg(port, metric))
-        return (Leg(-1, cost),)
+                return (*self.graph(domain).ways(process, router, 1)[0], self._last_leg(router, port, metric))
+        return (Leg(-1, cost, f"{self.name(process)} says it at that"),)
 
     def _limit(self, process: int) -> int:
         return 2**29 - 1 if self.database.configured[process].wide_metrics else NARROW_PATH
@@ -238,11 +242,14 @@ class IsisPlain:
             tag=tag or None,
             origin_device=self.name(router),
             place=self._place(router, port),
-            ways=tuple(Way((*legs, *(beyond or (Leg(port, metric),)))) for legs in graph.ways(process, router)),
+            ways=tuple(
+                Way((*legs, *(beyond or (self._last_leg(router, port, metric),))))
+                for legs in graph.ways(process, router)
+            ),
             ranks={"kind": (rank, kind), "cost": (total, str(total))},
             graph=graph,
             ends=(process, router),
-            beyond=beyond or (Leg(port, metric),),
+            beyond=beyond or (self._last_leg(router, port, metric),),
         )
         if total > self._limit(process):
             candidate.out = f"a path of {total} is longer than narrow metrics can say ({NARROW_PATH})"

@@ -164,7 +164,7 @@ class OspfPlain(OspfOutside):
         candidate.metric = total
         candidate.attributes["path"] = reach.words
         if offer.type == 1:
-            candidate.ways = tuple(Way((*legs, Leg(-1, offer.metric))) for legs in reach.ways)
+            candidate.ways = tuple(Way((*legs, Leg(-1, offer.metric, "external metric"))) for legs in reach.ways)
         else:
             candidate.attributes["cost to get there"] = str(reach.cost)
             candidate.ways = tuple(Way(legs) for legs in reach.ways)

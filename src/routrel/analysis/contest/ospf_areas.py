@@ -172,7 +172,7 @@ class OspfAreas:
                 if total == said:
                     legs = self.graph(BACKBONE).ways(border, other, 1)[0]
                     return (*legs, *self.legs_beyond(other, prefix, BACKBONE))
-        return (Leg(-1, said),)
+        return (Leg(-1, said, f"{self.name(border)} says it at that"),)
 
     def looked_at(self, process: int) -> list[int]:
         """Section 16.2: a border router looks at the backbone's summaries only."""

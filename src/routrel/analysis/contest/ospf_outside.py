@@ -47,7 +47,8 @@ class OspfOutside(OspfAreas):
         ends = [(area, border) for total, area, border in ways if total == best]
         reach = self._joined_reach(process, ends, best, 1, "through border routers")
         rest = best - self.graph(ends[0][0]).distances(process)[ends[0][1]]
-        return Reach(best, tuple((*legs, Leg(-1, rest)) for legs in reach.ways), reach.hops, 1, reach.words)
+        said = Leg(-1, rest, f"{self.name(ends[0][1])} to {self.name(target)}")
+        return Reach(best, tuple((*legs, said) for legs in reach.ways), reach.hops, 1, reach.words)
 
     def _joined_reach(self, process: int, ends: list[tuple[int, int]], cost: int, rank: int, words: str) -> Reach:
         hops: set[NextHop] = set()
@@ -141,7 +142,8 @@ class OspfOutside(OspfAreas):
                 ends = [(area, border) for total, area, border, _ in ways if total == best]
                 reach = self._joined_reach(process, ends, best, 1, f"to {address} through border routers")
                 rest = best - self.graph(ends[0][0]).distances(process)[ends[0][1]]
-                legs = tuple((*one, Leg(-1, rest)) for one in reach.ways)
+                said = Leg(-1, rest, f"{self.name(ends[0][1])} to {prefix}")
+                legs = tuple((*one, said) for one in reach.ways)
                 return Reach(best, legs, reach.hops, 1, reach.words)
         return f"the forwarding address {address} is not reached by a route of the system itself"
 

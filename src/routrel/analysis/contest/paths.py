@@ -12,10 +12,14 @@ WAYS = 4
 
 
 class Leg(NamedTuple):
-    """One term of a sum: out of ``port`` (or by it, for a prefix brought in) at ``cost``."""
+    """One term of a sum: out of ``port`` (or by it, for a prefix brought in) at ``cost``.
+
+    A term that is no interface's has port -1 and says in ``what`` whose it is.
+    """
 
     port: int
     cost: int
+    what: str = ""
 
 
 class Way(NamedTuple):

@@ -118,9 +118,13 @@ class Elimination:
         if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):
             standing = [index for index in standing if self.candidates[index].action == "forward"]
         if first.is_process and not self._reaches(standing):
-            self.notes.append(f"{first.protocol} has it as its own network: the connected route stands for it")
+            of = self.solved.solutions[first.processes[0]].processes[first.processes[1]]
+            is_put_in = any(self.candidates[index].origin.endswith("itself") for index in standing)
+            source = "another protocol's" if is_put_in else "the connected"
+            what = "puts it in itself" if is_put_in else "has it as its own network"
+            self.notes.append(f"{of.protocol} {what}: {source} route stands for it")
             for index in standing:
-                self.candidates[index].out = "its own network, which the connected route stands for"
+                self.candidates[index].out = f"it {what}, and {source} route stands for that"
             return []
         return standing
 
@@ -279,7 +283,8 @@ class Elimination:
         values = tuple((index, decision.words(policy)) for index in group)
         rule = "the instance's install policy lets routes into the table or keeps them out"
         if not decision.accepted:
-            self._record(Round("install policy", "", rule, values, tuple(group)), {}, counts=False)
+            place = decision.by.place if decision.by is not None else policy.place
+            self._record(Round("install policy", "", rule, values, tuple(group), place=place), {}, counts=False)
             return []
         if decision.set.preference is not None:
             for index in group:

@@ -142,7 +142,7 @@ class RipPlain:
             legs.append(Leg(hearing.hop.port, self.adds(hearing)))
             process = hearing.sender
         if process in self.origins:
-            legs.append(Leg(-1, self.origins[process][0]))
+            legs.append(Leg(-1, self.origins[process][0], f"{self.name(process)} says it at that"))
         return tuple(legs)
 
 
@@ -237,6 +237,8 @@ class EigrpPlain:
         if mine is None:
             return
         limit = self.key(mine)[1]
+        if process in self.own:
+            yield self._own_candidate(process, external, limit)
         for hearing in self.solution.database.hearings[self.prefix.family]:
             if hearing.receiver != process or hearing.sender not in self.best:
                 continue
@@ -280,6 +282,30 @@ class EigrpPlain:
                     "own preference": (default if preference is None else preference, str(preference or default)),
                 },
             )
+
+    def _own_candidate(self, process: int, preference: int, best: int) -> Candidate:
+        """What a router puts in itself: its topology table holds that beside what neighbours report."""
+        vector, of = self.own[process], self.solution.processes[process]
+        total = self.key(vector)[1]
+        is_best = vector == self.best[process]
+        return Candidate(
+            "eigrp",
+            of.name,
+            "external",
+            preference,
+            total,
+            f"{self.name(process)} puts it into EIGRP itself",
+            tag=vector[4] or None,
+            origin_device=self.name(process),
+            place=of.redistribute[0].place if of.redistribute else of.place,
+            attributes={"by this way": str(total)},
+            ranks={
+                "kind": (1, "external"),
+                "feasibility": (0, "its own"),
+                "metric": (0 if is_best else total, str(total)),
+                "own preference": (preference, str(preference)),
+            },
+        )
 
     def _preference(self, process: int, neighbor: Address | None) -> int | None:
         for distance in self.solution.database.configured[process].distances:

@@ -54,6 +54,8 @@ class IsisDatabase:
         self.speakers: dict[int, Speaker] = {}
         """By port."""
         self.domains: dict[Domain, DomainDatabase] = {}
+        self.apart: dict[tuple[int, int], str] = {}
+        """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
         for instance in topology.instances:
             if instance.routing and instance.routing.isis:
@@ -116,6 +118,8 @@ class IsisDatabase:
                 if not levels and not obstacle:
                     obstacle = self._no_level(first, second)
                 if obstacle:
+                    self.apart[first.port.index, second.port.index] = obstacle
+                    self.apart[second.port.index, first.port.index] = obstacle
                     self.findings.append(
                         Finding(
                             "isis-neighbours",

@@ -70,6 +70,8 @@ class Database:
         """By port."""
         self.area_settings: dict[tuple[int, int], OspfArea] = {}
         """By process and area number."""
+        self.apart: dict[tuple[int, int], str] = {}
+        """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._router_ids: dict[int, Address | None] = {}
         self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
         for instance in topology.instances:
@@ -169,6 +171,8 @@ class Database:
                     continue
                 obstacle = self._obstacle(first, second, kinds[one], kinds[other], speakers)
                 if obstacle:
+                    self.apart[first.port.index, second.port.index] = obstacle
+                    self.apart[second.port.index, first.port.index] = obstacle
                     self.findings.append(
                         Finding(
                             NO_LINK_FINDING,

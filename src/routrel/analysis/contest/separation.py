@@ -1,0 +1,200 @@
+"""What keeps two routers apart in a protocol: the nearest way of neighbours that should be, and its breaks.
+
+Routers that hear each other are joined at no cost, routers whose interfaces are cabled together and might hear
+each other at the cost of what is missing between them. The cheapest way from one to the other names it.
+"""
+
+import heapq
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from routrel.model.places import Place
+from routrel.routing.eigrp import EigrpDatabase
+from routrel.routing.isis.database import Domain, IsisDatabase
+from routrel.routing.ospf.database import Database
+from routrel.routing.rip import RipDatabase
+from routrel.routing.rows import Process
+from routrel.routing.solve import Solved
+from routrel.topology.wiring import Break
+
+MOST_PAIRS = 100_000
+"""Pairs of interfaces that are looked at for one question; past it nothing is named."""
+
+Pair = tuple[int, int]
+
+
+@dataclass(slots=True)
+class Neighbors:
+    """Who hears whom in one protocol, or one area or domain of it.
+
+    ``hears`` holds pairs of ports (sender, receiver). ``settings`` gives, by port that is up, whether it is
+    silent and where it stands. ``apart`` says why two that both stand in it do not hear each other, in words.
+    ``running`` holds the instances that run it, with their places.
+    """
+
+    name: str
+    finding: str
+    running: dict[int, Place]
+    hears: set[Pair] = field(default_factory=set)
+    settings: dict[int, tuple[bool, Place]] = field(default_factory=dict)
+    apart: dict[Pair, str] = field(default_factory=dict)
+    silence_is_one_way: bool = False
+    elsewhere: set[Pair] = field(default_factory=set)
+    """Pairs that hear each other in another area of the protocol."""
+
+
+def separation(solved: Solved, neighbors: Neighbors, receiver: int, senders: Collection[int]) -> list[Break]:
+    """What is missing on the way from the nearest of some instances to one: empty where nothing is or can be told."""
+    return _Search(solved, neighbors).run(receiver, senders)
+
+
+class _Search:
+    def __init__(self, solved: Solved, neighbors: Neighbors):
+        self.solved = solved
+        self.topology = solved.topology
+        self.neighbors = neighbors
+        self.looked_at = 0
+        self.heard: dict[int, set[int]] = defaultdict(set)
+        """Per instance those that it hears."""
+        for sender, receiver in neighbors.hears:
+            self.heard[self.topology.ports[receiver].instance].add(self.topology.ports[sender].instance)
+
+    def run(self, receiver: int, senders: Collection[int]) -> list[Break]:
+        cost = {receiver: 0}
+        before: dict[int, tuple[int, Break | None]] = {}
+        queue = [(0, receiver)]
+        while queue:
+            so_far, instance = heapq.heappop(queue)
+            if so_far > cost[instance]:
+                continue
+            if instance in senders:
+                return self._on_the_way(before, instance, receiver)
+            if self.looked_at > MOST_PAIRS:
+                return []
+            for other, price, missing in self._onward(instance):
+                if so_far + price < cost.get(other, 2**30):
+                    cost[other] = so_far + price
+                    before[other] = instance, missing
+                    heapq.heappush(queue, (cost[other], other))
+        return []
+
+    @staticmethod
+    def _on_the_way(before: dict[int, tuple[int, Break | None]], instance: int, receiver: int) -> list[Break]:
+        found = []
+        while instance != receiver:
+            instance, missing = before[instance]
+            if missing is not None:
+                found.append(missing)
+        return found[::-1]
+
+    def _onward(self, instance: int) -> Iterator[tuple[int, int, Break | None]]:
+        for other in sorted(self.heard[instance]):
+            yield other, 0, None
+        found = self.topology.instances[instance]
+        for port in self.topology.ports_of[found.device]:
+            if self.topology.ports[port].instance != instance:
+                continue
+            for number in self.solved.wiring.cabled_with(port):
+                far = self.topology.ports[number]
+                if far.device == found.device or not self.topology.devices[far.device].forwards:
+                    continue
+                self.looked_at += 1
+                missing = self._missing(number, port)
+                if missing is not None:
+                    price = 1 + 2 * sum(one not in self.neighbors.running for one in (instance, far.instance))
+                    yield far.instance, price, missing
+
+    def _missing(self, sender: int, receiver: int) -> Break | None:
+        """Why a port does not hear another that is cabled to it; None where it does, or never would."""
+        pair = sender, receiver
+        if pair in self.neighbors.hears:
+            return None
+        told = self.neighbors.apart.get(pair)
+        ends = [self.topology.ports[number] for number in pair]
+        if not (told or set(ends[0].prefixes) & set(ends[1].prefixes)):
+            return None
+        apart = self.solved.wiring.apart(*pair)
+        if apart is not None:
+            return apart
+        texts, places = [], []
+        for port in ends:
+            settings = self.neighbors.settings.get(port.index)
+            if port.instance not in self.neighbors.running:
+                texts.append(f"{self.topology.instance_name(port.instance)} runs no {self.neighbors.name}")
+                routing = self.topology.instances[port.instance].routing
+                places.append(routing.place if routing is not None else self.topology.devices[port.device].place)
+            elif settings is None:
+                texts.append(f"{port.name} does not stand in {self.neighbors.name}")
+                places.append(self.neighbors.running[port.instance])
+            elif settings[0] and (port.index == sender or not self.neighbors.silence_is_one_way):
+                texts.append(f"{port.name} is passive in {self.neighbors.name}")
+                places.append(settings[1])
+        if texts:
+            names = f"{ends[1].name} hears nothing of {ends[0].name}"
+            return Break(f"{names}: {' and '.join(texts)}", tuple(places))
+        stated = tuple(self.neighbors.settings[number][1] for number in pair)
+        if told:
+            text = f"{ends[1].name} and {ends[0].name}: {told} (finding {self.neighbors.finding})"
+            return Break(text, stated)
+        if pair in self.neighbors.elsewhere:
+            return Break(f"{ends[1].name} and {ends[0].name} are neighbours in another area", stated)
+        return None
+
+
+def _running(processes: Sequence[Process]) -> dict[int, Place]:
+    return {process.instance: process.place for process in processes}
+
+
+def ospf_neighbors(database: Database, area: int | None = None) -> Neighbors:
+    """Of one area, or of all together."""
+    hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.areas.items()}
+    inside = hears.values() if area is None else [hears.get(area, set())]
+    return Neighbors(
+        "OSPF" if database.version == 2 else "OSPF version 3",
+        "ospf-neighbours",
+        _running(database.processes),
+        set().union(*inside),
+        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
+        database.apart,
+        elsewhere=set().union(*hears.values()),
+    )
+
+
+def isis_neighbors(database: IsisDatabase, domain: Domain) -> Neighbors:
+    """Of one level and area."""
+    hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.domains.items()}
+    return Neighbors(
+        "IS-IS",
+        "isis-neighbours",
+        _running(database.processes),
+        hears.get(domain, set()),
+        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
+        database.apart,
+        elsewhere=set().union(*hears.values()),
+    )
+
+
+def rip_neighbors(database: RipDatabase, family: int) -> Neighbors:
+    """Of one address family."""
+    return Neighbors(
+        "RIP",
+        "rip-neighbours",
+        _running(database.processes),
+        {(one.sender_port, one.hop.port) for one in database.hearings[family]},
+        {port: (settings.passive, settings.place) for port, (_, settings) in database.speakers.items()},
+        database.apart,
+        silence_is_one_way=True,
+    )
+
+
+def eigrp_neighbors(database: EigrpDatabase, family: int) -> Neighbors:
+    """Of one address family."""
+    return Neighbors(
+        "EIGRP",
+        "eigrp-neighbours",
+        _running(database.processes),
+        {(one.sender_port, one.hop.port) for one in database.hearings[family]},
+        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
+        database.apart,
+    )

@@ -1,0 +1,269 @@
+"""Remedies: a change that cures what stops a flow, offered only after it was made and the flow asked again.
+
+A remedy of an ACL is one more accepting entry, so that nothing that passed the list before is stopped by it;
+it is asked of the changed list. A remedy of a table is a static route; the network is solved with it and the
+flow walked anew from where it began: the stop must be gone, and nothing new may stop the flow instead.
+"""
+
+from dataclasses import dataclass, replace
+
+from routrel.forwarding.strand import Ending, Start, Stop, Strand, Verdict
+from routrel.forwarding.walk import Walker
+from routrel.model.addresses import Address, Prefix
+from routrel.model.devices import Device
+from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
+from routrel.model.network import Network
+from routrel.model.places import NOWHERE, Place
+from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
+from routrel.routing.solve import Solved, solve
+
+GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
+MISS_ORDER = ("order", "protocol", "source", "destination", "destination_ports", "source_ports")
+MOST_DEVICES = 1500
+"""Larger networks are not solved again to try a static route: an answer would wait for seconds."""
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """``text`` is what to write and ``message`` says at which device and list; ``place`` is near it."""
+
+    message: str
+    text: str
+    place: Place = NOWHERE
+
+
+@dataclass(frozen=True, slots=True)
+class NearMiss:
+    """An accepting entry that one field alone keeps from matching, or that stands behind the one that drops."""
+
+    entry: int
+    field: str
+    has: str
+    needs: str
+    place: Place
+
+
+def protocol_name(protocol: int | None) -> str:
+    """A protocol as the network file names it."""
+    return "any" if protocol is None else PROTOCOL_NAMES.get(protocol, str(protocol))
+
+
+def match_text(match: HeaderMatch) -> str:
+    """A match as the network file writes it."""
+    parts = []
+    if match.protocol is not None:
+        parts.append(f"protocol: {protocol_name(match.protocol)}")
+    if match.source is not None:
+        parts.append(f"source: {_quoted(match.source)}")
+    if match.destination is not None:
+        parts.append(f"destination: {_quoted(match.destination)}")
+    for name, ports in (("source_ports", match.source_ports), ("destination_ports", match.destination_ports)):
+        if ports:
+            parts.append(f"{name}: [{', '.join(_port_text(ports_range) for ports_range in ports)}]")
+    return ", ".join(parts)
+
+
+def _quoted(prefix: Prefix) -> str:
+    """A prefix as it can stand in a list in braces: IPv6 in quotes."""
+    return str(prefix) if prefix.family == 4 else f'"{prefix}"'
+
+
+def _port_text(ports: PortRange) -> str:
+    return str(ports) if ports.low == ports.high else f'"{ports}"'
+
+
+def entry_text(entry: AclEntry) -> str:
+    """An ACL entry as the network file writes it."""
+    match = match_text(entry.match)
+    name = f", name: {entry.name}" if entry.name else ""
+    stateful = ", stateful: true" if entry.stateful else ""
+    return f"{{action: {entry.action}{', ' + match if match else ''}{name}{stateful}}}"
+
+
+def missing_entry(acl: Acl, decider: int | None, header: Header, is_reply: bool) -> Remedy | None:
+    """The entry that lets a packet pass and where to put it: a near one with its protocol set right, else the
+    narrowest. ``decider`` is the index of the entry that drops the packet, None for the closing drop.
+    """
+    at = len(acl.entries) if decider is None else decider
+    for miss in near_misses(acl, header, decider):
+        near = acl.entries[miss.entry - 1]
+        if miss.field == "protocol" and miss.entry <= at:
+            added = replace(near, match=replace(near.match, protocol=header.protocol), name="")
+            if _passes(acl, miss.entry, added, header):
+                text = f"add to ACL {acl.name}, after entry {miss.entry}"
+                return Remedy(text, f"- {entry_text(added)}", near.place)
+    added = AclEntry("accept", _exact_match(header, is_reply))
+    if not _passes(acl, at, added, header):
+        return None
+    where = f"before entry {at + 1}" if decider is not None else "at the end"
+    place = acl.entries[at].place if decider is not None else acl.place
+    return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(added)}", place)
+
+
+def _passes(acl: Acl, at: int, added: AclEntry, header: Header) -> bool:
+    """Whether a packet passes a list with an entry put in."""
+    return replace(acl, entries=(*acl.entries[:at], added, *acl.entries[at:])).accepts(header)
+
+
+def _exact_match(header: Header, is_reply: bool) -> HeaderMatch:
+    """The narrowest match a person would write: hosts, and the service's port on the server's side."""
+    ports = (PortRange(header.destination_port, header.destination_port),) if header.destination_port else ()
+    source_ports = (PortRange(header.source_port, header.source_port),) if header.source_port else ()
+    return HeaderMatch(
+        header.protocol,
+        header.source.host_prefix(),
+        header.destination.host_prefix(),
+        source_ports if is_reply else (),
+        () if is_reply else ports,
+    )
+
+
+def near_misses(acl: Acl, header: Header, decider: int | None = None) -> tuple[NearMiss, ...]:
+    """Accepting entries that one field alone keeps from matching, or that the entry ``decider`` stands before."""
+    found = []
+    for index, entry in enumerate(acl.entries):
+        if entry.action != "accept":
+            continue
+        # Ports are compared as if the protocol were right; tcp for udp is a slip, tcp for icmp is not.
+        failed = entry.match.failed_fields(header)
+        if not failed and decider is not None and index > decider:
+            place = f"behind entry {decider + 1}", f"before entry {decider + 1}"
+            found.append(NearMiss(index + 1, "order", *place, entry.place))
+        if len(failed) != 1:
+            continue
+        if failed[0] == "protocol" and (entry.match.protocol in PORTED) != (header.protocol in PORTED):
+            continue
+        found.append(_near_miss(index, entry, failed[0], header))
+    return tuple(sorted(found, key=lambda miss: (MISS_ORDER.index(miss.field), miss.entry)))
+
+
+def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMiss:
+    match = entry.match
+    has: object
+    needs: object
+    if name == "protocol":
+        has, needs = protocol_name(match.protocol), protocol_name(header.protocol)
+    elif name in ("source", "destination"):
+        has, needs = getattr(match, name), getattr(header, name)
+    elif name == "source_ports":
+        has, needs = ", ".join(map(str, match.source_ports)), header.source_port
+    else:
+        has, needs = ", ".join(map(str, match.destination_ports)), header.destination_port
+    return NearMiss(index + 1, name, str(has), str(needs), entry.place)
+
+
+class RouteRemedies:
+    """Static routes that cure a stop at a table of one solved network."""
+
+    def __init__(self, solved: Solved, walker: Walker):
+        self.solved = solved
+        self.walker = walker
+        self.topology = solved.topology
+
+    def missing_route(self, strand: Strand, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
+        """A static route by a neighbour from which the same packet arrives."""
+        neighbor = self._arriving_neighbor(stop, stateful)
+        if neighbor is None:
+            return None
+        added = StaticRoute(self._prefix_at_destination(stop.header.destination), neighbor)
+        if not self._cures(strand, stop, stateful, added, None):
+            return None
+        return Remedy(f"add to the static routes of {self._where(stop)}", _static_text(added), self._near(stop))
+
+    def longer_route(self, strand: Strand, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
+        """Past a discarding route: a longer route by a neighbour, or one in place of it, where that leads on."""
+        route = stop.route
+        assert route is not None
+        neighbor = self._arriving_neighbor(stop, stateful)
+        prefix = self._prefix_at_destination(stop.header.destination)
+        if neighbor is None or not route.prefix.covers(prefix):
+            return None
+        added = StaticRoute(prefix, neighbor)
+        in_place = prefix == route.prefix and route.protocol == "static"
+        if not self._cures(strand, stop, stateful, added, prefix if in_place else None):
+            return None
+        if in_place:
+            message = f"in place of the {route.action}ing route for {prefix} of {self._where(stop)}"
+        else:
+            message = f"add to the static routes of {self._where(stop)}"
+        return Remedy(message, _static_text(added), route.place if route.place.line else self._near(stop))
+
+    def _where(self, stop: Stop) -> str:
+        """The device, with the instance where it is not the default one."""
+        vrf = self.topology.instances[stop.instance].vrf
+        name = self.topology.devices[stop.device].name
+        return name if vrf == DEFAULT_INSTANCE else f"{name}, instance {vrf}"
+
+    def _near(self, stop: Stop) -> Place:
+        routing = self.topology.instances[stop.instance].routing
+        return routing.place if routing is not None else self.topology.devices[stop.device].place
+
+    def _cures(
+        self, strand: Strand, stop: Stop, stateful: frozenset[int], added: StaticRoute, without: Prefix | None
+    ) -> bool:
+        """Whether the flow passes this stop once the route is there, with no new obstacle to its way."""
+        if len(self.topology.devices) > MOST_DEVICES:
+            return False
+        again = solve(self._changed(stop, added, without))
+        walked = Walker(again).walk(strand.asked, stateful)
+        before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
+        after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
+        return after < before and not any(instance == stop.instance for instance, _ in after)
+
+    def _changed(self, stop: Stop, added: StaticRoute, without: Prefix | None) -> Network:
+        """The network with a static route more in the instance of a stop, and those of one prefix taken out."""
+        device = self.topology.devices[stop.device]
+        vrf = self.topology.instances[stop.instance].vrf
+        routing = self.topology.instances[stop.instance].routing or RoutingInstance()
+        kept = tuple(one for one in routing.static if one.prefix != without)
+        routing = replace(routing, static=(*kept, added))
+        changed: Device = (
+            replace(device, routing=routing)
+            if vrf == DEFAULT_INSTANCE
+            else replace(device, vrfs={**device.vrfs, vrf: routing})
+        )
+        return replace(self.solved.network, devices={**self.solved.network.devices, device.name: changed})
+
+    def _prefix_at_destination(self, destination: Address) -> Prefix:
+        """The subnet the destination stands in, where the model knows it; else the address alone."""
+        port = self.topology.owner(destination)
+        if port is not None:
+            for address in self.topology.ports[port].interface.addresses:
+                if address.prefix.contains(destination):
+                    return address.prefix
+        return destination.host_prefix()
+
+    def _arriving_neighbor(self, stop: Stop, stateful: frozenset[int]) -> Address | None:
+        """The first neighbour's address from which the packet arrives without coming back here."""
+        for number in self.topology.ports_of[stop.device]:
+            segment = self.topology.segment_of[number]
+            port = self.topology.ports[number]
+            if segment < 0 or not port.up or number == stop.ingress or port.instance != stop.instance:
+                continue
+            for other in self.topology.segments[segment].ports:
+                neighbor = self.topology.ports[other]
+                if neighbor.instance == stop.instance or not neighbor.up:
+                    continue
+                addresses = [
+                    a.address
+                    for a in neighbor.interface.addresses
+                    if a.family == stop.header.destination.family
+                    and any(own.prefix.contains(a.address) for own in port.interface.addresses)
+                ]
+                if not addresses or not self.topology.devices[neighbor.device].forwards:
+                    continue
+                onward = self.walker.walk([Start(neighbor.instance, other, stop.header)], stateful)
+                back = any(s.device == stop.device for s in onward.stops)
+                if onward.verdict in GOOD and not back:
+                    return addresses[0]
+        return None
+
+
+def _obstacle(strand: Strand, ending: Ending) -> tuple[int, Verdict]:
+    return strand.stops[ending.stop].instance, ending.verdict
+
+
+def _static_text(route: StaticRoute) -> str:
+    prefix = _quoted(route.prefix)
+    hop = str(route.next_hop) if route.next_hop is None or route.next_hop.family == 4 else f'"{route.next_hop}"'
+    return f"- {{prefix: {prefix}, next_hop: {hop}}}"
