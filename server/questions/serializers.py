@@ -137,11 +137,30 @@ class EndSerializer(serializers.Serializer[Any]):
     address = serializers.CharField(allow_null=True)
 
 
+class DeciderSerializer(serializers.Serializer[Any]):
+    device = serializers.CharField()
+    acl = serializers.CharField()
+    entry = serializers.IntegerField(allow_null=True)
+    accepted = serializers.BooleanField()
+    place = PlaceSerializer(allow_null=True)
+
+
+class PortsPartSerializer(serializers.Serializer[Any]):
+    ports = serializers.ListField(child=serializers.CharField())
+    verdict = serializers.ChoiceField(choices=VERDICTS)
+    return_verdict = serializers.ChoiceField(choices=VERDICTS, allow_null=True)
+    good = serializers.BooleanField()
+    causes = CauseSerializer(many=True)
+    decided_by = DeciderSerializer(many=True)
+
+
 class WalkSerializer(serializers.Serializer[Any]):
     to = EndSerializer()
     service = serializers.CharField()
     forward = StrandSerializer()
     return_note = serializers.CharField()
+    parts = PortsPartSerializer(many=True)
+    unexamined_ports = serializers.CharField(allow_null=True)
 
     def get_fields(self) -> dict[str, Any]:
         # "from" and "return" are words of Python.
@@ -156,6 +175,7 @@ class FlowSerializer(serializers.Serializer[Any]):
     source_port = serializers.IntegerField(required=False, allow_null=True, min_value=0, max_value=65535)
     enter = serializers.CharField(max_length=200, required=False, allow_blank=True)
     source = serializers.CharField(max_length=60, required=False, allow_blank=True)  # type: ignore[assignment]
+    vrf = serializers.CharField(max_length=200, required=False, allow_blank=True)
 
     def get_fields(self) -> dict[str, Any]:
         return {"from": serializers.CharField(max_length=200), **super().get_fields()}

@@ -78,6 +78,7 @@ class WalkView(QuestionView):
             asked.get("source_port"),
             asked.get("enter") or None,
             asked.get("source") or None,
+            asked.get("vrf") or None,
         )
         return solved.evidence.walk(solved.answerer.asker.ask(flow))
 

@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from routrel.analysis.answers import Answerer, finding_json, is_good, routes_json
+from routrel.analysis.answers import Answerer, finding_json, routes_json
 from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer, WhyError, hops_text, parse_prefix, why_lines
 from routrel.analysis.policy_view import PolicyView, policy_lines
@@ -63,6 +63,7 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--service", metavar="S", default="icmp", help="icmp (default), tcp/443, or a service's name")
     walk.add_argument("--source-port", type=int, metavar="N")
     walk.add_argument("--source", dest="source_address", metavar="ADDRESS", help="the address a device sends from")
+    walk.add_argument("--vrf", metavar="NAME", help="the routing instance that the source is in")
     walk.add_argument("--enter", metavar="DEVICE:INTERFACE", help="where a source outside the model comes in")
     walk.add_argument("--no-return", action="store_true", help="the forward direction only")
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
@@ -161,6 +162,7 @@ def _walk(options: argparse.Namespace) -> int:
         options.source_port,
         options.enter,
         options.source_address,
+        options.vrf,
     )
     walk = answerer.asker.ask(flow, not options.no_return)
     answer = answerer.walk_json(walk)
@@ -168,10 +170,19 @@ def _walk(options: argparse.Namespace) -> int:
         _print_json(answer)
     else:
         _print_walk(answer)
-    return DONE if is_good(walk) else NO
+    return DONE if walk.is_good else NO
 
 
 def _print_walk(answer: dict[str, Any]) -> None:
+    for part in answer["parts"]:
+        back = f", answer {part['return_verdict']}" if part["return_verdict"] else ""
+        print(f"ports {', '.join(part['ports'])}: {part['verdict']}{back}")
+        for one in part["decided_by"]:
+            entry = "the closing drop" if one["entry"] is None else f"entry {one['entry']}"
+            at = f" [{one['place']['file']}:{one['place']['line']}]" if one["place"] else ""
+            print(f"  {one['device']}, ACL {one['acl']}: {entry} {'accepts' if one['accepted'] else 'drops'}{at}")
+    if answer["unexamined_ports"]:
+        print(f"ports {answer['unexamined_ports']}: not looked into, too many parts came before")
     for title, key in (("forward", "forward"), ("return", "return")):
         strand = answer[key]
         if strand is None:
@@ -225,20 +236,21 @@ def _walk_many(options: argparse.Namespace) -> int:
 
 
 def _flow_of(item: dict[str, Any], where: str) -> Flow:
-    allowed = ("from", "to", "service", "source_port", "enter", "source")
+    allowed = ("from", "to", "service", "source_port", "enter", "source", "vrf")
     unknown = [key for key in item if key not in allowed]
     if unknown:
         raise _CallError(f"{where}: unknown key {unknown[0]!r} in a flow; allowed: {', '.join(allowed)}")
     for key in ("from", "to"):
         if not isinstance(item.get(key), str):
             raise _CallError(f"{where}: a flow needs {key!r} as text")
-    for key in ("service", "enter", "source"):
+    for key in ("service", "enter", "source", "vrf"):
         if not isinstance(item.get(key), str | None):
             raise _CallError(f"{where}: {key!r} must be text")
     port = item.get("source_port")
     if port is not None and (not isinstance(port, int) or isinstance(port, bool)):
         raise _CallError(f"{where}: 'source_port' must be an integer")
-    return Flow(item["from"], item["to"], item.get("service") or "icmp", port, item.get("enter"), item.get("source"))
+    others = (item.get(key) for key in ("enter", "source", "vrf"))
+    return Flow(item["from"], item["to"], item.get("service") or "icmp", port, *others)
 
 
 def _why(options: argparse.Namespace) -> int:

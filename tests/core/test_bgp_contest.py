@@ -80,7 +80,7 @@ def test_paths_that_neighbors_never_sent_and_why():
     answer = why(net.solve(), "core")
     reasons = {one["device"]: one["reason"] for one in answer["unsent"]}
     assert "export policy out rejects it: statement 1" in reasons["left"]
-    assert "not the best path of right" in reasons["right"]
+    assert "the best path of right is that with AS path" in reasons["right"]
 
 
 def test_an_absent_prefix_names_the_missing_reflection():

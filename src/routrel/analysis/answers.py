@@ -4,7 +4,6 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from routrel.analysis.causes import Cause, CauseFinder
-from routrel.analysis.remedies import GOOD
 from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
 from routrel.forwarding.strand import Strand
 from routrel.model.findings import Finding
@@ -127,15 +126,64 @@ class Answerer:
         self.finder = CauseFinder(solved, self.asker.walker)
 
     def walk_json(self, walk: Walk) -> Json:
+        """A walk in the shape of ``routrel walk``; of a range of ports with what becomes of each part of it."""
         answer: Json = {
             "forward": strand_json(self.solved, self.finder, walk.forward, False),
             "return": None,
         }
         if walk.reply is not None:
             answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, walk.stateful)
+        answer |= self.parts_json(walk)
+        if walk.parts:
+            answer["forward"]["verdict"] = walk.forward_verdict
+            if answer["return"] is not None:
+                answer["return"]["verdict"] = walk.reply_verdict
         if walk.reply_note:
             answer["return_note"] = walk.reply_note
         return answer
+
+    def parts_json(self, walk: Walk) -> Json:
+        """The parts of a range of ports that are not all walked alike; empty of any other flow."""
+        return {
+            "parts": [
+                {
+                    "ports": [str(ports) for ports in part.ports],
+                    "verdict": part.walk.forward.verdict,
+                    "return_verdict": None if part.walk.reply is None else part.walk.reply.verdict,
+                    "good": part.walk.is_good,
+                    "causes": [cause_json(cause) for cause in self._causes(part.walk)],
+                    "decided_by": self._deciders(part.walk),
+                }
+                for part in walk.parts
+            ],
+            "unexamined_ports": None if walk.unexamined is None else str(walk.unexamined),
+        }
+
+    def _causes(self, walk: Walk) -> list[Cause]:
+        found = self.finder.causes(walk.forward, False)
+        if walk.reply is not None:
+            found += self.finder.causes(walk.reply, True, walk.stateful)
+        return found
+
+    def _deciders(self, walk: Walk) -> list[Json]:
+        """The ACL entries that decided on the way there, in the order of the walk; no entry is the closing drop."""
+        found: dict[tuple[str, str, int | None], Json] = {}
+        for stop in walk.forward.stops:
+            device = self.solved.topology.devices[stop.device]
+            for check in (stop.acl_in, *(branch.acl_out for branch in stop.branches)):
+                if check is None:
+                    continue
+                acl = device.acls[check.acl]
+                place = acl.place if check.entry is None else acl.entries[check.entry].place
+                number = None if check.entry is None else check.entry + 1
+                found[device.name, acl.name, number] = {
+                    "device": device.name,
+                    "acl": acl.name,
+                    "entry": number,
+                    "accepted": check.accepted,
+                    "place": place_json(place),
+                }
+        return list(found.values())
 
     def flow_json(self, flow: Flow, with_reply: bool = True) -> Json:
         """One flow of a list: its answer with the flow beside it, or why it cannot be asked."""
@@ -145,23 +193,12 @@ class Answerer:
             "service": flow.service,
             "source_port": flow.source_port,
             "enter": flow.enter,
+            "vrf": flow.vrf,
         }
         try:
             return {"flow": asked, **self.walk_json(self.asker.ask(flow, with_reply))}
         except FlowError as error:
             return {"flow": asked, "error": str(error)}
-
-
-def is_good(walk: Walk) -> bool:
-    """Whether the flow works as far as the model can tell: there, and back where that was walked.
-
-    Handing a packet to a next hop beyond the model is all that can be had for an address outside.
-    """
-    forward = walk.forward.verdict
-    reached = forward == "arrives" or (forward == "leaves" and walk.destination.device is None)
-    if walk.reply is None:
-        return reached and not walk.reply_note
-    return reached and walk.reply.verdict in GOOD
 
 
 def finding_json(finding: Finding) -> Json:

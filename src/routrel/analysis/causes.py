@@ -8,11 +8,13 @@ from dataclasses import dataclass, field
 
 from routrel.analysis.contest.absence import Step, trails
 from routrel.analysis.contest.explainer import Explainer
-from routrel.analysis.remedies import GOOD, NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
+from routrel.analysis.remedies import NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
+from routrel.forwarding.flow import GOOD
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
 from routrel.forwarding.walk import Walker
 from routrel.model.devices import Device
 from routrel.model.filters import PROTOCOL_NAMES, Header
+from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
@@ -97,6 +99,9 @@ class CauseFinder:
         elif ending.stage == "host":
             message = f"{device.name} is a host and does not forward; {header.destination} is not its address"
             place = device.place
+        elif ending.stage == "delivery":
+            message = self._elsewhere_text(stop)
+            place = device.place
         elif ending.verdict == "unrouted":
             message = f"{device.name} has no route for {header.destination}"
             remedy = self.routes.missing_route(strand, stop, stateful)
@@ -138,6 +143,16 @@ class CauseFinder:
             notes=self._gap_notes(device, interface),
             trail=trail,
         )
+
+    def _elsewhere_text(self, stop: Stop) -> str:
+        """Of a packet that another owner of its destination keeps: who, and who was meant."""
+        destination = stop.header.destination
+        owners = [self.topology.ports[number] for number in self.topology.owners.get(destination, ())]
+        here = next(port.name for port in owners if port.instance == stop.instance)
+        others = [str(port.name) for port in owners if port.instance != stop.instance]
+        name = self.topology.instance_name(stop.instance)
+        meant = f", and not at the one that was meant: {some_of(others)} has it too" if others else ""
+        return f"{destination} is an address of {here} in this part of the network, so it ends at {name}{meant}"
 
     def _trail(self, stop: Stop) -> tuple[Step, ...]:
         """Where the routes for a destination stopped on their way to a table that has none."""

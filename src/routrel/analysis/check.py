@@ -4,9 +4,10 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
+from routrel.analysis.duplicates import duplicate_addresses
 from routrel.analysis.shadowing import shadowed_entries
 from routrel.forwarding.walk import Walker
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
 from routrel.model.findings import Finding
 from routrel.model.places import NOWHERE
@@ -20,7 +21,7 @@ SEVERITIES = ("error", "warning", "note")
 def check(solved: Solved) -> list[Finding]:
     """All findings, the severest first, then in the order of the text."""
     found = [
-        *_duplicate_addresses(solved),
+        *duplicate_addresses(solved.topology),
         *_segments(solved),
         *_split_subnets(solved),
         *_down_links(solved),
@@ -34,29 +35,6 @@ def check(solved: Solved) -> list[Finding]:
         *restart_findings(solved.bgp),
     ]
     return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
-
-
-def _duplicate_addresses(solved: Solved) -> Iterator[Finding]:
-    owners: dict[Address, list[tuple[Port, int]]] = defaultdict(list)
-    for port in solved.topology.ports:
-        for index, own in enumerate(port.interface.addresses):
-            if not own.address.is_link_local:
-                owners[own.address].append((port, index))
-    for address, ports in owners.items():
-        if len(ports) > 1:
-            names = ", ".join(str(port.name) for port, _ in ports)
-            first = ports[0][0]
-            yield Finding(
-                "duplicate-address",
-                "error",
-                f"{address} stands on {len(ports)} interfaces: {names}",
-                first.name.device,
-                first.name.interface,
-                tuple(
-                    (port.interface.address_places or (port.interface.place,) * (index + 1))[index]
-                    for port, index in ports
-                ),
-            )
 
 
 def _segments(solved: Solved) -> Iterator[Finding]:

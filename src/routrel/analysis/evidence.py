@@ -30,14 +30,20 @@ class Evidence:
 
     def walk(self, walk: Walk) -> Json:
         """A walk with all its evidence, as plain data."""
-        return {
+        answer = {
             "from": self._place(walk.source.word, walk.source.device, walk.source.address),
             "to": self._place(walk.destination.word, walk.destination.device, walk.destination.address),
             "service": str(walk.service),
             "forward": self._strand(walk.forward, False),
             "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful),
             "return_note": walk.reply_note,
+            **self.answerer.parts_json(walk),
         }
+        if walk.parts:
+            answer["forward"]["verdict"] = walk.forward_verdict
+            if answer["return"] is not None:
+                answer["return"]["verdict"] = walk.reply_verdict
+        return answer
 
     def _place(self, word: str, device: int | None, address: Address | None) -> Json:
         return {
@@ -108,6 +114,10 @@ class Evidence:
         if stop.verdict == "arrives":
             yield _check("delivery", PASS, f"{stop.header.destination} is an address of {device.name}")
             yield self._back(stop)
+            return
+        if stop.stage == "delivery":
+            text = f"{stop.header.destination} is an address of {device.name} too: it ends here, not where it was meant"
+            yield _check("delivery", FAIL, text, device.place)
             return
         if stop.stage == "host":
             yield _check("delivery", FAIL, f"{device.name} is a host: it does not forward", device.place)

@@ -7,6 +7,7 @@ flow walked anew from where it began: the stop must be gone, and nothing new may
 
 from dataclasses import dataclass, replace
 
+from routrel.forwarding.flow import GOOD
 from routrel.forwarding.strand import Ending, Start, Stop, Strand, Verdict
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address, Prefix
@@ -17,8 +18,10 @@ from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
 from routrel.routing.solve import Solved, solve
 
-GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
 MISS_ORDER = ("order", "protocol", "source", "destination", "destination_ports", "source_ports")
+MOST_NEIGHBORS = 64
+"""So many neighbours of a router are tried as the next hop of a static route."""
+
 MOST_DEVICES = 1500
 """Larger networks are not solved again to try a static route: an answer would wait for seconds."""
 
@@ -162,7 +165,7 @@ class RouteRemedies:
 
     def missing_route(self, strand: Strand, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """A static route by a neighbour from which the same packet arrives."""
-        neighbor = self._arriving_neighbor(stop, stateful)
+        neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         if neighbor is None:
             return None
         added = StaticRoute(self._prefix_at_destination(stop.header.destination), neighbor)
@@ -174,7 +177,7 @@ class RouteRemedies:
         """Past a discarding route: a longer route by a neighbour, or one in place of it, where that leads on."""
         route = stop.route
         assert route is not None
-        neighbor = self._arriving_neighbor(stop, stateful)
+        neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         prefix = self._prefix_at_destination(stop.header.destination)
         if neighbor is None or not route.prefix.covers(prefix):
             return None
@@ -205,7 +208,7 @@ class RouteRemedies:
         if len(self.topology.devices) > MOST_DEVICES:
             return False
         again = solve(self._changed(stop, added, without))
-        walked = Walker(again).walk(strand.asked, stateful)
+        walked = Walker(again).walk(strand.asked, stateful, strand.ends)
         before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
         after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
         return after < before and not any(instance == stop.instance for instance, _ in after)
@@ -233,8 +236,9 @@ class RouteRemedies:
                     return address.prefix
         return destination.host_prefix()
 
-    def _arriving_neighbor(self, stop: Stop, stateful: frozenset[int]) -> Address | None:
+    def _arriving_neighbor(self, stop: Stop, stateful: frozenset[int], ends: frozenset[int] | None) -> Address | None:
         """The first neighbour's address from which the packet arrives without coming back here."""
+        tried = 0
         for number in self.topology.ports_of[stop.device]:
             segment = self.topology.segment_of[number]
             port = self.topology.ports[number]
@@ -252,7 +256,10 @@ class RouteRemedies:
                 ]
                 if not addresses or not self.topology.devices[neighbor.device].forwards:
                     continue
-                onward = self.walker.walk([Start(neighbor.instance, other, stop.header)], stateful)
+                tried += 1
+                if tried > MOST_NEIGHBORS:
+                    return None
+                onward = self.walker.walk([Start(neighbor.instance, other, stop.header)], stateful, ends)
                 back = any(s.device == stop.device for s in onward.stops)
                 if onward.verdict in GOOD and not back:
                     return addresses[0]

@@ -278,6 +278,7 @@ class _Builder:
             mac=record["mac"].lower() if "mac" in record else None,
             acl_in=record.get("acl_in"),
             acl_out=record.get("acl_out"),
+            shared=record.get("shared", False),
             forwarding_policy=record.get("forwarding_policy"),
             kind=record.get("kind", default_kind),
             members=tuple(member for member, _ in items_of(record.get("members"))),

@@ -129,6 +129,7 @@ INTERFACE_GROUP = Group(
         "mac": MAC,
         "acl_in": NAMED,
         "acl_out": NAMED,
+        "shared": Boolean(),
         "forwarding_policy": NAMED,
         "kind": Choice(("ethernet", "loopback", "bundle", "vlan"), later=("tunnel",)),
         "members": ListOf(INTERFACE, least=1),

@@ -9,18 +9,24 @@ import difflib
 from dataclasses import dataclass, replace
 
 from routrel.formats.network_grammar import service as parse_service
-from routrel.forwarding.strand import Start, Strand
+from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
+from routrel.forwarding.strand import Start, Strand, Verdict
 from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
 from routrel.model.addresses import Address
-from routrel.model.filters import ICMP, ICMPV6, PORTED, Header
+from routrel.model.filters import ICMP, ICMPV6, PORTED, PROTOCOL_NUMBERS, Header, PortRange
+from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName, Network, Service
 from routrel.routing.routes import NextHop
 from routrel.routing.solve import Solved
 from routrel.routing.speaking import router_id
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Port, Topology
 
 DEFAULT_SOURCE_PORT = 49152
 """The first of the dynamic ports (RFC 6335 section 6), where a flow states none."""
+
+
+ALL_PORTS = PortRange(0, 65535)
+GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
 
 
 class FlowError(Exception):
@@ -29,7 +35,8 @@ class FlowError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Flow:
-    """A question as it was asked. ``source_address`` overrides the address a device would choose."""
+    """A question as it was asked. ``source_address`` overrides the address a device would choose; ``vrf`` names
+    the routing instance that the source is in, where its word leaves that open."""
 
     source: str
     destination: str
@@ -37,6 +44,7 @@ class Flow:
     source_port: int | None = None
     enter: str | None = None
     source_address: str | None = None
+    vrf: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,11 +58,25 @@ class Place:
     device: int | None
     address: Address | None
     instance: int | None
+    ends: frozenset[int] | None = None
+    """The routing instances at which a packet for it has arrived; None: any that owns the address."""
+
+
+@dataclass(frozen=True, slots=True)
+class PortsPart:
+    """The ports of a flow's range that are walked alike, and their walk."""
+
+    ports: tuple[PortRange, ...]
+    walk: "Walk"
 
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """A flow's answer: its strands. ``reply`` is None where it was not asked or cannot be."""
+    """A flow's answer: its strands. ``reply`` is None where it was not asked or cannot be.
+
+    Of a range of ports that are not all walked alike, ``parts`` has every port once, and the strands are those
+    of the first part with a fault.
+    """
 
     flow: Flow
     source: Place
@@ -65,15 +87,51 @@ class Walk:
     reply_note: str = ""
     stateful: frozenset[int] = frozenset()
     """Devices that let the answer pass by the state of the flow."""
+    parts: tuple[PortsPart, ...] = ()
+    unexamined: PortRange | None = None
+    """Ports that were not looked into, since too many parts came before."""
+
+    @property
+    def forward_verdict(self) -> Verdict:
+        """The verdict over all ports that were asked."""
+        return self._joined({part.walk.forward.verdict for part in self.parts} or {self.forward.verdict})
+
+    @property
+    def reply_verdict(self) -> Verdict | None:
+        """The same of the answer, None where there is none."""
+        replies = [walk.reply for walk in ([part.walk for part in self.parts] or [self])]
+        found = {reply.verdict for reply in replies if reply is not None}
+        return self._joined(found) if found else None
+
+    @property
+    def is_good(self) -> bool:
+        """Whether the flow works as far as the model can tell: there, and back where that was walked.
+
+        Handing a packet to a next hop beyond the model is all that can be had for an address outside.
+        """
+        if self.parts:
+            return self.unexamined is None and all(part.walk.is_good for part in self.parts)
+        forward = self.forward.verdict
+        reached = forward == "arrives" or (forward == "leaves" and self.destination.device is None)
+        if self.reply is None:
+            return reached and not self.reply_note
+        return reached and self.reply.verdict in GOOD
+
+    def _joined(self, verdicts: set[Verdict]) -> Verdict:
+        return verdicts.pop() if len(verdicts) == 1 and self.unexamined is None else "mixed"
 
 
 def parse_place(solved: Solved, word: str) -> Place:
-    """What a word names: an endpoint, a device, an interface or an address."""
+    """What a word names: an endpoint, a device, an interface or an address.
+
+    Of an address with several owners the first is the place; ``owning_instances`` has them all.
+    """
     network, topology = solved.network, solved.topology
     if word in network.endpoints:
         return _address_place(solved, word, network.endpoints[word].address)
     if word in topology.device_index:
-        return Place(word, topology.device_index[word], None, topology.device_index[word])
+        instance = topology.device_index[word]
+        return Place(word, instance, None, instance, frozenset([instance]))
     device, colon, interface = word.partition(":")
     if colon and device in topology.device_index:
         name = InterfaceName(device, interface)
@@ -83,7 +141,7 @@ def parse_place(solved: Solved, word: str) -> Place:
         port = topology.ports[topology.port_index[name]]
         if not port.interface.addresses:
             raise FlowError(f"the interface {word} has no address to ask about")
-        return Place(word, port.device, port.interface.addresses[0].address, port.instance)
+        return Place(word, port.device, port.addresses[0], port.instance, frozenset([port.instance]))
     try:
         return _address_place(solved, word, Address.parse(word))
     except ValueError:
@@ -101,20 +159,30 @@ def _address_place(solved: Solved, word: str, address: Address) -> Place:
     return Place(word, port.device, address, port.instance)
 
 
+def owning_instances(topology: Topology, address: Address) -> dict[int, Port]:
+    """The routing instances that own an address, each with the first interface that has it."""
+    found: dict[int, Port] = {}
+    for number in topology.owners.get(address, ()):
+        found.setdefault(topology.ports[number].instance, topology.ports[number])
+    return found
+
+
 def _nearest(word: str, names: list[str]) -> str:
     close = difflib.get_close_matches(word, names, 1)
     return f"; did you mean {close[0]}?" if close else ""
 
 
 def parse_flow_service(network: Network, word: str) -> Service:
-    """A service by name or in its written form."""
+    """A service by name or in its written form; tcp or udp alone stands for all its ports."""
     if word in network.services:
         return network.services[word]
+    if word in ("tcp", "udp"):
+        return Service("", PROTOCOL_NUMBERS[word], ALL_PORTS)
     try:
         return parse_service(word)
     except ValueError:
         names = ["icmp", "tcp/443", "udp/53", *network.services]
-        hint = " (tcp and udp need a port, like tcp/443)" if word in ("tcp", "udp") else _nearest(word, names)
+        hint = _nearest(word, names)
         raise FlowError(f"{word!r} is no service of this network and none like tcp/443 or icmp{hint}") from None
 
 
@@ -151,21 +219,82 @@ class Asker:
         return self._addresses[key]
 
     def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
-        """Walk a flow both ways; raises ``FlowError`` where its words name nothing."""
-        source, destination = parse_place(self.solved, flow.source), parse_place(self.solved, flow.destination)
+        """Walk a flow both ways, all its ports; raises ``FlowError`` where its words name nothing."""
+        source, destination = self._source(flow), parse_place(self.solved, flow.destination)
         service = parse_flow_service(self.solved.network, flow.service)
         if flow.source_address is not None:
             source = replace(source, address=self._own_address(source, flow.source_address))
         destination = self._settle_destination(source, destination)
         header = self._header(service, destination, flow.source_port)
+        ports = service.ports
+        if ports is None or ports.low == ports.high:
+            return self._ask_one(flow, source, destination, service, header, with_reply)
+        return self._ask_range(flow, source, destination, service, header, with_reply)
+
+    def _ask_one(
+        self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
+    ) -> Walk:
         starts = self._starts(source, header, flow.enter)
-        forward = self.walker.walk(starts)
+        forward = self.walker.walk(starts, ends=destination.ends)
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
         reply_starts, note = self._reply_starts(destination, forward, starts)
         stateful = stateful_devices(forward)
-        reply = self.walker.walk(reply_starts, stateful) if reply_starts else None
+        asker = None if source.instance is None else frozenset([source.instance])
+        reply = self.walker.walk(reply_starts, stateful, asker) if reply_starts else None
         return Walk(flow, source, destination, service, forward, reply, note, stateful)
+
+    def _ask_range(
+        self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
+    ) -> Walk:
+        """Every port of a range, in as few walks as what is on the way tells ports apart."""
+        assert service.ports is not None
+        found: dict[tuple[object, ...], tuple[list[PortRange], Walk]] = {}
+        port, walked = service.ports.low, 0
+        while port <= service.ports.high and walked < MOST_PARTS:
+            at = header._replace(destination_port=port)
+            walk = self._ask_one(flow, source, destination, service, at, with_reply)
+            high = min(service.ports.high, strand_same_up_to(self.solved, walk.forward, "destination_port"))
+            if walk.reply is not None:
+                high = min(high, strand_same_up_to(self.solved, walk.reply, "source_port"))
+            key = likeness(walk.forward), walk.reply and likeness(walk.reply)
+            found.setdefault(key, ([], walk))[0].append(PortRange(port, high))
+            port, walked = high + 1, walked + 1
+        parts = tuple(PortsPart(joined(ranges), walk) for ranges, walk in found.values())
+        rest = PortRange(port, service.ports.high) if port <= service.ports.high else None
+        if len(parts) == 1 and rest is None:
+            return parts[0].walk
+        shown = next((part.walk for part in parts if not part.walk.is_good), parts[0].walk)
+        return replace(shown, parts=parts, unexamined=rest)
+
+    def _source(self, flow: Flow) -> Place:
+        """The source, which must be one: an address with several owners needs more said."""
+        topology = self.solved.topology
+        place = parse_place(self.solved, flow.source)
+        if place.ends is not None:
+            if flow.vrf is None or place.address is not None or place.device is None:
+                return place
+            instance = topology.instance_index.get((flow.source, flow.vrf))
+            if instance is None:
+                vrfs = ", ".join(topology.instances[one].vrf for one in topology.instances_of(place.device))
+                raise FlowError(f"{flow.source} has no routing instance {flow.vrf!r}; allowed: {vrfs}")
+            return replace(place, instance=instance)
+        if place.address is None:
+            return place
+        owners = owning_instances(topology, place.address)
+        if flow.vrf is not None:
+            owners = {one: port for one, port in owners.items() if topology.instances[one].vrf == flow.vrf}
+            if not owners:
+                raise FlowError(f"no routing instance {flow.vrf!r} owns {flow.source}")
+        if len(owners) > 1 and flow.enter is None:
+            shown = some_of([port.name for port in owners.values()])
+            raise FlowError(
+                f"{flow.source} is an address of {len(owners)} routing instances, at {shown}: say which sends, as"
+                " device:interface"
+            )
+        for instance, port in owners.items():
+            return replace(place, device=port.device, instance=instance)
+        return place
 
     def _own_address(self, source: Place, text: str) -> Address:
         try:
@@ -299,6 +428,9 @@ class Asker:
             return list(replies), ""
         if destination.instance is None:
             return [], "the packet reaches no place from which an answer could come"
+        assert destination.address is not None
+        if destination.ends is None and len(owning_instances(self.solved.topology, destination.address)) > 1:
+            return [], f"{destination.address} has several owners, and the packet reaches none that could answer"
         for start in starts:
             replies.setdefault(Start(destination.instance, ORIGIN, start.header.reply()))
         return list(replies), "the answer is walked as if the packet had arrived"

@@ -9,7 +9,7 @@ from routrel.model.filters import Header
 from routrel.routing.routes import NextHop, Route
 
 Verdict = Literal["arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed"]
-Stage = Literal["acl_in", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
+Stage = Literal["acl_in", "delivery", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
 
 MAX_PATHS = 64
 MAX_CYCLE_PATHS = 20_000
@@ -109,6 +109,8 @@ class Strand:
     finished: list[int]
     has_loop: bool
     asked: tuple[Start, ...]
+    ends: frozenset[int] | None = None
+    """The routing instances at which the packet has arrived; None: any owner of its destination."""
 
     @cached_property
     def endings(self) -> list[Ending]:

@@ -24,15 +24,16 @@ ORIGIN = -1
 class _Packet:
     """A header with what is looked up once for it."""
 
-    __slots__ = ("chain", "header", "numbers", "owners")
+    __slots__ = ("chain", "ends", "header", "numbers", "owners")
 
-    def __init__(self, solved: Solved, header: Header):
+    def __init__(self, solved: Solved, header: Header, ends: frozenset[int] | None):
         self.header = header
         self.chain = solved.chain(header.destination)
         owners = solved.topology.owners.get(header.destination, ())
         self.numbers: dict[int, int] = {}
         """Stops by the way in."""
         self.owners = frozenset(solved.topology.ports[port].instance for port in owners)
+        self.ends = self.owners if ends is None else ends
 
 
 class Walker:
@@ -69,8 +70,16 @@ class Walker:
             return self._way_in[start.ingress]
         return -1 - start.instance - (0 if self._forwards[start.instance] else len(self._forwards))
 
-    def walk(self, starts: Iterable[Start], stateful: frozenset[int] = frozenset()) -> Strand:
-        """Walk from every start; devices in ``stateful`` let this packet pass as a reply."""
+    def walk(
+        self,
+        starts: Iterable[Start],
+        stateful: frozenset[int] = frozenset(),
+        ends: frozenset[int] | None = None,
+    ) -> Strand:
+        """Walk from every start; devices in ``stateful`` let this packet pass as a reply.
+
+        ``ends`` are the routing instances at which it has arrived; None stands for any owner of its destination.
+        """
         starts = tuple(starts)
         stops: list[Stop] = []
         first: list[int] = []
@@ -82,7 +91,7 @@ class Walker:
             header = start.header
             packet = packets.get(header)
             if packet is None:
-                packet = packets[header] = _Packet(self.solved, header)
+                packet = packets[header] = _Packet(self.solved, header, ends)
             numbers = packet.numbers
             way = self._way_of(start)
             if way in numbers:
@@ -123,7 +132,7 @@ class Walker:
                     stack.pop()
                     on_way.discard(number)
                     finished.append(number)
-        return Strand(stops, first, finished, has_loop, starts)
+        return Strand(stops, first, finished, has_loop, starts, ends)
 
     def _decide(self, stop: Stop, packet: _Packet, stateful: frozenset[int], hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
@@ -143,7 +152,11 @@ class Walker:
         """Delivery, steering and the table."""
         device, instance, ingress, header = stop.device, stop.instance, stop.ingress, packet.header
         if instance in packet.owners:
-            stop.verdict = "arrives"
+            if instance in packet.ends:
+                stop.verdict = "arrives"
+            else:
+                # Another owner of the address keeps what was meant for the one that was asked.
+                stop.verdict, stop.stage = "unresolved", "delivery"
             return
         if ingress >= 0:
             if not self._forwards[instance]:

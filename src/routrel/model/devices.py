@@ -46,6 +46,8 @@ class Interface:
     bandwidth: int | None = None
     vrf: str = DEFAULT_INSTANCE
     mac: str | None = None
+    shared: bool = False
+    """Whether its addresses are meant to stand on other devices too."""
     acl_in: str | None = None
     acl_out: str | None = None
     forwarding_policy: str | None = None
