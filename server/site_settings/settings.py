@@ -98,6 +98,7 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SCHEMA_PATH_PREFIX": "/api/",
     "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {"VerdictEnum": "questions.serializers.VERDICTS"},
 }
 LOGGING = {
     "version": 1,

@@ -4,7 +4,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.answers import is_good
 from routrel.forwarding.flow import FlowError
 from tests.core.networks import answer, load, router, walk
 
@@ -214,7 +213,7 @@ def test_a_packet_handed_to_a_next_hop_beyond_the_model_leaves():
     solved = load(BORDER)
     walked = walk(solved, "h", "203.0.113.5")
     assert walked.forward.verdict == "leaves"
-    assert is_good(walked)
+    assert walked.is_good
     # The answer comes in where the packet left.
     assert [stop.device for stop in walked.reply.stops][:1] == [solved.topology.device_index["r1"]]
 

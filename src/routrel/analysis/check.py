@@ -5,11 +5,12 @@ from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
 from routrel.analysis.duplicates import duplicate_addresses
-from routrel.analysis.shadowing import shadowed_entries
+from routrel.analysis.shadowing import Shadow, shadowed_entries
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
-from routrel.model.findings import Finding
+from routrel.model.filters import Acl
+from routrel.model.findings import Finding, some_of
 from routrel.model.places import NOWHERE
 from routrel.routing.bgp.findings import restart_findings
 from routrel.routing.solve import Solved
@@ -259,21 +260,40 @@ def _policies_asked(device: Device) -> set[str]:
 def _shadowed(solved: Solved) -> Iterator[Finding]:
     for device in solved.topology.devices:
         for acl in device.acls.values():
+            unknown = []
             for shadow in shadowed_entries([entry.match for entry in acl.entries]):
-                entry = acl.entries[shadow.entry]
-                by = [acl.entries[index] for index in shadow.by]
-                numbers = ", ".join(str(index + 1) for index in shadow.by)
-                opposite = any(other.action != entry.action for other in by)
+                if shadow.by:
+                    yield _shadow_finding(device, acl, shadow)
+                else:
+                    unknown.append(shadow.entry)
+            if unknown:
+                numbers = some_of([index + 1 for index in unknown])
                 yield Finding(
                     "shadowed",
-                    "warning" if opposite else "note",
-                    f"entry {shadow.entry + 1} of ACL {acl.name} on {device.name} can never match: entr"
-                    f"{'y' if len(by) == 1 else 'ies'} {numbers} {'takes' if len(by) == 1 else 'together take'}"
-                    " everything it could",
+                    "note",
+                    f"whether entries {numbers} of ACL {acl.name} on {device.name} can match was not looked into: too"
+                    " many pieces",
                     device.name,
                     "",
-                    (entry.place, *(other.place for other in by)),
+                    tuple(acl.entries[index].place for index in unknown[:5]),
                 )
+
+
+def _shadow_finding(device: Device, acl: Acl, shadow: Shadow) -> Finding:
+    entry = acl.entries[shadow.entry]
+    by = [acl.entries[index] for index in shadow.by]
+    numbers = some_of([index + 1 for index in shadow.by], 12)
+    opposite = any(other.action != entry.action for other in by)
+    return Finding(
+        "shadowed",
+        "warning" if opposite else "note",
+        f"entry {shadow.entry + 1} of ACL {acl.name} on {device.name} can never match: entr"
+        f"{'y' if len(by) == 1 else 'ies'} {numbers} {'takes' if len(by) == 1 else 'together take'}"
+        " everything it could",
+        device.name,
+        "",
+        (entry.place, *(other.place for other in by[:12])),
+    )
 
 
 def _gaps(solved: Solved) -> Iterator[Finding]:

@@ -1,29 +1,37 @@
 """Shadowed entries: those that no packet can reach, exactly, because earlier ones together take it all.
 
-A match is a box in five dimensions (protocol, source, destination, source port, destination port). An
-entry is shadowed where its box minus all earlier boxes is empty. Subtracting a box from a box leaves at
-most ten smaller ones; only earlier boxes that meet the entry's are subtracted.
+An entry is shadowed where its headers without those of all earlier entries are none. Most entries are settled
+cheaply: one earlier entry covers it, or a header is found that none of them takes. What is left is cut piece by
+piece, within a budget; an entry that falls into too many pieces is reported as not looked into.
 """
 
+import random
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from routrel.model.addresses import BITS
-from routrel.model.filters import PORTED, HeaderMatch
+import numpy as np
+import numpy.typing as npt
 
-Range = tuple[int, int]
-Box = tuple[Range, ...]
+from routrel.forwarding.header_classes import Box, HeaderSpace, TooManyPiecesError, subtract
+from routrel.model.filters import HeaderMatch
 
-MAX_PIECES = 20_000
-"""More pieces than this are not followed: the entry is then taken for reachable."""
+MOST_PIECES = 2_000
+"""Pieces that one entry may fall into."""
 
-ALL_PORTS = (0, 65535)
-NO_PORT = (65536, 65536)
-"""The port of a packet that has none: it meets a match without ports only."""
+MOST_CUTS = 300_000
+"""Pieces cut for one list; entries past it are not looked into."""
+
+MOST_COMPARED = 400_000_000
+"""Pairs of boxes of one list that are compared."""
+
+TRIES = 24
+"""Headers of an entry that are tried before it is cut."""
+
+Ranges = npt.NDArray[np.int64]
 
 
 class Shadow(NamedTuple):
-    """``entry`` (index from 0) is covered by the union of the entries ``by``."""
+    """``entry`` (index from 0) is covered by the union of the entries ``by``; by none where it was too much work."""
 
     entry: int
     by: tuple[int, ...]
@@ -31,93 +39,105 @@ class Shadow(NamedTuple):
 
 def shadowed_entries(matches: Sequence[HeaderMatch]) -> Iterator[Shadow]:
     """Every match that the union of earlier ones covers, with those that take a part of it."""
-    earlier: list[list[Box]] = []
-    for index, match in enumerate(matches):
-        boxes = list(_boxes(match))
-        remaining = boxes
-        for taken in earlier:
-            if not remaining or len(remaining) > MAX_PIECES:
-                break
-            remaining = [piece for box in remaining for piece in _minus(box, taken)]
-        if boxes and not remaining:
-            by = tuple(i for i, taken in enumerate(earlier) if any(_meets(a, b) for a in boxes for b in taken))
-            yield Shadow(index, _needed(boxes, earlier, by))
-        earlier.append(boxes)
+    return _Search(matches).run()
 
 
-def _needed(boxes: list[Box], earlier: list[list[Box]], by: tuple[int, ...]) -> tuple[int, ...]:
-    """The entries of ``by`` without those that are not needed for the cover, last first."""
-    kept = list(by)
-    for index in reversed(by):
-        rest = [i for i in kept if i != index]
-        remaining = boxes
-        for other in rest:
-            remaining = [piece for box in remaining for piece in _minus(box, earlier[other])]
-        if not remaining:
-            kept = rest
-    return tuple(kept)
+class _Search:
+    def __init__(self, matches: Sequence[HeaderMatch]):
+        space = HeaderSpace(matches)
+        self.boxes = [space.boxes(match) for match in matches]
+        self.flat = [box for boxes in self.boxes for box in boxes]
+        self.entry_of = [index for index, boxes in enumerate(self.boxes) for _ in boxes]
+        self.first = np.cumsum([0, *map(len, self.boxes)]).tolist()
+        rows = [
+            (*box.sources, *box.destinations, *_span(box.source_ports), *_span(box.destination_ports))
+            for box in self.flat
+        ]
+        self.ranges: Ranges = np.array(rows, np.int64).reshape(-1, 8).T
+        self.left_to_cut = MOST_CUTS
+        self.left_to_compare = MOST_COMPARED
 
+    def run(self) -> Iterator[Shadow]:
+        for index in range(len(self.boxes)):
+            found = self._look(index)
+            if found is not None:
+                yield Shadow(index, found)
 
-def _boxes(match: HeaderMatch) -> Iterator[Box]:
-    """A match as boxes: per family, and per kind of port (protocols with ports, and without)."""
-    named = match.source or match.destination
-    for family in (4, 6):
-        if named is not None and named.family != family:
-            continue
-        whole = (0, (1 << BITS[family]) - 1)
-        source = (match.source.network, match.source.last) if match.source else whole
-        destination = (match.destination.network, match.destination.last) if match.destination else whole
-        for protocols, has_ports in _protocols(match.protocol):
-            if not has_ports:
-                if not (match.source_ports or match.destination_ports):
-                    yield ((family, family), protocols, source, destination, NO_PORT, NO_PORT)
+    def _look(self, index: int) -> tuple[int, ...] | None:
+        """The entries that cover one, () where that is too much work, None where it can be reached."""
+        boxes = self.boxes[index]
+        self.left_to_compare -= len(boxes) * self.first[index]
+        if self.left_to_compare < 0 or self.left_to_cut < 0:
+            return ()
+        by: dict[int, None] = {}
+        for box in boxes:
+            meeting = self._meeting(box, self.first[index])
+            whole = next((at for at in meeting if box.is_inside(self.flat[at])), None)
+            if whole is not None:
+                by[self.entry_of[whole]] = None
                 continue
-            for source_ports in match.source_ports or (ALL_PORTS,):
-                for destination_ports in match.destination_ports or (ALL_PORTS,):
-                    yield (
-                        (family, family),
-                        protocols,
-                        source,
-                        destination,
-                        (source_ports[0], source_ports[1]),
-                        (destination_ports[0], destination_ports[1]),
-                    )
+            if not meeting or self._has_witness(box, meeting):
+                return None
+            try:
+                if self._cut([box], meeting):
+                    return None
+            except TooManyPiecesError:
+                return ()
+            by |= dict.fromkeys(self._needed(box, meeting))
+        return tuple(sorted(by)) if boxes else None
+
+    def _meeting(self, box: Box, before: int) -> list[int]:
+        """The earlier boxes that have a header in common with one."""
+        low_high = (*box.sources, *box.destinations, *_span(box.source_ports), *_span(box.destination_ports))
+        ranges = self.ranges[:, :before]
+        met = np.ones(before, np.bool_)
+        for axis in range(0, 8, 2):
+            met &= (ranges[axis] <= low_high[axis + 1]) & (ranges[axis + 1] >= low_high[axis])
+        return [at for at in np.flatnonzero(met).tolist() if self.flat[at].meets(box)]
+
+    def _has_witness(self, box: Box, meeting: list[int]) -> bool:
+        """Whether a header that is tried is in none of the earlier boxes."""
+        dice = random.Random(len(meeting))
+        for _ in range(TRIES):
+            source, destination = (dice.randint(*cells) for cells in (box.sources, box.destinations))
+            point = Box(
+                _one_of(box.protocols, dice),
+                (source, source),
+                (destination, destination),
+                _one_of(box.source_ports, dice),
+                _one_of(box.destination_ports, dice),
+            )
+            if not any(point.is_inside(self.flat[at]) for at in meeting):
+                return True
+        return False
+
+    def _cut(self, boxes: list[Box], meeting: list[int]) -> list[Box]:
+        # Latest first: what stands close above an entry is most often what hides it.
+        left = subtract(boxes, (self.flat[at] for at in reversed(meeting)), min(MOST_PIECES, self.left_to_cut))
+        self.left_to_cut -= len(meeting)
+        return left
+
+    def _needed(self, box: Box, meeting: list[int]) -> list[int]:
+        """The entries without those that are not needed to cover a box, last first."""
+        entries = list(dict.fromkeys(self.entry_of[at] for at in meeting))
+        for entry in reversed(entries[:]):
+            rest = [at for at in meeting if self.entry_of[at] in entries and self.entry_of[at] != entry]
+            try:
+                if not self._cut([box], rest):
+                    entries.remove(entry)
+            except TooManyPiecesError:
+                break
+        return entries
 
 
-def _protocols(protocol: int | None) -> list[tuple[Range, bool]]:
-    if protocol is not None:
-        return [((protocol, protocol), protocol in PORTED)]
-    ported = sorted(PORTED)
-    ranges: list[tuple[Range, bool]] = []
-    low = 0
-    for number in ported:
-        if low < number:
-            ranges.append(((low, number - 1), False))
-        ranges.append(((number, number), True))
-        low = number + 1
-    return [*ranges, ((low, 255), False)]
+def _span(mask: int) -> tuple[int, int]:
+    """The lowest and the highest bit of a mask."""
+    return (mask & -mask).bit_length() - 1, mask.bit_length() - 1
 
 
-def _meets(one: Box, other: Box) -> bool:
-    return all(a[0] <= b[1] and b[0] <= a[1] for a, b in zip(one, other, strict=True))
-
-
-def _minus(box: Box, taken: Sequence[Box]) -> list[Box]:
-    pieces = [box]
-    for other in taken:
-        pieces = [rest for piece in pieces for rest in _cut(piece, other)]
-    return pieces
-
-
-def _cut(box: Box, other: Box) -> Iterator[Box]:
-    """What is left of ``box`` outside ``other``, as disjoint boxes."""
-    if not _meets(box, other):
-        yield box
-        return
-    inner = list(box)
-    for axis, ((low, high), (cut_low, cut_high)) in enumerate(zip(box, other, strict=True)):
-        if low < cut_low:
-            yield (*inner[:axis], (low, cut_low - 1), *box[axis + 1 :])
-        if cut_high < high:
-            yield (*inner[:axis], (cut_high + 1, high), *box[axis + 1 :])
-        inner[axis] = (max(low, cut_low), min(high, cut_high))
+def _one_of(mask: int, dice: random.Random) -> int:
+    """One bit of a mask."""
+    low, high = _span(mask)
+    start = dice.randint(low, high)
+    above = mask >> start
+    return (above & -above) << start

@@ -26,6 +26,7 @@ from routrel.formats.grammar import (
     Text,
 )
 from routrel.model.addresses import Address
+from routrel.model.expressions import LONGEST_EXPRESSION, check_expression
 from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
 
 
@@ -70,14 +71,12 @@ def community(text: str) -> str:
 
 
 def as_path_pattern(text: str) -> str:
-    """A regular expression that cannot take long: no repetition inside a repetition."""
-    if len(text) > 200 or re.search(r"[^0-9 .*+?()|^$\[\]_-]", text):
+    """A regular expression over the characters of AS paths."""
+    if len(text) > LONGEST_EXPRESSION or re.search(r"[^0-9 .*+?()|^$\[\]_-]", text):
         raise ValueError(f"{text!r} is no expression over AS numbers")
-    if re.search(r"\(\?|[*+?][*+]|\)[*+]", text):
-        raise ValueError(f"{text!r} repeats a group")
     try:
-        re.compile(text)
-    except re.error as error:
+        check_expression(text)
+    except ValueError as error:
         raise ValueError(f"{text!r} is no regular expression: {error}") from None
     return text
 

@@ -5,11 +5,11 @@ the policy, ``continue`` goes on, and later statements see what earlier ones set
 statement decides is rejected.
 """
 
-import re
 from dataclasses import dataclass, field
 from typing import Literal
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.expressions import is_found
 from routrel.model.places import NOWHERE, Place
 
 PolicyResult = Literal["accept", "reject", "continue"]
@@ -73,7 +73,7 @@ class AsPathMatch:
             and (self.starts is None or path[:1] == (self.starts,))
             and (self.ends is None or path[-1:] == (self.ends,))
             and (self.max_length is None or len(path) <= self.max_length)
-            and (self.pattern is None or re.search(self.pattern, " ".join(map(str, path))) is not None)
+            and (self.pattern is None or is_found(self.pattern, path))
         )
 
     def __str__(self) -> str:

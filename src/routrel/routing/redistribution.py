@@ -19,6 +19,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding, some_of
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.column_cycles import ColumnCycles
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.making import TableMaker
 from routrel.routing.ospf.solution import OspfSolution
@@ -30,6 +31,14 @@ from routrel.topology.segments import Topology
 ROUNDS = 500
 """More rounds than information needs to cross any chain of redistribution points seen in practice."""
 
+QUIET = 8
+"""Rounds after which columns are watched: most networks are done by then."""
+
+MOST_WORK = 10**9
+"""What one redistribution may cost: each time something is put in counts for its cells (columns times processes
+that take part) and ``EACH`` more."""
+
+EACH = 100_000
 
 Watch = Callable[[list[dict[int, Injected]]], None]
 """Told what processes put in, by solution and process."""
@@ -43,6 +52,8 @@ class Unsettled:
     """(solution, process) pairs."""
     prefixes: tuple[Prefix, ...]
     rounds: int
+    is_cut: bool = False
+    """Whether it was not followed to its end: it may settle after all."""
 
 
 class Taker(NamedTuple):
@@ -85,6 +96,7 @@ class Settling:
         self.unsettled: Unsettled | None = None
         self._keys: dict[tuple[int, int], bytes] = {}
         self.rounds = 0
+        self.work = 0
         self.depends_on_order = False
         """Whether it settled only because instances acted one after the other."""
         self.contested: tuple[set[tuple[int, int]], set[int]] = (set(), set())
@@ -147,21 +159,35 @@ class Settling:
     def _settle(self) -> Unsettled | None:
         seen: dict[bytes, int] = {}
         together = True
-        while self.rounds < ROUNDS:
+        cycles = ColumnCycles(len(self.prefixes))
+        while self.rounds < ROUNDS and self.work < MOST_WORK:
             self.rounds += 1
             changed = self._round(together)
             if not changed:
                 self.depends_on_order = not together
                 return None
             state = b"".join(b"%d,%d:" % key + value for key, value in sorted(self._keys.items()))
-            if state in seen:
+            length = self.rounds - seen[state] if state in seen else 0
+            if not length and self.rounds > QUIET and self._is_columnwise():
+                length = cycles.note(self.injected, self.blocked)
+            if length:
                 if not together:
-                    return self._unsettled(self.rounds - seen[state])
-                self.contested = self._changes_within(self.rounds - seen[state], together)
+                    return self._unsettled(length)
+                self.contested = self._changes_within(length, together)
                 together = False
                 seen.clear()
+                cycles = ColumnCycles(len(self.prefixes))
             seen[state] = self.rounds
-        return self._unsettled(ROUNDS)
+        return self._unsettled(1, is_cut=True)
+
+    def _is_columnwise(self) -> bool:
+        """Whether no prefix hangs on another: no next hop of a static route, of BGP, and no conditional default."""
+        if self.bgp is not None:
+            return False
+        waiting = any(self.maker.base(instance).others for instance in self.taking)
+        return not waiting and not any(
+            taker.process.originate_default is not None for takers in self.taking.values() for taker in takers
+        )
 
     def _round(self, together: bool) -> list[tuple[int, int]]:
         """One look of every instance at its table; (solution, process) pairs that changed."""
@@ -265,13 +291,15 @@ class Settling:
         if self.watch is not None:
             self.watch(self.injected)
         self.made.clear()
+        takers = sum(map(len, self.taking.values()))
         for number in sorted(solutions):
+            self.work += EACH + len(self.prefixes) * takers
             self._versions[number] += 1
             self.solutions[number].inject(self.injected[number], self.blocked[number])
 
-    def _unsettled(self, length: int) -> Unsettled:
+    def _unsettled(self, length: int, is_cut: bool = False) -> Unsettled:
         processes, prefixes = self._changes_within(length, False)
-        return Unsettled(tuple(sorted(processes)), tuple(self.prefixes.members(prefixes)), length)
+        return Unsettled(tuple(sorted(processes)), tuple(self.prefixes.members(prefixes)), length, is_cut)
 
     def _changes_within(self, length: int, together: bool) -> tuple[set[tuple[int, int]], set[int]]:
         """Go round once more and note who changes what."""
@@ -316,12 +344,15 @@ def unsettled_finding(topology: Topology, solutions: Sequence[ProtocolSolution],
         process = solutions[number].processes[process_number]
         names.append(f"{topology.instance_name(process.instance)} into {process.protocol}")
         places += [rule.place for rule in process.redistribute]
+    prefixes = some_of(unsettled.prefixes)
+    how = f"never settles for {prefixes}: it comes round every {unsettled.rounds} rounds"
+    if unsettled.is_cut:
+        how = f"was not followed to its end: after much work it still changes for {prefixes}"
     first = solutions[unsettled.processes[0][0]].processes[unsettled.processes[0][1]] if unsettled.processes else None
     return Finding(
         "redistribution-unsettled",
         "error",
-        f"redistribution never settles for {some_of(unsettled.prefixes)}: it comes round every {unsettled.rounds}"
-        f" rounds, by way of {some_of(names, 6, '; ')}. The tables shown are those of one moment",
+        f"redistribution {how}, by way of {some_of(names, 6, '; ')}. The tables shown are those of one moment",
         topology.devices[topology.instances[first.instance].device].name if first else "",
         "",
         tuple(places) or (),

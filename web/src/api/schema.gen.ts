@@ -515,6 +515,7 @@ export interface components {
             near_misses: components["schemas"]["NearMiss"][];
             remedy: components["schemas"]["Remedy"] | null;
             notes: string[];
+            trail: components["schemas"]["TrailEnd"][];
         };
         Check: {
             kind: components["schemas"]["KindEnum"];
@@ -551,6 +552,13 @@ export interface components {
         CredentialsRequest: {
             username: string;
             password: string;
+        };
+        Decider: {
+            device: string;
+            acl: string;
+            entry: number | null;
+            accepted: boolean;
+            place: components["schemas"]["Place"] | null;
         };
         Device: {
             name: string;
@@ -654,6 +662,7 @@ export interface components {
             device: string | null;
             interface: string | null;
             cost: number;
+            what: string;
         };
         LoadError: {
             detail: string;
@@ -780,6 +789,14 @@ export interface components {
             statements: components["schemas"]["StatementCount"][];
             routes: components["schemas"]["PolicyRoute"][];
         };
+        PortsPart: {
+            ports: string[];
+            verdict: components["schemas"]["VerdictEnum"];
+            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            good: boolean;
+            causes: components["schemas"]["Cause"][];
+            decided_by: components["schemas"]["Decider"][];
+        };
         Remedy: {
             message: string;
             text: string;
@@ -885,6 +902,7 @@ export interface components {
             message: string;
             stopped: boolean;
             place: components["schemas"]["Place"] | null;
+            other_places: components["schemas"]["Place"][];
         };
         Stop: {
             device: string;
@@ -906,6 +924,7 @@ export interface components {
             path_count: number;
             paths: string[][];
             causes: components["schemas"]["Cause"][];
+            doubts: string[];
             starts: number[];
             stops: components["schemas"]["Stop"][];
             mtu: components["schemas"]["PacketSize"] | null;
@@ -935,6 +954,11 @@ export interface components {
         };
         Token: {
             token: string;
+        };
+        TrailEnd: {
+            message: string;
+            place: components["schemas"]["Place"] | null;
+            other_places: components["schemas"]["Place"][];
         };
         Unsent: {
             neighbor: string;
@@ -970,6 +994,8 @@ export interface components {
             service: string;
             forward: components["schemas"]["Strand"];
             return_note: string;
+            parts: components["schemas"]["PortsPart"][];
+            unexamined_ports: string | null;
             from: components["schemas"]["End"];
             return: components["schemas"]["Strand"] | null;
         };
@@ -1662,6 +1688,7 @@ export interface operations {
                 source?: string;
                 source_port?: number | null;
                 to: string;
+                vrf?: string;
             };
             header?: never;
             path: {

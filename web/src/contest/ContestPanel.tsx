@@ -290,7 +290,7 @@ function Sum({ candidate }: { candidate: Candidate }) {
           <span key={index} className="contents">
             <span className="text-right">{leg.cost}</span>
             <span className="mono text-faint break-all">
-              {leg.device ? `${leg.device}:${leg.interface}` : "as announced"}
+              {leg.device ? `${leg.device}:${leg.interface}` : leg.what}
             </span>
           </span>
         ))}
@@ -368,6 +368,12 @@ function Trails({ contest }: { contest: Contest }) {
               </svg>
               <span>
                 {step.message} {step.place && <SourceLink place={step.place} />}
+                {step.other_places.map((place) => (
+                  <span key={`${place.file}:${place.line}:${place.column}`}>
+                    {" "}
+                    <SourceLink place={place} />
+                  </span>
+                ))}
               </span>
             </li>
           ))}

@@ -12,6 +12,7 @@ import { useKeys } from "../ui/useKeys";
 import { answerText } from "./answerText";
 import { EvidencePanel } from "./EvidencePanel";
 import { LadderView } from "./LadderView";
+import { PortParts } from "./PortParts";
 import { Sentence } from "./Sentence";
 import { Suggestions } from "./Suggestions";
 import { questionOf } from "./sentence";
@@ -54,6 +55,8 @@ export function FlowPage() {
           {answer && (
             <>
               <AnswerHead walk={answer} />
+              <PortParts walk={answer} />
+              <Doubts walk={answer} />
               <div className="flex-1 overflow-auto">
                 <LadderView walk={answer} chosen={chosen} choose={choose} />
                 {answer.return_note && <p className="px-4 py-2 text-faint italic">{answer.return_note}</p>}
@@ -74,6 +77,16 @@ export function FlowPage() {
       )}
     </div>
   );
+}
+
+/** Why what is shown is not sure: each reason once. */
+function Doubts({ walk }: { walk: Walk }) {
+  const doubts = [...new Set([...walk.forward.doubts, ...(walk.return?.doubts ?? [])])];
+  return doubts.map((doubt) => (
+    <p key={doubt} className="px-4 py-1 border-b border-hair text-[14px] text-stop" data-testid="doubt">
+      Not sure: {doubt}
+    </p>
+  ));
 }
 
 function orderedDevices(walk: Walk): string[] {

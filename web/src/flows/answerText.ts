@@ -6,6 +6,7 @@ export function answerText(walk: Walk, network: string, asOf: string, url: strin
     `${walk.from.word} > ${walk.to.word} ${walk.service}`,
     `${network}, as of ${asOf}`,
     "",
+    ...walk.parts.map((part) => `ports ${part.ports.join(", ")}: ${part.verdict}`),
     ...strandLines("forward", walk.forward),
   ];
   if (walk.return) lines.push("", ...strandLines("return", walk.return));
@@ -21,6 +22,7 @@ function strandLines(title: string, strand: Strand): string[] {
   for (const cause of strand.causes) {
     const at = cause.place ? ` [${cause.place.file}:${cause.place.line}]` : "";
     lines.push(`  stopped at ${cause.device}: ${cause.message}${at}`);
+    for (const end of cause.trail) lines.push(`    the route: ${end.message}`);
     if (cause.remedy) lines.push(`    ${cause.remedy.message}: ${cause.remedy.text}`);
   }
   return lines;

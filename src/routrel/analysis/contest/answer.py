@@ -116,7 +116,8 @@ class WhyAnswerer:
         notes = []
         unsettled = self.solved.unsettled
         if unsettled is not None and prefix in unsettled.prefixes:
-            notes.append("redistribution never settles for this prefix: the table shown is that of one moment")
+            how = "was not followed to its end" if unsettled.is_cut else "never settles"
+            notes.append(f"redistribution {how} for this prefix: the table shown is that of one moment")
         elif self.solved.settling.depends_on_order and (
             self.solved.representatives.column_of(prefix) in self.solved.settling.contested[1]
         ):
