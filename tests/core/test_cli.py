@@ -69,7 +69,14 @@ def test_many_flows_in_one_call(network, capsys, tmp_path):
     status, out, _ = run(capsys, "walk", network, "--flows", str(flows), "--json")
     first, second = json.loads(out)["walks"]
     assert status == 1
-    assert first["flow"] == {"from": "h1", "to": "h2", "service": "tcp/80", "source_port": 999, "enter": None}
+    assert first["flow"] == {
+        "from": "h1",
+        "to": "h2",
+        "service": "tcp/80",
+        "source_port": 999,
+        "enter": None,
+        "vrf": None,
+    }
     assert first["forward"]["verdict"] == "arrives"
     assert "no device" in second["error"]
     assert "no device" in run(capsys, "walk", network, "--flows", str(flows))[1]

@@ -81,8 +81,8 @@ def test_each_round_says_who_lost_and_by_how_much():
         {
             "total": 10,
             "legs": [
-                {"device": "a", "interface": "e1", "cost": 10},
-                {"device": "b", "interface": "lo", "cost": 0},
+                {"device": "a", "interface": "e1", "cost": 10, "what": ""},
+                {"device": "b", "interface": "lo", "cost": 0, "what": ""},
             ],
         }
     ]

@@ -6,8 +6,7 @@ place; a file that is broken, or an address that cannot be, is an error of the l
 
 import re
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -18,6 +17,7 @@ from routrel.formats.json_items import json_items
 from routrel.formats.network_file import read_names
 from routrel.formats.nftables import Filters, read_filters
 from routrel.formats.policy_rules import TableRoute, read_rules
+from routrel.formats.shapes import ADDRESS_SHAPE, LLDP_SHAPE, NEIGHBOR_SHAPE, ROUTE_SHAPE, RULE_SHAPE, is_shaped
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Gap, Interface, ObservedNextHop, ObservedRoute
 from routrel.model.filters import ForwardingPolicy
@@ -81,15 +81,25 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
         try:
             devices[folder] = _read_device(folder, files, errors)
             for item, place in _items(files, f"{folder}/lldp.json"):
-                near = InterfaceName(folder, str(item.get("interface")))
-                far = InterfaceName(str(item.get("device")), str(item.get("remote_interface")))
+                if not is_shaped(item, LLDP_SHAPE, place, errors):
+                    continue
+                if not all(item.get(key) for key in LLDP_SHAPE):
+                    errors.add(place, "a neighbour without interface, device and remote_interface", found=quoted(item))
+                    continue
+                near = InterfaceName(folder, item["interface"])
+                far = InterfaceName(item["device"], item["remote_interface"])
+                if near.interface not in devices[folder].interfaces:
+                    errors.dangling(place, "interface", near.interface, devices[folder].interfaces)
+                    continue
                 ends[near].add(far)
                 if far.device not in folders:
                     devices[folder] = _with_gap(
                         devices[folder], f"{near} is cabled to {far}, which was not captured", place, near.interface
                     )
         except LoadError as error:
-            errors.errors.extend(error.errors)
+            errors.errors.extend(one for one in error.errors if one not in errors.errors)
+        except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
+            errors.add(Place(folder, 1, 1), f"what was captured here cannot be read: {quoted(error)}")
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
     errors.raise_if_any()
     return Network(
@@ -131,17 +141,15 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
             errors.add(Place(f"{folder}/{first}", 1, 1), "this file is missing", allowed="addresses.json, routes.json")
     device = _Captured(folder)
     for item, place in _items(files, f"{folder}/addresses.json"):
-        with _readable(place, errors):
+        if is_shaped(item, ADDRESS_SHAPE, place, errors):
             _read_interface(device, item, place, errors)
     for name, family in (("routes.json", 4), ("routes6.json", 6)):
         for item, place in _items(files, f"{folder}/{name}"):
-            with _readable(place, errors):
+            if is_shaped(item, ROUTE_SHAPE, place, errors):
                 _read_route(device, item, place, family, errors)
     rules = _items(files, f"{folder}/rules.json")
     for item, place in rules:
-        texts = [item.get(key, "") for key in ("iif", "table", "action", "src", "dst")]
-        if not isinstance(item.get("priority", 0), int) or not all(isinstance(text, str) for text in texts):
-            errors.add(place, "this rule is not what the command prints", found=quoted(item))
+        is_shaped(item, RULE_SHAPE, place, errors)
     errors.raise_if_any()
     entries, gaps = read_rules(rules, device.tables, list(device.interfaces))
     device.gaps += gaps
@@ -160,8 +168,9 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
         for name, interface in device.interfaces.items()
     }
     neighbors = set()
-    for item, _place in _items(files, f"{folder}/neighbors.json"):
-        if "lladdr" in item and "FAILED" not in (item.get("state") or []):
+    for item, place in _items(files, f"{folder}/neighbors.json"):
+        is_known = is_shaped(item, NEIGHBOR_SHAPE, place, errors) and "lladdr" in item
+        if is_known and "FAILED" not in item.get("state", []):
             neighbors.add((str(item.get("dev")), _address(str(item.get("dst")))))
     attached = [i for i in interfaces.values() if not i.is_loopback and i.addresses]
     return Device(
@@ -176,15 +185,6 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
         neighbors=frozenset((name, address) for name, address in neighbors if address is not None),
         gaps=tuple(device.gaps),
     )
-
-
-@contextmanager
-def _readable(place: Place, errors: ErrorList) -> Iterator[None]:
-    """Turn a value of a kind the command never prints into an error with its place."""
-    try:
-        yield
-    except (TypeError, ValueError, AttributeError, KeyError):
-        errors.add(place, "this entry is not what the command prints")
 
 
 def _address(text: str) -> Address | None:
@@ -218,6 +218,9 @@ def _read_interface(device: _Captured, item: dict[str, Any], place: Place, error
         device.gaps.append(Gap(f"{device.name}:{name} {what}, which captures do not represent yet", place, name))
     loopback = "LOOPBACK" in flags
     mac = item.get("address") if item.get("link_type") == "ether" else None
+    if mac is not None and not re.fullmatch(r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}", mac):
+        errors.add(place, f"the hardware address of {name} cannot be read", found=quoted(mac), allowed="a MAC address")
+        return
     device.interfaces[name] = Interface(
         name=name,
         place=place,

@@ -19,6 +19,8 @@ from routrel.model.places import Place
 MAX_BYTES = 32 * 1024 * 1024
 MAX_DEPTH = 64
 MAX_ALIAS_EXPANSION = 100_000
+MAX_NODES = 2_000_000
+"""Values of all texts of one load: what is made of them takes some hundred bytes each."""
 
 Node = yaml.Node
 
@@ -34,6 +36,7 @@ def parse_document(data: bytes, file: str) -> Node:
     if text.lstrip().startswith(("{", "[")):
         text = _checked_json(text, file)
     _check_depth(text, file)
+    _check_nodes(text, file)
     try:
         root = yaml.compose(text, Loader=yaml.CBaseLoader)
     except yaml.MarkedYAMLError as error:
@@ -150,6 +153,26 @@ def _check_depth(text: str, file: str) -> None:
                     raise LoadError([_too_deep(place)])
             elif isinstance(event, yaml.CollectionEndEvent):
                 depth -= 1
+    except yaml.MarkedYAMLError as error:
+        raise LoadError([_syntax_error(error, text, file)]) from None
+
+
+def _check_nodes(text: str, file: str) -> None:
+    """Refuse a text of too many values before they are made.
+
+    What stands between values is counted first, of which there is at least as much; only a suspect text is
+    parsed for it.
+    """
+    if sum(map(text.count, (",", ":", "\n", "- ", "[", "{"))) < MAX_NODES:
+        return
+    nodes = 0
+    try:
+        for event in yaml.parse(text, Loader=yaml.CBaseLoader):
+            nodes += isinstance(event, yaml.NodeEvent)
+            if nodes > MAX_NODES:
+                mark = event.start_mark
+                place = Place(file, mark.line + 1, mark.column + 1) if mark else Place(file, 1, 1)
+                raise LoadError([InputError(place, "the text holds too much", allowed=f"at most {MAX_NODES:,} values")])
     except yaml.MarkedYAMLError as error:
         raise LoadError([_syntax_error(error, text, file)]) from None
 

@@ -33,7 +33,7 @@ def json_items(data: bytes, file: str, key: str | None = None) -> list[tuple[dic
         raise LoadError([InputError(Place(file, 1, 1), "the text is nested too deeply")]) from None
     except ValueError as error:  # an integer of thousands of digits
         raise LoadError([InputError(Place(file, 1, 1), f"this is not readable as JSON: {error}")]) from None
-    items = document.get(key) if key is not None and isinstance(document, dict) else document
+    items = document.get(key) if key is not None and isinstance(document, dict) else None if key else document
     if not isinstance(items, list):
         wanted = f"an object with an array under {key!r}" if key else "an array"
         raise LoadError([InputError(Place(file, 1, 1), "this is not what the command prints", allowed=wanted)])

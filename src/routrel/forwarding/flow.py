@@ -5,9 +5,9 @@ A place is a device, ``device:interface``, an address, or an endpoint's name; a 
 it could have been.
 """
 
-import difflib
 from dataclasses import dataclass, replace
 
+from routrel.formats.errors import nearest
 from routrel.formats.network_grammar import service as parse_service
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
 from routrel.forwarding.strand import Start, Strand, Verdict
@@ -168,7 +168,7 @@ def owning_instances(topology: Topology, address: Address) -> dict[int, Port]:
 
 
 def _nearest(word: str, names: list[str]) -> str:
-    close = difflib.get_close_matches(word, names, 1)
+    close = nearest(word, names)
     return f"; did you mean {close[0]}?" if close else ""
 
 

@@ -1,0 +1,86 @@
+"""What the values of a command's JSON output must be, key by key; keys that are not named are left alone."""
+
+from collections.abc import Mapping
+from typing import Any
+
+from routrel.formats.errors import ErrorList, quoted
+from routrel.model.places import Place
+
+Shape = Mapping[str, object]
+"""A type, ``[type]`` for a list of such, ``(type, type)`` for either, or a shape for an object inside."""
+
+ADDRESS_SHAPE: Shape = {
+    "ifname": str,
+    "flags": [str],
+    "mtu": int,
+    "link_type": str,
+    "address": str,
+    "link": str,
+    "master": str,
+    "addr_info": [{"local": str, "prefixlen": int, "scope": str}],
+    "linkinfo": {"info_kind": str, "info_data": {"id": int}},
+}
+_HOP: dict[str, object] = {"gateway": str, "dev": str, "flags": [str], "weight": int}
+ROUTE_SHAPE: Shape = {
+    **_HOP,
+    "dst": str,
+    "type": str,
+    "protocol": str,
+    "metric": int,
+    "table": (str, int),
+    "nexthops": [_HOP],
+}
+RULE_SHAPE: Shape = {
+    "priority": int,
+    "src": str,
+    "srclen": int,
+    "dst": str,
+    "dstlen": int,
+    "iif": str,
+    "oif": str,
+    "table": str,
+    "action": str,
+    "ipproto": (str, int),
+    "protocol": str,
+    "sport": int,
+    "sport_start": int,
+    "sport_end": int,
+    "dport": int,
+    "dport_start": int,
+    "dport_end": int,
+}
+NEIGHBOR_SHAPE: Shape = {"dst": str, "dev": str, "lladdr": str, "state": [str]}
+LLDP_SHAPE: Shape = {"interface": str, "device": str, "remote_interface": str}
+NUMBERS = {"mtu": (0, 2**32 - 1), "metric": (0, 2**32 - 1), "priority": (0, 2**32 - 1), "prefixlen": (0, 128)}
+"""The ranges of numbers, where they are not those of ports."""
+
+
+def is_shaped(item: Mapping[str, Any], shape: Shape, place: Place, errors: ErrorList) -> bool:
+    """Whether an entry is as the command prints it; what is not is an error with its place."""
+    before = len(errors.errors)
+    for key, wanted in shape.items():
+        if key in item:
+            _check(key, item[key], wanted, place, errors)
+    return len(errors.errors) == before
+
+
+def _check(key: str, value: Any, wanted: object, place: Place, errors: ErrorList) -> None:
+    if isinstance(wanted, dict):
+        if isinstance(value, dict):
+            is_shaped(value, wanted, place, errors)
+        else:
+            errors.add(place, f"{key!r} is not what the command prints", found=quoted(value), allowed="an object")
+    elif isinstance(wanted, list):
+        if not isinstance(value, list):
+            errors.add(place, f"{key!r} is not what the command prints", found=quoted(value), allowed="a list")
+            return
+        for one in value:
+            _check(key, one, wanted[0], place, errors)
+    else:
+        kinds = wanted if isinstance(wanted, tuple) else (wanted,)
+        if not isinstance(value, kinds) or isinstance(value, bool):
+            allowed = " or ".join("text" if kind is str else "a number" for kind in kinds)
+            errors.add(place, f"{key!r} is not what the command prints", found=quoted(value), allowed=allowed)
+        elif isinstance(value, int) and key in NUMBERS and not NUMBERS[key][0] <= value <= NUMBERS[key][1]:
+            allowed = f"{NUMBERS[key][0]} to {NUMBERS[key][1]}"
+            errors.add(place, f"{key!r} is out of range", found=str(value), allowed=allowed)
