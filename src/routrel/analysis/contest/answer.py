@@ -7,7 +7,7 @@ from routrel.analysis.contest.absence import Trail, trails
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.paths import Leg, Way
-from routrel.analysis.contest.tipping import Outcome, TippingPoint, tipping_points
+from routrel.analysis.contest.tipping import Outcome, TippingPoint, ports_left_out, tipping_points
 from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved
@@ -77,6 +77,10 @@ class WhyAnswerer:
             answer["notes"].append(f"neighbors hold {len(unsent) - MOST_UNSENT} more paths that they do not send here")
         if contest.winners:
             answer["winner"] = self._winner(contest)
+            left_out = ports_left_out(self.explainer, contest)
+            if left_out:
+                text = f"tipping points are looked for on the nearest interfaces; {left_out} farther ones are left out"
+                answer["notes"].append(text)
             if with_tipping:
                 answer["tipping"] = [self._tipping(point) for point in tipping_points(self.explainer, contest)]
         else:

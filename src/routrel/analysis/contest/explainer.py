@@ -79,7 +79,8 @@ class Explainer:
 
     def decide(self, instance: int, prefix: Prefix, candidates: list[Candidate]) -> Contest:
         """The rounds among some candidates, which they note down."""
-        return Elimination(self.solved, instance, prefix, candidates).run()
+        is_trial = bool(self.costs or self.metrics)
+        return Elimination(self.solved, instance, prefix, candidates, with_detours=not is_trial).run()
 
     def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:
         """Everything that is offered for a prefix, in the order of protocols."""

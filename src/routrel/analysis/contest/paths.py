@@ -44,6 +44,8 @@ class PlainGraph:
             self.arriving[edge.target].append(edge)
             self.by_port[edge.port].append(edge)
         self._from: dict[int, dict[int, int]] = {}
+        self._is_trial = False
+        """Whether it is asked about one end only, for which a search back from there is enough."""
 
     def with_costs(self, costs: Mapping[int, int]) -> "PlainGraph":
         """The same with other costs of leaving by some ports; what stays is shared."""
@@ -51,6 +53,7 @@ class PlainGraph:
         if not ports:
             return self
         changed = PlainGraph(())
+        changed._is_trial = True
         changed.leaving, changed.arriving = self.leaving.copy(), self.arriving.copy()
         changed.by_port = self.by_port.copy()
         for port in ports:
@@ -88,6 +91,9 @@ class PlainGraph:
         best = self.distances(start).get(end)
         if best is None or start == end:
             return []
+        if self._is_trial:
+            back = self.towards({end: 0})
+            return [edge for edge in self.leaving[start] if edge.cost + back.get(edge.target, best) == best]
         # The trees of the neighbours serve all ends that are asked about.
         return [edge for edge in self.leaving[start] if edge.cost + self.distances(edge.target).get(end, best) == best]
 

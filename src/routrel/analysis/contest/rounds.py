@@ -53,8 +53,17 @@ def install_policy(topology: Topology, instance: int) -> Policy | None:
 class Elimination:
     """One contest being decided."""
 
-    def __init__(self, solved: Solved, instance: int, prefix: Prefix, candidates: list[Candidate]):
+    def __init__(
+        self,
+        solved: Solved,
+        instance: int,
+        prefix: Prefix,
+        candidates: list[Candidate],
+        *,
+        with_detours: bool = True,
+    ):
         self.solved = solved
+        self.with_detours = with_detours
         self.topology = solved.topology
         self.instance = instance
         self.prefix = prefix
@@ -112,7 +121,8 @@ class Elimination:
             standing = self._lose(standing, name, first, rule, ranked, lost, best)
         if first.protocol == "eigrp":
             standing = self._limit(standing)
-        self._add_detours(standing)
+        if self.with_detours:
+            self._add_detours(standing)
         if not standing:
             return []
         if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):

@@ -21,6 +21,14 @@ LOWEST_METRIC = {"ospf": 0, "isis": 0, "rip": 1, "eigrp": 0}
 HIGHEST_METRIC = {"ospf": 0xFFFFFE, "isis": 0xFFFFFF, "rip": 16, "eigrp": 0xFFFFFFFE}
 COST_WORD = {"ospf": "cost", "isis": "metric", "rip": "metric", "eigrp": "delay"}
 NARROW_METRIC = 63
+MOST_WORK = 120_000
+"""Interfaces that are tried times the edges of the graph that each trial goes through."""
+
+FEWEST_PORTS = 8
+
+
+Settings = tuple[int, Place, int]
+"""The cost of an interface, where it stands, and the highest possible."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,9 +87,20 @@ def _paths(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
 
 
 def _interface_costs(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    for port, settings in _ports_tried(explainer, contest)[0]:
+        yield from _tips_of_port(explainer, contest, port, *settings)
+
+
+def ports_left_out(explainer: Explainer, contest: Contest) -> int:
+    """Interfaces whose costs may matter and are not tried, since that would take too long."""
+    return _ports_tried(explainer, contest)[1] if contest.winners else 0
+
+
+def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int, Settings]], int]:
+    """The interfaces whose costs are tried, the nearest first, and how many are left out."""
     winner = contest.candidates[contest.winners[0]]
     if not winner.is_process:
-        return
+        return [], 0
     ports: set[int] = set()
     for candidate in contest.candidates:
         if candidate.processes == winner.processes and not candidate.out:
@@ -91,24 +110,38 @@ def _interface_costs(explainer: Explainer, contest: Contest) -> Iterator[Tipping
         ports |= explainer.ospf[id(solution)].shortening_ports(process, contest.prefix)
     elif winner.protocol == "isis":
         ports |= explainer.isis.shortening_ports(process, contest.prefix)
-    for port in sorted(ports):
-        settings = _cost_of(explainer, winner, port)
-        if settings is None:
-            continue
-        now, place, highest = settings
-        name = explainer.topology.ports[port].name
+    counted = [leg.port for index in contest.winners for way in contest.candidates[index].ways for leg in way.legs]
+    near = {port: at for at, port in reversed(list(enumerate(counted)))}
+    device = explainer.topology.instances[contest.instance].device
+    found = [
+        (port, settings)
+        for port in sorted(
+            ports, key=lambda one: (explainer.topology.ports[one].device != device, near.get(one, len(near)), one)
+        )
+        if (settings := _cost_of(explainer, winner, port)) is not None
+    ]
+    edges = sum(len(edges) for one in contest.candidates if one.graph for edges in one.graph.leaving.values())
+    most = max(FEWEST_PORTS, MOST_WORK // max(1, edges))
+    return found[:most], max(0, len(found) - most)
 
-        def at(value: int, port: int = port) -> Outcome:
-            trial = Explainer(explainer.solved, {port: value}, None, explainer)
-            return outcome_of(trial.contest(contest.instance, contest.prefix))
 
-        word = f"{COST_WORD[winner.protocol]} of {name.interface}"
-        for value, above, becomes, beyond in _search(at, outcome_of(contest), now, 1, highest):
-            yield TippingPoint(word, name.device, port, winner.protocol, now, value, above, becomes, beyond, place)
+def _tips_of_port(
+    explainer: Explainer, contest: Contest, port: int, now: int, place: Place, highest: int
+) -> Iterator[TippingPoint]:
+    protocol = contest.candidates[contest.winners[0]].protocol
+    name = explainer.topology.ports[port].name
+
+    def at(value: int) -> Outcome:
+        trial = Explainer(explainer.solved, {port: value}, None, explainer)
+        return outcome_of(trial.contest(contest.instance, contest.prefix))
+
+    word = f"{COST_WORD[protocol]} of {name.interface}"
+    for value, above, becomes, beyond in _search(at, outcome_of(contest), now, 1, highest):
+        yield TippingPoint(word, name.device, port, protocol, now, value, above, becomes, beyond, place)
 
 
-def _cost_of(explainer: Explainer, winner: Candidate, port: int) -> tuple[int, Place, int] | None:
-    """(cost, place, highest possible) of an interface in the winner's protocol."""
+def _cost_of(explainer: Explainer, winner: Candidate, port: int) -> Settings | None:
+    """Of an interface in the winner's protocol."""
     highest = HIGHEST[winner.protocol]
     solution = explainer.solved.solutions[winner.processes[0]]
     if winner.protocol == "ospf":
