@@ -1,6 +1,7 @@
 """Uploads: bounded, read by the core before anything is stored, stored whole or not at all."""
 
 import hashlib
+import json
 import re
 import zlib
 from dataclasses import dataclass
@@ -11,12 +12,10 @@ from django.db.models import Max
 from rest_framework.exceptions import ValidationError
 
 from networks.models import Network, Revision
-from routrel.formats.captures import is_capture
 from routrel.formats.documents import MAX_BYTES
 from routrel.formats.errors import InputError, LoadError
-from routrel.formats.sources import files_of_upload, read_files
-from routrel.model.network import Network as Model
 from routrel.model.places import Place
+from work.service import ask
 
 
 @dataclass(frozen=True)
@@ -25,7 +24,10 @@ class Upload:
 
     name: str
     data: bytes
-    model: Model
+    network: str
+    taken_at: str
+    device_count: int
+    link_count: int
     is_capture: bool
 
     @property
@@ -34,8 +36,11 @@ class Upload:
         return hashlib.sha256(self.data).hexdigest()
 
 
-def read_upload(data: Any) -> Upload:
-    """The upload of a request: a file, or pasted text; raises ``LoadError`` with all errors in it."""
+def read_upload(data: Any, user: Any = None) -> Upload:
+    """The upload of a request: a file, or pasted text, read, solved and asked once by a work process.
+
+    Raises ``LoadError`` where it is too large, and what the work process refused.
+    """
     file, text = data.get("file"), data.get("text")
     if (file is None) == (text is None):
         raise ValidationError("Send either a file or a text.")
@@ -54,8 +59,22 @@ def read_upload(data: Any) -> Upload:
         )
     name = _safe_name(file.name) if file is not None else "network.yaml"
     content = file.read() if file is not None else str(text).encode()
-    files = files_of_upload(name, content)
-    return Upload(name, content, read_files(files), is_capture(files))
+    return upload_of(name, content, user)
+
+
+def upload_of(name: str, content: bytes, user: Any = None) -> Upload:
+    """Bytes with what a work process made of them."""
+    digest = hashlib.sha256(content).hexdigest()
+    found = json.loads(ask(digest, name, "loaded", {}, lambda: content, user))
+    return Upload(
+        name,
+        content,
+        found["name"],
+        found["taken_at"] or "",
+        found["device_count"],
+        found["link_count"],
+        found["is_capture"],
+    )
 
 
 def _safe_name(name: str | None) -> str:
@@ -78,7 +97,7 @@ def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:
             packed=zlib.compress(upload.data),
             size=len(upload.data),
             digest=upload.digest,
-            taken_at=upload.model.taken_at or "",
-            device_count=len(upload.model.devices),
+            taken_at=upload.taken_at,
+            device_count=upload.device_count,
             is_capture=upload.is_capture,
         )

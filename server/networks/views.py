@@ -67,9 +67,9 @@ class NetworkListView(APIView):
         serializer = NewNetworkSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
-        upload = read_upload(values)
+        upload = read_upload(values, request.user)
         with transaction.atomic():
-            network = Network.objects.create(name=values.get("name") or upload.model.name[:200])
+            network = Network.objects.create(name=values.get("name") or upload.network[:200])
             Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
             store(network, upload, request.user, values.get("note", ""))
         return Response(NetworkSerializer(_described(network, Role.OWNER)).data, status=status.HTTP_201_CREATED)
@@ -84,13 +84,13 @@ class LoadCheckView(APIView):
     def post(self, request: Request) -> Response:
         serializer = UploadSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        model = read_upload(serializer.validated_data).model
+        upload = read_upload(serializer.validated_data, request.user)
         return Response(
             {
-                "name": model.name,
-                "taken_at": model.taken_at,
-                "device_count": len(model.devices),
-                "link_count": len(model.links),
+                "name": upload.network,
+                "taken_at": upload.taken_at or None,
+                "device_count": upload.device_count,
+                "link_count": upload.link_count,
             }
         )
 
@@ -182,7 +182,7 @@ class RevisionListView(APIView):
         network = network_of(request, network_id, Role.EDITOR)
         serializer = UploadSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
-        upload = read_upload(serializer.validated_data)
+        upload = read_upload(serializer.validated_data, request.user)
         revision = store(network, upload, request.user, serializer.validated_data.get("note", ""))
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
 

@@ -7,7 +7,7 @@ from rest_framework.response import Response
 from rest_framework.views import exception_handler
 
 from routrel.formats.errors import InputError, LoadError
-from routrel.forwarding.flow import FlowError
+from work.service import CannotBeAnswered, refusal
 
 
 def error_json(error: InputError) -> dict[str, Any]:
@@ -23,7 +23,7 @@ def error_json(error: InputError) -> dict[str, Any]:
 
 
 def handle(error: Exception, context: dict[str, Any]) -> Response | None:
-    """A load that failed answers 400 with all its errors; a flow that cannot be asked 400 with the reason."""
+    """A load that failed answers 400 with all its errors; what a work process refused is answered as it said."""
     if isinstance(error, LoadError):
         count = len(error.errors)
         return Response(
@@ -33,6 +33,6 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
             },
             status=status.HTTP_400_BAD_REQUEST,
         )
-    if isinstance(error, FlowError):
-        return Response({"detail": str(error)}, status=status.HTTP_400_BAD_REQUEST)
+    if isinstance(error, CannotBeAnswered):
+        return refusal(error)
     return exception_handler(error, context)

@@ -78,6 +78,11 @@ TIME_ZONE = "UTC"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 48 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 48 * 1024 * 1024
 
+WORK_LIMITS: dict[str, Any] = {
+    "processes": int(os.environ.get("ROUTREL_WORK_PROCESSES", "3")),
+    "bytes_each": int(float(os.environ.get("ROUTREL_WORK_GIB", "3")) * 1024**3),
+}
+
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [
         "rest_framework.authentication.TokenAuthentication",

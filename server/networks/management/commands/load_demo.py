@@ -10,8 +10,7 @@ from django.db import transaction
 
 from networks.first_use import first_user, greeting
 from networks.models import Membership, Network, Role
-from networks.uploads import Upload, store
-from routrel.formats.sources import files_of_upload, read_files
+from networks.uploads import store, upload_of
 
 EXAMPLE = settings.ROOT / "examples" / "saltmarsh"
 
@@ -35,14 +34,13 @@ class Command(BaseCommand):
     def handle(self, **options: Any) -> None:
         user, password = first_user()
         data = zipped_example()
-        model = read_files(files_of_upload("saltmarsh.zip", data))
+        upload = upload_of("saltmarsh.zip", data)
         with transaction.atomic():
-            network = Network.objects.filter(name=model.name, memberships__user=user).first()
+            network = Network.objects.filter(name=upload.network, memberships__user=user).first()
             if network is None:
-                network = Network.objects.create(name=model.name)
+                network = Network.objects.create(name=upload.network)
                 Membership.objects.create(network=network, user=user, role=Role.OWNER)
             latest = network.revisions.defer("packed").first()
-            upload = Upload("saltmarsh.zip", data, model, is_capture=False)
             if latest is None or latest.digest != upload.digest:
                 store(network, upload, user, "the demo as shipped")
         self.stdout.write(greeting(options["address"], password))

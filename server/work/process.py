@@ -1,0 +1,144 @@
+"""One work process: takes questions from a pipe, one at a time, and keeps what it solved last.
+
+Started as ``python -m work.process FD BYTES``. Messages are plain tuples: a ``Question`` comes in; where the
+text of its revision is not at hand, ``("text",)`` goes out and the bytes come in; then an ``Outcome`` goes out.
+"""
+
+import os
+import resource
+import sys
+import time
+import traceback
+from collections import OrderedDict
+from dataclasses import dataclass
+from multiprocessing.connection import Connection
+from typing import Any, Literal
+
+from routrel.collecting import keep, let_go
+from routrel.formats.errors import LoadError
+from routrel.forwarding.flow import FlowError
+from work.answering import RefusedError, SolvedRevision, answer
+
+KEPT = 4
+"""Solved revisions that one process keeps."""
+
+LARGE = 512 * 1024 * 1024
+"""A process that holds more after an answer keeps only the revision it was asked about last."""
+
+
+@dataclass(frozen=True)
+class Question:
+    digest: str
+    file_name: str
+    name: str
+    parameters: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """``body`` is JSON text where ``status`` is 200, else data; ``seconds`` is what solving took, 0 where it was kept.
+
+    Of ``failed`` the body is a traceback, for the log alone. ``ends`` says that the process ends now.
+    """
+
+    kind: Literal["answer", "refused", "failed", "memory"]
+    status: int
+    body: Any
+    seconds: float = 0.0
+    ends: bool = False
+
+
+def _error_json(error: LoadError) -> dict[str, Any]:
+    count = len(error.errors)
+    return {
+        "detail": f"the network cannot be loaded: {count} error{'' if count == 1 else 's'}",
+        "errors": [
+            {
+                "file": one.place.file,
+                "line": one.place.line,
+                "column": one.place.column,
+                "message": one.message,
+                "found": one.found,
+                "allowed": one.allowed,
+                "nearest": one.nearest,
+            }
+            for one in error.errors
+        ],
+    }
+
+
+class Worker:
+    """The revisions a process keeps, and its answers."""
+
+    def __init__(self, pipe: Connection):
+        self.pipe = pipe
+        self.kept: OrderedDict[str, SolvedRevision] = OrderedDict()
+
+    def run(self) -> None:
+        """Answer until the pipe is closed."""
+        while True:
+            try:
+                question: Question = self.pipe.recv()
+            except EOFError:
+                return
+            outcome = self._outcome(question)
+            self.pipe.send(outcome)
+            if outcome.ends:
+                return
+            self._tidy(question.digest)
+
+    def _outcome(self, question: Question) -> Outcome:
+        seconds = 0.0
+        try:
+            revision = self.kept.get(question.digest)
+            if revision is None:
+                self.pipe.send(("text",))
+                data = self.pipe.recv()
+                start = time.perf_counter()
+                revision = SolvedRevision.of(question.file_name, data)
+                seconds = time.perf_counter() - start
+                self.kept[question.digest] = revision
+            self.kept.move_to_end(question.digest)
+            return Outcome("answer", 200, answer(revision, question.name, question.parameters), seconds)
+        except LoadError as error:
+            return Outcome("refused", 400, _error_json(error))
+        except FlowError as error:
+            return Outcome("refused", 400, {"detail": str(error)}, seconds)
+        except RefusedError as error:
+            return Outcome("refused", error.status, error.body, seconds)
+        except (MemoryError, RecursionError):
+            self.kept.clear()
+            return Outcome("memory", 503, None, ends=True)
+        except Exception:
+            self.kept.pop(question.digest, None)
+            return Outcome("failed", 500, traceback.format_exc(), seconds)
+
+    def _tidy(self, digest: str) -> None:
+        """Forget what was asked about longest ago, and all else where much memory is held."""
+        most = 1 if _resident() > LARGE else KEPT
+        if len(self.kept) > most:
+            while len(self.kept) > most:
+                self.kept.popitem(last=False)
+            let_go()
+        else:
+            keep()
+
+
+def _resident() -> int:
+    """Bytes of memory in use."""
+    with open("/proc/self/statm") as file:
+        return int(file.read().split()[1]) * resource.getpagesize()
+
+
+def main() -> None:
+    pipe, most = Connection(int(sys.argv[1])), int(sys.argv[2])
+    if most:
+        resource.setrlimit(resource.RLIMIT_AS, (most, most))
+    os.nice(int(sys.argv[3]))
+    Worker(pipe).run()
+
+
+if __name__ == "__main__":
+    from work import process
+
+    process.main()

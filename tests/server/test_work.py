@@ -1,0 +1,87 @@
+"""Work processes: within limits of time and memory, replaced when they end, one left to quick questions."""
+
+import json
+import threading
+import time
+
+import pytest
+
+from tests.server.conftest import TEXT
+from work.pool import BusyError, Limits, Pool, TookTooLongError, TookTooMuchMemoryError
+from work.process import Question
+
+QUESTION = Question("a:n.yaml", "n.yaml", "loaded", {})
+
+
+def many_values(count: int) -> bytes:
+    return b"routrel: 1\nname: n\nlinks: [" + b"1," * count + b"1]"
+
+
+MANY, TOO_MANY = many_values(300_000), many_values(1_500_000)
+
+
+@pytest.fixture
+def pool(request):
+    made = Pool(getattr(request, "param", Limits()))
+    yield made
+    made.close()
+
+
+def ask(pool: Pool, digest: str, text: bytes, user: str = "", name: str = "loaded"):
+    return pool.ask(Question(digest, "n.yaml", name, {}), lambda: text, user)
+
+
+def test_a_text_is_asked_for_once(pool):
+    asked = []
+    for _ in range(3):
+        outcome = pool.ask(QUESTION, lambda: asked.append(1) or TEXT.encode())
+        assert json.loads(outcome.body)["name"] == "two hosts"
+    assert len(asked) <= 2  # once, and once more where the quick process takes over
+
+
+def test_what_cannot_be_loaded_is_refused_with_every_error(pool):
+    outcome = ask(pool, "bad", b"routrel: 1\nname: n\ndevices: 3\nlinks: 4\n")
+    assert (outcome.kind, outcome.status) == ("refused", 400)
+    assert len(outcome.body["errors"]) == 2
+
+
+@pytest.mark.parametrize("pool", [Limits(processes=2, solve_seconds=0.3)], indirect=True)
+def test_work_over_its_time_is_ended_and_the_process_replaced(pool):
+    with pytest.raises(TookTooLongError, match=r"longer than the 0\.3 seconds"):
+        ask(pool, "slow", MANY)
+    with pytest.raises(TookTooLongError):
+        ask(pool, "slow again", MANY)
+
+
+@pytest.mark.parametrize("pool", [Limits(processes=2, bytes_each=700 * 1024**2)], indirect=True)
+def test_work_over_its_memory_is_ended_and_the_process_replaced(pool):
+    with pytest.raises(TookTooMuchMemoryError):
+        ask(pool, "large", TOO_MANY)
+    assert ask(pool, "small", TEXT.encode()).status == 200
+
+
+def test_a_process_that_dies_is_replaced(pool):
+    assert ask(pool, "one", TEXT.encode()).status == 200
+    for process in pool._processes:
+        if process is not None:
+            process.running.kill()
+            process.running.wait()
+    assert ask(pool, "one", TEXT.encode()).status == 200
+
+
+@pytest.mark.parametrize("pool", [Limits(processes=2, wait_seconds=0.2, solve_seconds=20)], indirect=True)
+def test_a_quick_revision_is_answered_while_uploads_hold_every_other_process(pool):
+    assert ask(pool, "demo", TEXT.encode()).status == 200
+    busy = threading.Thread(target=lambda: ask(pool, "heavy", MANY, "other"))
+    busy.start()
+    time.sleep(0.2)
+    with pytest.raises(BusyError):
+        ask(pool, "another", MANY, "third")
+    assert ask(pool, "demo", TEXT.encode(), "reader", "map").status == 200
+    assert busy.is_alive()
+    busy.join()
+
+
+def test_what_the_core_did_not_foresee_is_told_apart_from_a_refusal(pool):
+    outcome = pool.ask(Question("a", "n.yaml", "no such question", {}), lambda: TEXT.encode())
+    assert outcome.kind == "failed" and "KeyError" in outcome.body
