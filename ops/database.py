@@ -3,6 +3,7 @@
 No other cluster on the machine is touched: this one is found by its data folder alone.
 """
 
+import fcntl
 import hashlib
 import json
 import os
@@ -12,7 +13,8 @@ import shutil
 import socket
 import subprocess
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 
 import install
@@ -41,6 +43,19 @@ def ensure() -> Path:
     programs = install.postgresql()
     state = state_folder()
     state.mkdir(parents=True, exist_ok=True)
+    with _alone(state):
+        return _ensure(programs, state)
+
+
+@contextmanager
+def _alone(state: Path) -> Iterator[None]:
+    """Keep two starts at once from making, or removing, one cluster: the second waits and finds it."""
+    with (state / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield
+
+
+def _ensure(programs: Path, state: Path) -> Path:
     data, described = state / "cluster", state / "database.json"
     if not ((data / "PG_VERSION").is_file() and described.is_file()):
         _make(programs, data, described)
@@ -49,7 +64,7 @@ def ensure() -> Path:
         programs = install.POSTGRESQL_PROGRAMS / version / "bin"
     about = json.loads(described.read_text())
     if not _is_running(programs, data):
-        if not _is_free(about["port"]):
+        if not is_free(about["port"]):
             about["port"] = _free_port()
             _write_private(described, json.dumps(about))
         install.say(f"starting the database on 127.0.0.1:{about['port']}")
@@ -59,6 +74,17 @@ def ensure() -> Path:
             f"starting the database (its log is {data / 'server.log'})",
         )
     return described
+
+
+def revive() -> bool:
+    """Start the cluster again where it has died, on its own port; False where it is well."""
+    about = json.loads((state_folder() / "database.json").read_text())
+    with socket.socket() as probe:
+        probe.settimeout(1)
+        if probe.connect_ex(("127.0.0.1", about["port"])) == 0:
+            return False
+    ensure()
+    return True
 
 
 def stop() -> bool:
@@ -123,8 +149,18 @@ def _owner() -> pwd.struct_passwd | None:
         ) from None
 
 
+def _as_postgres() -> list[str]:
+    """What makes a command run under the account of the cluster, where that is not ours."""
+    if _owner() is None:
+        return []
+    program = shutil.which("runuser", path=f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin:/usr/bin")
+    if program is None:
+        raise install.MissingError("runuser is missing (it comes with util-linux); root needs it to start PostgreSQL")
+    return [program, "-u", "postgres", "--"]
+
+
 def _as_owner(command: Sequence[str | Path], what: str) -> None:
-    prefix = ["runuser", "-u", "postgres", "--"] if _owner() is not None else []
+    prefix = _as_postgres()
     # The server outlives us: it must not hold our output open.
     with tempfile.TemporaryFile() as output:
         done = subprocess.run(
@@ -136,12 +172,12 @@ def _as_owner(command: Sequence[str | Path], what: str) -> None:
 
 
 def _is_running(programs: Path, data: Path) -> bool:
-    prefix = ["runuser", "-u", "postgres", "--"] if _owner() is not None else []
+    prefix = _as_postgres()
     command = [*prefix, str(programs / "pg_ctl"), "-D", str(data), "status"]
     return subprocess.run(command, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL).returncode == 0
 
 
-def _is_free(port: int) -> bool:
+def is_free(port: int) -> bool:
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:

@@ -18,7 +18,8 @@ USAGE = """routrel COMMAND
   lint                    formatting, types, import rules, generated files
   bench [--quick]         the benchmarks, as ratios in one run
   generate                write the generated files anew (API types, network file schema)
-  user NAME               add a user, or give one a new password
+  user NAME [--remove]    add a user, or give one a new password; or take one out
+  token NAME [--days N]   a token by which scripts act for a user, printed once
   stop                    stop the project's own database
 
   routes | walk | why | policy | check NETWORK ...  the command line: see routrel walk --help
@@ -56,8 +57,19 @@ def run(command: str, rest: list[str]) -> int:
     if command == "generate":
         checks.generate()
         return 0
-    if command == "user" and len(rest) == 1:
-        return serving.add_user(rest[0])
+    if command == "user" and rest:
+        parser = argparse.ArgumentParser(prog="routrel user")
+        parser.add_argument("name")
+        parser.add_argument("--remove", action="store_true", help="take the user out, with tokens and memberships")
+        asked = parser.parse_args(rest)
+        return serving.manage("remove_user" if asked.remove else "add_user", asked.name)
+    if command == "token" and rest:
+        parser = argparse.ArgumentParser(prog="routrel token")
+        parser.add_argument("name", help="the user that scripts act for")
+        parser.add_argument("--label", default="command line", help="what the token is for")
+        parser.add_argument("--days", type=int, default=365, help="how long it holds (default 365)")
+        asked = parser.parse_args(rest)
+        return serving.manage("make_token", asked.name, "--label", asked.label, "--days", str(asked.days))
     if command == "stop":
         return serving.stop()
     if command == "install-run":

@@ -15,7 +15,9 @@ ROOT = Path(__file__).resolve().parent.parent
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
-UV = "uv==0.13.9"
+IMPORTS = ("django", "rest_framework", "drf_spectacular", "whitenoise", "psycopg", "numpy", "yaml", "re2", "granian")
+"""What the server and the core cannot do without."""
+
 NODE_LEAST = (20, 19)
 LEAST_PYTHON = (3, 11)
 POSTGRESQL_PROGRAMS = Path("/usr/lib/postgresql")
@@ -71,11 +73,20 @@ def python_packages(kind: str) -> None:
     stamp = VENV / f"installed-{kind}"
     digest = hashlib.sha256(wanted.read_bytes()).hexdigest()
     with alone():
-        if stamp.is_file() and stamp.read_text() == digest:
+        if stamp.is_file() and stamp.read_text() == digest and _works():
             os.utime(stamp)
-        else:
-            _install_python_packages(kind, wanted)
-            stamp.write_text(digest)
+            return
+        if PYTHON.is_file() and stamp.is_file() and not _works():
+            say("the Python environment is broken inside: making it anew")
+            shutil.rmtree(VENV, ignore_errors=True)
+        _install_python_packages(kind, wanted)
+        stamp.write_text(digest)
+
+
+def _works() -> bool:
+    """Whether what is to be imported can be: a stamp alone says only what was installed once."""
+    program = f"import {', '.join(IMPORTS)}"
+    return subprocess.run([PYTHON, "-c", program], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL).returncode == 0
 
 
 def _install_python_packages(kind: str, wanted: Path) -> None:
@@ -87,7 +98,8 @@ def _install_python_packages(kind: str, wanted: Path) -> None:
             debian_packages(["python3-venv"], ["python3-venv"], "Python's environments")
             need([sys.executable, "-m", "venv", VENV], "making the Python environment")
     say(f"installing Python packages ({kind})")
-    need([PYTHON, "-m", "pip", "install", "-q", UV], "installing the package installer")
+    uv = ROOT / "requirements" / "uv.txt"
+    need([PYTHON, "-m", "pip", "install", "-q", "--require-hashes", "-r", uv], "installing the package installer")
     need(
         [VENV / "bin" / "uv", "pip", "install", "-q", "-p", PYTHON, "-r", wanted, "--require-hashes"],
         "installing Python packages",

@@ -7,9 +7,10 @@ import zlib
 from dataclasses import dataclass
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
-from django.db.models import Max
-from rest_framework.exceptions import ValidationError
+from django.db.models import Count, Max, Sum
+from rest_framework.exceptions import PermissionDenied, ValidationError
 
 from networks.models import Network, Revision
 from routrel.formats.documents import MAX_BYTES
@@ -75,6 +76,17 @@ def upload_of(name: str, content: bytes, user: Any = None) -> Upload:
         found["link_count"],
         found["is_capture"],
     )
+
+
+def check_quota(user: Any) -> None:
+    """Refuse an upload of a user who has stored as much as one may: what is theirs is taken out first."""
+    kept = Revision.objects.filter(created_by=user).aggregate(count=Count("id"), size=Sum("size"))
+    most = settings.QUOTA
+    if kept["count"] >= most["revisions"] or (kept["size"] or 0) >= most["bytes"]:
+        raise PermissionDenied(
+            f"You have stored {kept['count']:,} revisions of {(kept['size'] or 0) // 2**20:,} MiB; allowed are"
+            f" {most['revisions']:,} of {most['bytes'] // 2**20:,} MiB. Delete a network that is no longer needed."
+        )
 
 
 def _safe_name(name: str | None) -> str:

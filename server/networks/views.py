@@ -29,7 +29,7 @@ from networks.serializers import (
     RevisionSerializer,
     UploadSerializer,
 )
-from networks.uploads import read_upload, store
+from networks.uploads import check_quota, read_upload, store
 
 UPLOAD_PARSERS = [MultiPartParser, FormParser, JSONParser]
 PAGE = OpenApiParameter("page", int, description="The page, from 1.")
@@ -67,6 +67,7 @@ class NetworkListView(APIView):
         serializer = NewNetworkSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         values = serializer.validated_data
+        check_quota(request.user)
         upload = read_upload(values, request.user)
         with transaction.atomic():
             network = Network.objects.create(name=values.get("name") or upload.network[:200])
@@ -148,7 +149,9 @@ class MemberView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, network_id: str, username: str) -> Response:
-        network = network_of(request, network_id, Role.OWNER)
+        # Anyone may leave; to take out another needs an owner.
+        leaving = username == request.user.get_username()
+        network = network_of(request, network_id, Role.READER if leaving else Role.OWNER)
         if not username.isprintable():
             raise Http404
         membership = get_object_or_404(network.memberships.select_related("user"), user__username=username)
@@ -182,6 +185,7 @@ class RevisionListView(APIView):
         network = network_of(request, network_id, Role.EDITOR)
         serializer = UploadSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
+        check_quota(request.user)
         upload = read_upload(serializer.validated_data, request.user)
         revision = store(network, upload, request.user, serializer.validated_data.get("note", ""))
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)

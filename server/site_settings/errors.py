@@ -2,11 +2,13 @@
 
 from typing import Any
 
+from django.http import Http404
 from rest_framework import status
 from rest_framework.response import Response
-from rest_framework.views import exception_handler
+from rest_framework.views import exception_handler, set_rollback
 
 from routrel.formats.errors import InputError, LoadError
+from site_settings.failures import answer_to
 from work.service import CannotBeAnswered, refusal
 
 
@@ -35,4 +37,10 @@ def handle(error: Exception, context: dict[str, Any]) -> Response | None:
         )
     if isinstance(error, CannotBeAnswered):
         return refusal(error)
-    return exception_handler(error, context)
+    answer = exception_handler(error, context)
+    if answer is None and not isinstance(error, Http404):
+        set_rollback()
+        code, body = answer_to(error)
+        headers = {"Retry-After": "2"} if code == status.HTTP_503_SERVICE_UNAVAILABLE else None
+        answer = Response(body, status=code, headers=headers)
+    return answer

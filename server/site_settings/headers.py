@@ -6,7 +6,7 @@ from django.http import HttpRequest, HttpResponse
 
 POLICY = (
     "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; object-src 'none';"
-    " base-uri 'none'; frame-ancestors 'none'"
+    " base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 )
 
 

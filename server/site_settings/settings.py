@@ -1,7 +1,10 @@
 """Settings of the Routrel server.
 
 What differs between machines comes from the environment, set by the start command: ROUTREL_DATABASE is
-the JSON file that describes the project's own PostgreSQL cluster, ROUTREL_SECRET the signing key.
+the JSON file that describes the project's own PostgreSQL cluster, ROUTREL_SECRET the signing key. Behind a
+proxy: ROUTREL_HOSTS and ROUTREL_ORIGINS (comma-separated names, and origins with https://), ROUTREL_PROXIES
+(how many proxies add to X-Forwarded-For; 0 believes none), ROUTREL_TLS=1 where people come by TLS, and
+ROUTREL_PROXY_HEADER (the header by which the proxy says so, like X-Forwarded-Proto). docs/running.md.
 """
 
 import json
@@ -10,6 +13,17 @@ from pathlib import Path
 from typing import Any
 
 ROOT = Path(__file__).resolve().parent.parent.parent
+
+
+def _connections() -> dict[str, Any]:
+    """A pool under the application server, whose threads come and go; else one connection per thread."""
+    if os.environ.get("ROUTREL_SERVING") != "1":
+        return {"CONN_MAX_AGE": 60}
+    return {"CONN_MAX_AGE": 0, "OPTIONS": {"pool": {"min_size": 2, "max_size": 24, "timeout": 5}, "connect_timeout": 3}}
+
+
+def _listed(name: str) -> list[str]:
+    return [one.strip() for one in os.environ.get(name, "").split(",") if one.strip()]
 
 
 def _database() -> dict[str, Any]:
@@ -22,13 +36,14 @@ def _database() -> dict[str, Any]:
         "PASSWORD": about.get("password", ""),
         "HOST": "127.0.0.1",
         "PORT": about.get("port", 5432),
-        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+        **_connections(),
     }
 
 
 SECRET_KEY = os.environ.get("ROUTREL_SECRET", "only for commands that sign nothing")
 DEBUG = False
-ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *filter(None, os.environ.get("ROUTREL_HOSTS", "").split(","))]
+ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *_listed("ROUTREL_HOSTS")]
 DATABASES = {"default": _database()}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
@@ -38,13 +53,13 @@ INSTALLED_APPS = [
     "django.contrib.sessions",
     "django.contrib.staticfiles",
     "rest_framework",
-    "rest_framework.authtoken",
     "drf_spectacular",
     "accounts",
     "networks",
     "questions",
 ]
 MIDDLEWARE = [
+    "site_settings.headers.ContentSecurityPolicy",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -52,15 +67,20 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
-    "site_settings.headers.ContentSecurityPolicy",
 ]
 ROOT_URLCONF = "site_settings.urls"
-WSGI_APPLICATION = "site_settings.wsgi.application"
+ASGI_APPLICATION = "site_settings.asgi.application"
 TEMPLATES: list[dict[str, object]] = []
 
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
 ]
+BEHIND_TLS = os.environ.get("ROUTREL_TLS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = BEHIND_TLS
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if BEHIND_TLS else 0
+CSRF_TRUSTED_ORIGINS = _listed("ROUTREL_ORIGINS")
+if _proxy_header := os.environ.get("ROUTREL_PROXY_HEADER", ""):
+    SECURE_PROXY_SSL_HEADER = (f"HTTP_{_proxy_header.upper().replace('-', '_')}", "https")
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
 X_FRAME_OPTIONS = "DENY"
@@ -83,9 +103,12 @@ WORK_LIMITS: dict[str, Any] = {
     "bytes_each": int(float(os.environ.get("ROUTREL_WORK_GIB", "3")) * 1024**3),
 }
 
+QUOTA = {"revisions": int(os.environ.get("ROUTREL_QUOTA_REVISIONS", "2000")), "bytes": 2 * 1024**3}
+"""What one user may store."""
+
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [
-        "rest_framework.authentication.TokenAuthentication",
+        "accounts.tokens.TokenAuthentication",
         "rest_framework.authentication.SessionAuthentication",
     ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
@@ -93,7 +116,8 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_PAGINATION_CLASS": "rest_framework.pagination.PageNumberPagination",
     "PAGE_SIZE": 100,
-    "DEFAULT_THROTTLE_RATES": {"sign-in": "20/min"},
+    "DEFAULT_THROTTLE_RATES": {"sign-in by address": "20/min", "sign-in by name": "10/min"},
+    "NUM_PROXIES": int(os.environ.get("ROUTREL_PROXIES", "0")),
     "EXCEPTION_HANDLER": "site_settings.errors.handle",
 }
 SPECTACULAR_SETTINGS = {
@@ -109,5 +133,9 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "loggers": {"django.request": {"handlers": ["console"], "level": "ERROR", "propagate": False}},
+    "loggers": {
+        "routrel": {"handlers": ["console"], "level": "WARNING", "propagate": False},
+        # Each failure has its one line from us.
+        "django.request": {"handlers": ["console"], "level": "CRITICAL", "propagate": False},
+    },
 }

@@ -5,6 +5,8 @@ from drf_spectacular.views import SpectacularAPIView
 
 from site_settings.page import network_file_schema, web_client
 
+handler500 = "site_settings.failures.server_error"
+
 urlpatterns = [
     path("api/", include("accounts.urls")),
     path("api/", include("networks.urls")),

@@ -22,7 +22,7 @@ from pathlib import Path
 from work.process import Outcome, Question
 
 QUICK = 1.5
-"""Seconds that solving may have taken for a revision to be asked of the process that is left free."""
+"""Seconds of processor time that solving may have taken for a revision to be asked of the process that is left free."""
 
 KNOWN = 1000
 """Revisions whose time to solve is remembered."""
@@ -187,7 +187,7 @@ class Pool:
         if said.kind in ("answer", "refused") and said.seconds:
             process.digests.add(question.digest)
             with self._condition:
-                self._seconds[question.digest] = said.seconds
+                self._seconds[question.digest] = min(said.seconds, self._seconds.get(question.digest, said.seconds))
                 while len(self._seconds) > KNOWN:
                     self._seconds.popitem(last=False)
         if said.ends:

@@ -36,7 +36,8 @@ class Question:
 
 @dataclass(frozen=True)
 class Outcome:
-    """``body`` is JSON text where ``status`` is 200, else data; ``seconds`` is what solving took, 0 where it was kept.
+    """``body`` is JSON text where ``status`` is 200, else data; ``seconds`` of processor time are what solving took,
+    0 where it was kept.
 
     Of ``failed`` the body is a traceback, for the log alone. ``ends`` says that the process ends now.
     """
@@ -94,9 +95,9 @@ class Worker:
             if revision is None:
                 self.pipe.send(("text",))
                 data = self.pipe.recv()
-                start = time.perf_counter()
+                start = time.process_time()
                 revision = SolvedRevision.of(question.file_name, data)
-                seconds = time.perf_counter() - start
+                seconds = time.process_time() - start
                 self.kept[question.digest] = revision
             self.kept.move_to_end(question.digest)
             return Outcome("answer", 200, answer(revision, question.name, question.parameters), seconds)

@@ -5,6 +5,7 @@ import secrets
 from typing import Any
 
 from django.conf import settings
+from django.db import connection
 from django.http import HttpResponse
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
@@ -35,6 +36,8 @@ class CannotBeAnswered(APIException):
 
 def ask(digest: str, file_name: str, name: str, parameters: dict[str, Any], text: Any, user: Any) -> bytes:
     """The JSON text of an answer; anything else is an exception that the API answers with."""
+    if not connection.in_atomic_block:
+        connection.close()  # others have use for it while this one waits
     question = Question(f"{digest}:{file_name}", file_name, name, parameters)
     try:
         outcome: Outcome = pool.ask(question, text, str(getattr(user, "pk", "")))

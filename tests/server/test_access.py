@@ -13,6 +13,9 @@ OWN = {
     ("/api/session", "delete"),
     ("/api/token", "post"),
     ("/api/token", "delete"),
+    ("/api/tokens", "get"),
+    ("/api/tokens", "post"),
+    ("/api/tokens/{token_id}", "delete"),
     ("/api/networks", "get"),
     ("/api/networks", "post"),
     ("/api/load-check", "post"),
@@ -30,7 +33,7 @@ CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get"]
 
 
 def url(path: str, network: dict) -> str:
-    filled = path.format(network_id=network["id"], number=1, username="olive")
+    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1)
     extra = {
         "walk": "?from=h1&to=h2",
         "table": "?device=r",

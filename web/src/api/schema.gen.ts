@@ -428,10 +428,45 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description The token by which scripts act for the signed-in user: made, made anew, or taken back. */
+        /** @description The one unnamed token of a user: made anew, or taken back. The list of tokens does more. */
         post: operations["token_create"];
-        /** @description The token by which scripts act for the signed-in user: made, made anew, or taken back. */
+        /** @description The one unnamed token of a user: made anew, or taken back. The list of tokens does more. */
         delete: operations["token_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The tokens by which scripts act for the signed-in user: listed, and made by name. */
+        get: operations["tokens_list"];
+        put?: never;
+        /** @description The tokens by which scripts act for the signed-in user: listed, and made by name. */
+        post: operations["tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description One token of the signed-in user, by number. */
+        delete: operations["tokens_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -675,6 +710,18 @@ export interface components {
             device_count: number;
             link_count: number;
         };
+        /** @description The one time that a token's text is shown. */
+        MadeToken: {
+            id: number;
+            name: string;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            expires_at: string | null;
+            /** Format: date-time */
+            last_used_at: string | null;
+            token: string;
+        };
         Map: {
             name: string;
             taken_at: string | null;
@@ -720,6 +767,12 @@ export interface components {
             text?: string;
             note?: string;
             name?: string;
+        };
+        /** @description ``days`` is how long it holds; null: until it is taken back or the password changes. */
+        NewTokenRequest: {
+            name: string;
+            /** @default 365 */
+            days: number | null;
         };
         NextHop: {
             address: string | null;
@@ -954,6 +1007,16 @@ export interface components {
         };
         Token: {
             token: string;
+        };
+        TokenInfo: {
+            id: number;
+            name: string;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            expires_at: string | null;
+            /** Format: date-time */
+            last_used_at: string | null;
         };
         TrailEnd: {
             message: string;
@@ -1820,6 +1883,70 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenInfo"][];
+                };
+            };
+        };
+    };
+    tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTokenRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewTokenRequest"];
+                "multipart/form-data": components["schemas"]["NewTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+        };
+    };
+    tokens_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
