@@ -140,3 +140,10 @@ def test_an_address_within_reach_of_itself_is_a_finding_unless_it_is_shared():
     assert not findings(
         solved("shared-loopback", (any_, any_.replace("loopback,", "loopback, shared: true,"))), "duplicate-address"
     )
+
+
+def test_a_remedy_for_a_part_of_a_range_is_for_all_its_ports():
+    answer = ask(solved("port-range"), "h1", "h2", "udp/16384-32767")
+    text = answer["forward"]["causes"][0]["remedy"]["text"].removeprefix("- ")
+    cured = solved("port-range", ("destination_ports: [16384]}", f"destination_ports: [16384]}}, {text}"))
+    assert ask(cured, "h1", "h2", "udp/16384-32767")["forward"]["verdict"] == "arrives"

@@ -9,6 +9,7 @@ import { PoliciesPage } from "./policies/PoliciesPage";
 import { ProblemsPage } from "./problems/ProblemsPage";
 import { RoutesPage } from "./routes/RoutesPage";
 import { SignIn } from "./session/SignIn";
+import { TokensPage } from "./session/TokensPage";
 import { TablePage } from "./tables/TablePage";
 import { Failed, Waiting } from "./ui/states";
 
@@ -23,6 +24,7 @@ export function App() {
     <Suspense fallback={<Waiting what="this page" />}>
       <Routes>
         <Route path="/" element={<NetworksPage />} />
+        <Route path="/tokens" element={<TokensPage />} />
         <Route path="/networks/:networkId" element={<NetworkFrame />}>
           <Route index element={<Navigate to="flow" replace />} />
           <Route path="flow" element={<FlowPage />} />

@@ -6,6 +6,7 @@ from typing import Any
 from routrel.analysis.causes import Cause, CauseFinder
 from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
 from routrel.forwarding.strand import Strand
+from routrel.model.filters import PortRange
 from routrel.model.findings import Finding
 from routrel.model.places import Place
 from routrel.routing.routes import NextHop, Route
@@ -96,7 +97,12 @@ def cause_json(cause: Cause) -> Json:
 
 
 def strand_json(
-    solved: Solved, finder: CauseFinder, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()
+    solved: Solved,
+    finder: CauseFinder,
+    strand: Strand,
+    is_reply: bool,
+    stateful: frozenset[int] = frozenset(),
+    ports: tuple[PortRange, ...] = (),
 ) -> Json:
     """A strand in the shape of ``routrel walk``."""
     names = solved.topology.devices
@@ -104,7 +110,7 @@ def strand_json(
         "verdict": strand.verdict,
         "path_count": strand.path_count,
         "paths": [[names[device].name for device in path] for path in strand.paths()],
-        "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, stateful)],
+        "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, stateful, ports)],
         "doubts": strand_doubts(solved, strand),
     }
 
@@ -128,11 +134,11 @@ class Answerer:
     def walk_json(self, walk: Walk) -> Json:
         """A walk in the shape of ``routrel walk``; of a range of ports with what becomes of each part of it."""
         answer: Json = {
-            "forward": strand_json(self.solved, self.finder, walk.forward, False),
+            "forward": strand_json(self.solved, self.finder, walk.forward, False, ports=walk.ports),
             "return": None,
         }
         if walk.reply is not None:
-            answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, walk.stateful)
+            answer["return"] = strand_json(self.solved, self.finder, walk.reply, True, walk.stateful, walk.ports)
         answer |= self.parts_json(walk)
         if walk.parts:
             answer["forward"]["verdict"] = walk.forward_verdict
@@ -160,9 +166,9 @@ class Answerer:
         }
 
     def _causes(self, walk: Walk) -> list[Cause]:
-        found = self.finder.causes(walk.forward, False)
+        found = self.finder.causes(walk.forward, False, ports=walk.ports)
         if walk.reply is not None:
-            found += self.finder.causes(walk.reply, True, walk.stateful)
+            found += self.finder.causes(walk.reply, True, walk.stateful, walk.ports)
         return found
 
     def _deciders(self, walk: Walk) -> list[Json]:

@@ -4,6 +4,7 @@ A cause is data (device, stage, ACL and entry, route, place in the source); its 
 that data. Remedies come from ``remedies``.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from routrel.analysis.contest.absence import Step, trails
@@ -13,7 +14,7 @@ from routrel.forwarding.flow import GOOD
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
 from routrel.forwarding.walk import Walker
 from routrel.model.devices import Device
-from routrel.model.filters import PROTOCOL_NAMES, Header
+from routrel.model.filters import PROTOCOL_NAMES, Header, PortRange
 from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName
 from routrel.model.places import NOWHERE, Place
@@ -45,10 +46,12 @@ class Cause:
     """Of a missing route: where the routes that others have stopped on their way here."""
 
 
-def header_text(header: Header) -> str:
-    """A header in words: ``tcp 10.0.0.1 > 10.0.1.1 port 443``."""
+def header_text(header: Header, ports: Sequence[PortRange] = (), is_reply: bool = False) -> str:
+    """A header in words: ``tcp 10.0.0.1 > 10.0.1.1 port 443``; with the service's ``ports`` where it stands for all."""
     name = PROTOCOL_NAMES.get(header.protocol, f"protocol {header.protocol}")
     text = f"{name} {header.source} > {header.destination}"
+    if ports and len(ports) + ports[0].high - ports[0].low > 1:
+        return f"{text} {'source ports' if is_reply else 'ports'} {some_of(ports)}"
     return text if header.destination_port is None else f"{text} port {header.destination_port}"
 
 
@@ -62,26 +65,39 @@ class CauseFinder:
         self.routes = RouteRemedies(solved, walker)
         self._explainer: Explainer | None = None
 
-    def causes(self, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()) -> list[Cause]:
+    def causes(
+        self,
+        strand: Strand,
+        is_reply: bool,
+        stateful: frozenset[int] = frozenset(),
+        ports: tuple[PortRange, ...] = (),
+    ) -> list[Cause]:
         """One cause per bad ending, in the order of the walk, none named twice.
 
-        Where some ways arrive and others leave the model, the leaving ones are named too.
+        ``ports`` are those of the service that the strand stands for, where there are several. Where some ways arrive and others leave the model, the leaving ones are named too.
         """
         found: dict[tuple[object, ...], Cause] = {}
         bad = [ending for ending in strand.endings if ending.verdict not in GOOD]
         if not bad and strand.verdict == "mixed":
             bad = [ending for ending in strand.endings if ending.verdict == "leaves"]
         for ending in bad:
-            cause = self._cause(strand, ending, is_reply, stateful)
+            cause = self._cause(strand, ending, is_reply, stateful, ports)
             key = (cause.device, cause.stage, cause.interface, cause.acl, cause.entry, cause.message)
             found.setdefault(key, cause)
         return list(found.values())
 
-    def _cause(self, strand: Strand, ending: Ending, is_reply: bool, stateful: frozenset[int]) -> Cause:
+    def _cause(
+        self,
+        strand: Strand,
+        ending: Ending,
+        is_reply: bool,
+        stateful: frozenset[int],
+        ports: tuple[PortRange, ...],
+    ) -> Cause:
         stop = strand.stops[ending.stop]
         branch = stop.branches[ending.branch] if ending.branch >= 0 else None
         if ending.stage in ("acl_in", "acl_out"):
-            return self._blocked(stop, branch, ending, is_reply)
+            return self._blocked(stop, branch, ending, is_reply, ports)
         device = self.topology.devices[stop.device]
         route = stop.route
         place = route.place if route else (device.routing or device).place
@@ -193,14 +209,16 @@ class CauseFinder:
         found = None if holder is None else self.solved.wiring.apart(branch.port, holder)
         return None if holder is None or found is None else (self.topology.ports[holder].name, found)
 
-    def _blocked(self, stop: Stop, branch: Branch | None, ending: Ending, is_reply: bool) -> Cause:
+    def _blocked(
+        self, stop: Stop, branch: Branch | None, ending: Ending, is_reply: bool, ports: tuple[PortRange, ...]
+    ) -> Cause:
         device = self.topology.devices[stop.device]
         check = stop.acl_in if branch is None else branch.acl_out
         assert check is not None
         acl = device.acls[check.acl]
         interface = self._interface(stop, branch)
         direction = "coming in by" if branch is None else "going out by"
-        what = f"{header_text(stop.header)}, {direction} {interface}"
+        what = f"{header_text(stop.header, ports, is_reply)}, {direction} {interface}"
         if check.entry is None:
             message = f"no entry of ACL {acl.name} matches {what}: its closing drop decides"
             place = acl.place
@@ -221,6 +239,6 @@ class CauseFinder:
             None if check.entry is None else check.entry + 1,
             place,
             near_misses(acl, stop.header, check.entry),
-            missing_entry(acl, check.entry, stop.header, is_reply),
+            missing_entry(acl, check.entry, stop.header, is_reply, ports),
             self._gap_notes(device, interface),
         )

@@ -13,6 +13,7 @@ from routrel.forwarding.flow import Walk
 from routrel.forwarding.strand import AclCheck, Branch, Stop, Strand
 from routrel.model.addresses import Address
 from routrel.model.devices import Device
+from routrel.model.filters import PortRange
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
@@ -34,8 +35,8 @@ class Evidence:
             "from": self._place(walk.source.word, walk.source.device, walk.source.address),
             "to": self._place(walk.destination.word, walk.destination.device, walk.destination.address),
             "service": str(walk.service),
-            "forward": self._strand(walk.forward, False),
-            "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful),
+            "forward": self._strand(walk.forward, False, ports=walk.ports),
+            "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful, walk.ports),
             "return_note": walk.reply_note,
             **self.answerer.parts_json(walk),
         }
@@ -52,8 +53,14 @@ class Evidence:
             "address": None if address is None else str(address),
         }
 
-    def _strand(self, strand: Strand, is_reply: bool, stateful: frozenset[int] = frozenset()) -> Json:
-        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply, stateful)
+    def _strand(
+        self,
+        strand: Strand,
+        is_reply: bool,
+        stateful: frozenset[int] = frozenset(),
+        ports: tuple[PortRange, ...] = (),
+    ) -> Json:
+        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply, stateful, ports)
         answer["starts"] = strand.starts
         answer["stops"] = [self._stop(stop) for stop in strand.stops]
         answer["mtu"] = self._mtu(strand)

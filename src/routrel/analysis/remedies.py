@@ -83,9 +83,12 @@ def entry_text(entry: AclEntry) -> str:
     return f"{{action: {entry.action}{', ' + match if match else ''}{name}{stateful}}}"
 
 
-def missing_entry(acl: Acl, decider: int | None, header: Header, is_reply: bool) -> Remedy | None:
+def missing_entry(
+    acl: Acl, decider: int | None, header: Header, is_reply: bool, ports: tuple[PortRange, ...] = ()
+) -> Remedy | None:
     """The entry that lets a packet pass and where to put it: a near one with its protocol set right, else the
-    narrowest. ``decider`` is the index of the entry that drops the packet, None for the closing drop.
+    narrowest. ``decider`` is the index of the entry that drops the packet, None for the closing drop; ``ports``
+    are the service's, where all of them are treated as the header's own.
     """
     at = len(acl.entries) if decider is None else decider
     for miss in near_misses(acl, header, decider):
@@ -95,7 +98,7 @@ def missing_entry(acl: Acl, decider: int | None, header: Header, is_reply: bool)
             if _passes(acl, miss.entry, added, header):
                 text = f"add to ACL {acl.name}, after entry {miss.entry}"
                 return Remedy(text, f"- {entry_text(added)}", near.place)
-    added = AclEntry("accept", _exact_match(header, is_reply))
+    added = AclEntry("accept", _exact_match(header, is_reply, ports))
     if not _passes(acl, at, added, header):
         return None
     where = f"before entry {at + 1}" if decider is not None else "at the end"
@@ -108,15 +111,16 @@ def _passes(acl: Acl, at: int, added: AclEntry, header: Header) -> bool:
     return replace(acl, entries=(*acl.entries[:at], added, *acl.entries[at:])).accepts(header)
 
 
-def _exact_match(header: Header, is_reply: bool) -> HeaderMatch:
-    """The narrowest match a person would write: hosts, and the service's port on the server's side."""
-    ports = (PortRange(header.destination_port, header.destination_port),) if header.destination_port else ()
-    source_ports = (PortRange(header.source_port, header.source_port),) if header.source_port else ()
+def _exact_match(header: Header, is_reply: bool, ports: tuple[PortRange, ...]) -> HeaderMatch:
+    """The narrowest match a person would write: hosts, and the service's ports on the server's side."""
+    own = header.source_port if is_reply else header.destination_port
+    if not ports and own is not None:
+        ports = (PortRange(own, own),)
     return HeaderMatch(
         header.protocol,
         header.source.host_prefix(),
         header.destination.host_prefix(),
-        source_ports if is_reply else (),
+        ports if is_reply else (),
         () if is_reply else ports,
     )
 

@@ -88,6 +88,8 @@ class Walk:
     stateful: frozenset[int] = frozenset()
     """Devices that let the answer pass by the state of the flow."""
     parts: tuple[PortsPart, ...] = ()
+    ports: tuple[PortRange, ...] = ()
+    """Of a range: the ports that are walked as this, the header's own among them."""
     unexamined: PortRange | None = None
     """Ports that were not looked into, since too many parts came before."""
 
@@ -260,7 +262,8 @@ class Asker:
             key = likeness(walk.forward), walk.reply and likeness(walk.reply)
             found.setdefault(key, ([], walk))[0].append(PortRange(port, high))
             port, walked = high + 1, walked + 1
-        parts = tuple(PortsPart(joined(ranges), walk) for ranges, walk in found.values())
+        ports = [(joined(ranges), walk) for ranges, walk in found.values()]
+        parts = tuple(PortsPart(ranges, replace(walk, ports=ranges)) for ranges, walk in ports)
         rest = PortRange(port, service.ports.high) if port <= service.ports.high else None
         if len(parts) == 1 and rest is None:
             return parts[0].walk

@@ -86,6 +86,27 @@ export function useRemoveMember(networkId: string) {
   });
 }
 
+export function useTokens() {
+  return useQuery({ queryKey: ["tokens"], queryFn: () => unwrap(api.GET("/api/tokens")) });
+}
+
+export function useMakeToken() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { name: string; days: number | null }) => unwrap(api.POST("/api/tokens", { body })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["tokens"] }),
+  });
+}
+
+export function useTakeBackToken() {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) =>
+      unwrap(api.DELETE("/api/tokens/{token_id}", { params: { path: { token_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["tokens"] }),
+  });
+}
+
 export type UploadContent = { file?: File; text?: string; name?: string; note?: string };
 
 function formOf(content: UploadContent): FormData {

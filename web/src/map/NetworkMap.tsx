@@ -7,6 +7,7 @@ import { useKeys } from "../ui/useKeys";
 import { type Cluster, clusters, radius } from "./clusters";
 import { type Label, placeLabels } from "./labels";
 import { layOut, type Point } from "./layout";
+import { standalone } from "./standalone";
 import type { Traces } from "./ways";
 
 type View = { scale: number; x: number; y: number };
@@ -72,7 +73,7 @@ export function NetworkMap({
   const middle = { x: size.width / 2, y: size.height / 2 };
   function save() {
     const drawing = host.current?.querySelector("svg");
-    if (drawing) download(`${map.name} map.svg`, standalone(drawing), "image/svg+xml");
+    if (drawing) download(`${map.name} map.svg`, standalone(drawing, themeColour), "image/svg+xml");
   }
   useKeys({
     g: save,
@@ -158,15 +159,8 @@ export function NetworkMap({
   );
 }
 
-/** The drawing as a file of its own: the theme's colours filled in, fonts named. */
-function standalone(drawing: SVGSVGElement): string {
-  const style = getComputedStyle(document.documentElement);
-  const copy = drawing.cloneNode(true) as SVGSVGElement;
-  copy.setAttribute("xmlns", "http://www.w3.org/2000/svg");
-  copy.setAttribute("style", `background: ${style.getPropertyValue("--paper")}; font-family: sans-serif`);
-  return copy.outerHTML.replace(/var\((--[a-z]+)\)/g, (_, name: string) =>
-    style.getPropertyValue(name).trim(),
-  );
+function themeColour(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
 
 /** The part of the picture near the window, in steps, so that a pan draws anew only now and then. */

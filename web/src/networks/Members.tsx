@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
-import { type Role, useMembers, useRemoveMember, useSetRole } from "../api/queries";
+import { useNavigate } from "react-router";
+import { type Role, useMembers, useRemoveMember, useSession, useSetRole } from "../api/queries";
 
 const ROLES: Role[] = ["reader", "editor", "owner"];
 
@@ -8,7 +9,10 @@ export function Members({ networkId, mayChange }: { networkId: string; mayChange
   const members = useMembers(networkId);
   const setRole = useSetRole(networkId);
   const remove = useRemoveMember(networkId);
+  const session = useSession();
+  const navigate = useNavigate();
   const [name, setName] = useState("");
+  const [sure, setSure] = useState(false);
   const problem = setRole.error ?? remove.error;
 
   function add(event: FormEvent) {
@@ -49,6 +53,18 @@ export function Members({ networkId, mayChange }: { networkId: string; mayChange
               </>
             ) : (
               <span className="text-faint">{member.role}</span>
+            )}
+            {!mayChange && member.username === session.data?.username && (
+              <button
+                type="button"
+                className={`ml-auto ${sure ? "text-stop" : "text-faint hover:text-ink"}`}
+                onBlur={() => setSure(false)}
+                onClick={() =>
+                  sure ? remove.mutate(member.username, { onSuccess: () => navigate("/") }) : setSure(true)
+                }
+              >
+                {sure ? "leave this network?" : "leave"}
+              </button>
             )}
           </li>
         ))}

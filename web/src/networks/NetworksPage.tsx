@@ -20,7 +20,10 @@ export function NetworksPage() {
         <h1 className="text-xl">
           <Wordmark />
         </h1>
-        <button type="button" className="ml-auto text-faint hover:text-ink" onClick={() => signOut.mutate()}>
+        <Link to="/tokens" className="ml-auto text-faint hover:text-ink">
+          tokens for scripts
+        </Link>
+        <button type="button" className="text-faint hover:text-ink" onClick={() => signOut.mutate()}>
           sign out
         </button>
       </header>
