@@ -74,7 +74,8 @@ class CauseFinder:
     ) -> list[Cause]:
         """One cause per bad ending, in the order of the walk, none named twice.
 
-        ``ports`` are those of the service that the strand stands for, where there are several. Where some ways arrive and others leave the model, the leaving ones are named too.
+        ``ports`` are those of the service that the strand stands for, where there are several. Where some ways
+        arrive and others leave the model, the leaving ones are named too.
         """
         found: dict[tuple[object, ...], Cause] = {}
         bad = [ending for ending in strand.endings if ending.verdict not in GOOD]

@@ -1,6 +1,6 @@
 """Problems of the model itself, no flow asked: what a careful reader of the text would remark."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
@@ -59,10 +59,13 @@ def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
             for port in ports
         }
         subnets = {index: prefixes for index, prefixes in subnets.items() if prefixes}
+        held = Counter(prefix for prefixes in subnets.values() for prefix in prefixes)
         for port in ports:
             mine = subnets.get(port.index)
-            others = set().union(*(p for index, p in subnets.items() if index != port.index)) if mine else set()
-            if mine and others and not mine & others:
+            if not mine or len(subnets) < 2 or any(held[prefix] > 1 for prefix in mine):
+                continue
+            others = set(held) - mine
+            if others:
                 near = next(p for p in ports if p.index != port.index and subnets.get(p.index))
                 if near.index < port.index and len(subnets) == 2:
                     continue  # said once for a pair
@@ -70,7 +73,7 @@ def _subnet_mismatch(segment: Segment, ports: list[Port]) -> Iterator[Finding]:
                     "subnet-mismatch",
                     "error",
                     f"{port.name} ({', '.join(map(str, sorted(mine)))}) shares no subnet with its segment"
-                    f" ({', '.join(map(str, sorted(others)))})",
+                    f" ({some_of(sorted(others))})",
                     port.name.device,
                     port.name.interface,
                     (port.interface.place, near.interface.place),

@@ -36,7 +36,7 @@ from routrel.routing.graph import WORD
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
-from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, hop_to, own_prefixes
+from routrel.routing.speaking import SOME_LINK_LOCAL, crowded, dropped_by, hop_to, own_prefixes
 from routrel.routing.traits import Traits
 from routrel.topology.segments import Instance, Port, Topology
 
@@ -112,6 +112,10 @@ class EigrpDatabase:
                 by_segment[segment].append(speaker)
         for segment in sorted(by_segment):
             speakers = by_segment[segment]
+            crowd = crowded("EIGRP", [speaker.port for speaker in speakers], speakers[0].settings.place)
+            if crowd is not None:
+                self.findings.append(crowd)
+                continue
             for one in range(len(speakers)):
                 for other in range(one + 1, len(speakers)):
                     self._meet(speakers[one], speakers[other])

@@ -36,7 +36,7 @@ from routrel.routing.graph import WORD
 from routrel.routing.representatives import Representatives
 from routrel.routing.routes import NextHop
 from routrel.routing.rows import NONE, UNSET, Injected, Process, ProtocolRoutes
-from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, own_prefixes
+from routrel.routing.speaking import SOME_LINK_LOCAL, crowded, dropped_by, own_prefixes
 from routrel.routing.traits import Traits
 from routrel.topology.segments import Port, Topology
 
@@ -93,6 +93,10 @@ class RipDatabase:
                 if topology.segment_of[port.index] >= 0:
                     by_segment[topology.segment_of[port.index]].append(port)
         for segment in sorted(by_segment):
+            crowd = crowded("RIP", by_segment[segment], self.speakers[by_segment[segment][0].index][1].place)
+            if crowd is not None:
+                self.findings.append(crowd)
+                continue
             for sender in by_segment[segment]:
                 for receiver in by_segment[segment]:
                     if sender.index != receiver.index:

@@ -1,11 +1,18 @@
 """What all routing protocols share where two interfaces meet: network types, own prefixes, access lists."""
 
+from collections.abc import Sequence
+
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import Header
+from routrel.model.findings import Finding
+from routrel.model.places import Place
 from routrel.routing.graph import Edge
 from routrel.routing.routes import NextHop
 from routrel.topology.segments import Instance, Port, Segment, Topology
+
+MOST_SPEAKERS = 800
+"""Speakers of IS-IS, RIP or EIGRP on one segment; of OSPF there may be any number."""
 
 SOME_LINK_LOCAL = Address.parse("fe80::")
 """Stands for a link-local address that the network file does not tell."""
@@ -35,6 +42,22 @@ def hop_to(topology: Topology, port: int, peer: int, family: int) -> NextHop | N
         return None
     address = topology.neighbor_address(port, peer, family)
     return NextHop(port, None, peer) if address is None else NextHop(port, address)
+
+
+def crowded(protocol: str, ports: Sequence[Port], place: Place) -> Finding | None:
+    """The finding where a segment has more speakers than are compared pair by pair: none is a neighbour then."""
+    if len(ports) <= MOST_SPEAKERS:
+        return None
+    first = ports[0].name
+    return Finding(
+        "not-represented",
+        "error",
+        f"{len(ports)} {protocol} routers stand on the segment of {first}, more than the {MOST_SPEAKERS} that are"
+        " compared with each other: which of them are neighbours was not looked into, and none is taken for one",
+        first.device,
+        first.interface,
+        (place,),
+    )
 
 
 def edge_hop(topology: Topology, edge: Edge, family: int) -> NextHop | None:

@@ -1,5 +1,6 @@
 """OSPF's candidates for one prefix, rule by rule (RFC 2328 sections 11 and 16, RFC 3101 section 2.5)."""
 
+import heapq
 from collections.abc import Iterator
 
 from routrel.analysis.contest.candidates import Candidate
@@ -18,6 +19,8 @@ ROUNDS = (
     ("cost", "the lowest sum of the costs of outgoing interfaces"),
 )
 INTRA, INTER, EXTERNAL_1, EXTERNAL_2 = 0, 1, 2, 3
+MOST_SHOWN = 128
+"""Routers that bring one prefix into an area: the nearest are offered, on a shared network there are thousands."""
 
 
 class OspfPlain(OspfOutside):
@@ -74,9 +77,9 @@ class OspfPlain(OspfOutside):
 
     def _intra_candidates(self, process: int, area: int, prefix: Prefix, base: tuple[str, int]) -> Iterator[Candidate]:
         distance = self.graph(area).distances(process)
-        for router, cost, port in self.stubs(area, prefix):
-            if router not in distance:
-                continue
+        reached = [one for one in self.stubs(area, prefix) if one[0] in distance]
+        shown = heapq.nsmallest(MOST_SHOWN, reached, key=lambda one: distance[one[0]] + one[1])
+        for at, (router, cost, port) in enumerate(one for one in reached if one in shown):
             total = distance[router] + cost
             ways = tuple(Way((*legs, Leg(port, cost))) for legs in self.graph(area).ways(process, router))
             yield Candidate(
@@ -90,7 +93,12 @@ class OspfPlain(OspfOutside):
                 tuple(self.hops(process, area, router)),
                 origin_device=self.name(router),
                 place=self.database.speakers[port].settings.place,
-                attributes={"area": area_name(area)},
+                attributes={"area": area_name(area)}
+                | (
+                    {"not shown": f"{len(reached) - MOST_SHOWN} farther ones"}
+                    if at == MOST_SHOWN - 1 < len(reached) - 1
+                    else {}
+                ),
                 ways=ways,
                 ranks=_ranks(INTRA, cost=total),
                 graph=self.graph(area),

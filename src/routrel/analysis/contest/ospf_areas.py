@@ -41,7 +41,11 @@ class OspfAreas:
 
     def graph(self, area: int) -> PlainGraph:
         if area not in self._graphs:
-            plain = self.base.graph(area) if self.base else PlainGraph(self.database.areas[area].edges)
+            plain = (
+                self.base.graph(area)
+                if self.base
+                else PlainGraph(self.database.areas[area].edges, self.database.areas[area].networks)
+            )
             self._graphs[area] = plain.with_costs(self.costs)
         return self._graphs[area]
 

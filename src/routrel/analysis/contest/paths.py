@@ -5,7 +5,10 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
-from routrel.routing.graph import Edge
+from routrel.routing.graph import Edge, SharedNetwork
+
+MANY = 64
+"""First hops from which on a search back from the end is cheaper than one from each of them."""
 
 WAYS = 4
 """Equal ways that are spelled out; there may be more."""
@@ -35,7 +38,8 @@ class Way(NamedTuple):
 class PlainGraph:
     """Directed edges of one flooding scope."""
 
-    def __init__(self, edges: Iterable[Edge]):
+    def __init__(self, edges: Iterable[Edge], networks: Iterable[SharedNetwork] = ()):
+        """A shared network is a vertex below zero: into it at the sender's cost, out of it at none."""
         self.leaving: dict[int, list[Edge]] = defaultdict(list)
         self.arriving: dict[int, list[Edge]] = defaultdict(list)
         self.by_port: dict[int, list[Edge]] = defaultdict(list)
@@ -43,6 +47,14 @@ class PlainGraph:
             self.leaving[edge.source].append(edge)
             self.arriving[edge.target].append(edge)
             self.by_port[edge.port].append(edge)
+        for vertex, network in enumerate(networks, 1):
+            for member in network:
+                into = Edge(member.router, -vertex, member.cost, member.port, -1)
+                out = Edge(-vertex, member.router, 0, -1, member.port)
+                for edge in (into, out):
+                    self.leaving[edge.source].append(edge)
+                    self.arriving[edge.target].append(edge)
+                self.by_port[member.port].append(into)
         self._from: dict[int, dict[int, int]] = {}
         self._is_trial = False
         """Whether it is asked about one end only, for which a search back from there is enough."""
@@ -73,7 +85,9 @@ class PlainGraph:
             for router, edges in self.leaving.items()
             if router in ahead
             for edge in edges
-            if edge.target in behind and (best is None or ahead[router] + lowest + behind[edge.target] <= best)
+            if edge.port >= 0
+            and edge.target in behind
+            and (best is None or ahead[router] + lowest + behind[edge.target] <= best)
         }
 
     def distances(self, start: int) -> dict[int, int]:
@@ -91,11 +105,26 @@ class PlainGraph:
         best = self.distances(start).get(end)
         if best is None or start == end:
             return []
-        if self._is_trial:
+        edges = self._first_hops(start)
+        if self._is_trial or len(edges) > MANY:
             back = self.towards({end: 0})
-            return [edge for edge in self.leaving[start] if edge.cost + back.get(edge.target, best) == best]
+            return [edge for edge in edges if edge.cost + back.get(edge.target, best) == best]
         # The trees of the neighbours serve all ends that are asked about.
-        return [edge for edge in self.leaving[start] if edge.cost + self.distances(edge.target).get(end, best) == best]
+        return [edge for edge in edges if edge.cost + self.distances(edge.target).get(end, best) == best]
+
+    def _first_hops(self, start: int) -> list[Edge]:
+        """The edges of a router, those over shared networks to each of the others."""
+        found = []
+        for edge in self.leaving[start]:
+            if edge.target >= 0:
+                found.append(edge)
+            else:
+                found += [
+                    Edge(start, other.target, edge.cost, edge.port, other.peer)
+                    for other in self.leaving[edge.target]
+                    if other.target != start
+                ]
+        return found
 
     def detours(self, start: int, end: int) -> list[tuple[Edge, tuple[Leg, ...]]]:
         """For each edge of ``start`` off its shortest paths to ``end``: the best way on that does not come back."""
@@ -105,7 +134,7 @@ class PlainGraph:
         rest = _dijkstra({end: 0}, self.arriving, forward=False, without=start)
         found = []
         for edge in self.leaving[start]:
-            if edge.target not in rest or edge.cost + rest[edge.target] == best:
+            if edge.target < 0 or edge.target not in rest or edge.cost + rest[edge.target] == best:
                 continue
             legs, router = [Leg(edge.port, edge.cost)], edge.target
             while router != end:
@@ -114,7 +143,8 @@ class PlainGraph:
                     for one in self.leaving[router]
                     if one.target in rest and one.cost + rest[one.target] == rest[router]
                 )
-                legs.append(Leg(onward.port, onward.cost))
+                if onward.source >= 0:
+                    legs.append(Leg(onward.port, onward.cost))
                 router = onward.target
             found.append((edge, tuple(legs)))
         return found
@@ -137,12 +167,12 @@ class PlainGraph:
                 continue
             for edge in self.arriving[router]:
                 if edge.source in distance and distance[edge.source] + edge.cost == distance[router]:
-                    stack.append((edge.source, (Leg(edge.port, edge.cost), *legs)))
+                    stack.append((edge.source, (Leg(edge.port, edge.cost), *legs) if edge.source >= 0 else legs))
         return found
 
 
 def _dijkstra(
-    starts: Mapping[int, int], edges: Mapping[int, list[Edge]], *, forward: bool, without: int = -1
+    starts: Mapping[int, int], edges: Mapping[int, list[Edge]], *, forward: bool, without: int | None = None
 ) -> dict[int, int]:
     distance = dict(starts)
     queue = [(cost, router) for router, cost in starts.items()]

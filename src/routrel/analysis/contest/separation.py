@@ -40,6 +40,8 @@ class Neighbors:
     settings: dict[int, tuple[bool, Place]] = field(default_factory=dict)
     apart: dict[Pair, str] = field(default_factory=dict)
     silence_is_one_way: bool = False
+    networks: list[frozenset[int]] = field(default_factory=list)
+    """Ports that all hear each other."""
     elsewhere: set[Pair] = field(default_factory=set)
     """Pairs that hear each other in another area of the protocol."""
 
@@ -57,6 +59,11 @@ class _Search:
         self.looked_at = 0
         self.heard: dict[int, set[int]] = defaultdict(set)
         """Per instance those that it hears."""
+        self.networks_of: dict[int, list[int]] = defaultdict(list)
+        self.passed: set[int] = set()
+        for number, ports in enumerate(neighbors.networks):
+            for port in ports:
+                self.networks_of[self.topology.ports[port].instance].append(number)
         for sender, receiver in neighbors.hears:
             self.heard[self.topology.ports[receiver].instance].add(self.topology.ports[sender].instance)
 
@@ -91,6 +98,11 @@ class _Search:
     def _onward(self, instance: int) -> Iterator[tuple[int, int, Break | None]]:
         for other in sorted(self.heard[instance]):
             yield other, 0, None
+        for number in self.networks_of.pop(instance, ()):
+            if number not in self.passed:
+                self.passed.add(number)
+                for port in self.neighbors.networks[number]:
+                    yield self.topology.ports[port].instance, 0, None
         found = self.topology.instances[instance]
         for port in self.topology.ports_of[found.device]:
             if self.topology.ports[port].instance != instance:
@@ -108,7 +120,7 @@ class _Search:
     def _missing(self, sender: int, receiver: int) -> Break | None:
         """Why a port does not hear another that is cabled to it; None where it does, or never would."""
         pair = sender, receiver
-        if pair in self.neighbors.hears:
+        if pair in self.neighbors.hears or any(sender in one and receiver in one for one in self.neighbors.networks):
             return None
         told = self.neighbors.apart.get(pair)
         ends = [self.topology.ports[number] for number in pair]
@@ -157,6 +169,12 @@ def ospf_neighbors(database: Database, area: int | None = None) -> Neighbors:
         set().union(*inside),
         {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
         database.apart,
+        networks=[
+            frozenset(member.port for member in network)
+            for number, one in database.areas.items()
+            if area in (None, number)
+            for network in one.networks
+        ],
         elsewhere=set().union(*hears.values()),
     )
 

@@ -10,7 +10,7 @@ from routrel.model.routing import Isis, IsisInterface
 from routrel.routing.brought import BroughtPrefixes
 from routrel.routing.graph import Edge
 from routrel.routing.rows import Process
-from routrel.routing.speaking import network_type, own_prefixes
+from routrel.routing.speaking import crowded, network_type, own_prefixes
 from routrel.routing.traits import Traits
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
@@ -108,6 +108,10 @@ class IsisDatabase:
             self.domains[domain_of(isis, level)].reachable.bring(number, *columns)
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
+        crowd = crowded("IS-IS", [speaker.port for speaker in speakers], speakers[0].settings.place)
+        if crowd is not None:
+            self.findings.append(crowd)
+            return
         for one in range(len(speakers)):
             for other in range(one + 1, len(speakers)):
                 first, second = speakers[one], speakers[other]

@@ -266,7 +266,7 @@ class IsisSolution:
         if nearest >= UNREACHED:
             return
         words = np.bitwise_or.reduce(
-            graph.masks[:, local, [a for a, d in zip(attached, distances.tolist(), strict=True) if d == nearest]],
+            graph.masks_from(local)[:, [a for a, d in zip(attached, distances.tolist(), strict=True) if d == nearest]],
             axis=1,
         )
         for family in self._families(process):
@@ -293,7 +293,7 @@ class IsisSolution:
             for family, found in hops.items():
                 for domain in domains:
                     graph = self.graphs[domain]
-                    edges = graph.edges_of[graph.local[process]]
+                    edges = graph.first_hops(graph.local[process])
                     found += [edge_hop(self.topology, edge, family) for edge in edges]
                     found += [None] * (graph.words * WORD - len(edges))
                 bits = np.array([hop is not None for hop in found], np.uint64).reshape(-1, WORD)

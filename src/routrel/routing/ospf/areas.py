@@ -24,6 +24,9 @@ from routrel.routing.rows import DISCARD, NONE
 from routrel.routing.shortest_paths import UNREACHED, Metrics
 from routrel.routing.speaking import edge_hop
 
+MOST_KEPT = 256
+"""Next hops of one router that are kept once made; on a shared network there may be thousands."""
+
 BACKBONE = 0
 INTRA, INTER = 1, 2
 
@@ -77,7 +80,7 @@ class Areas:
         self._kept: dict[int, AreaRoutes] = {}
         self.size = len(prefixes) + len(self.boundary)
         self.graphs = graphs or {
-            number: Graph(area.routers, area.edges) for number, area in sorted(database.areas.items())
+            number: Graph(area.routers, area.edges, area.networks) for number, area in sorted(database.areas.items())
         }
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
@@ -159,7 +162,7 @@ class Areas:
             at = graph.local[border]
             total = np.where(is_open, graph.distance[local, at][:, None] + row, UNREACHED)
             better, equal = total < metric, (total == metric) & (total < UNREACHED)
-            through = graph.masks[:, local, at][..., None]
+            through = graph.masks_from(local)[..., at][..., None]
             masks = np.where(better, through, np.where(equal, masks | through, masks))
             np.minimum(metric, total, out=metric)
         kind[is_open & (metric < UNREACHED)] = INTER
@@ -271,9 +274,12 @@ class Areas:
         key = area, process
         if key not in self._hops:
             graph, database = self.graphs[area], self.database
-            self._hops[key] = [
-                edge_hop(database.topology, edge, database.family) for edge in graph.edges_of[graph.local[process]]
+            hops = [
+                edge_hop(database.topology, edge, database.family) for edge in graph.first_hops(graph.local[process])
             ]
+            if len(hops) > MOST_KEPT:
+                return hops
+            self._hops[key] = hops
         return self._hops[key]
 
     def _inter(self, process: int, number: int) -> tuple[Metrics, Masks]:
@@ -293,8 +299,9 @@ class Areas:
         best = total.min(axis=0)
         is_best = (total == best) & (total < UNREACHED)
         masks = np.zeros((graph.words, self.size), np.uint64)
+        own = graph.masks_from(local)
         for word in range(len(masks)):
-            choice = np.where(is_best, graph.masks[word, local, columns][:, None], np.uint64(0))
+            choice = np.where(is_best, own[word, columns][:, None], np.uint64(0))
             masks[word] = np.bitwise_or.reduce(choice, axis=0)
         return np.minimum(best, UNREACHED), masks
 

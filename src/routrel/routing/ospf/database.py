@@ -1,6 +1,7 @@
 """What OSPF routers advertise: adjacencies and prefixes per area (RFC 2328 sections 9, 10 and 12.4)."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
+from collections.abc import Hashable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -10,7 +11,7 @@ from routrel.model.filters import Header
 from routrel.model.findings import Finding
 from routrel.model.routing import Ospf, OspfArea, OspfInterface
 from routrel.routing.brought import BroughtPrefixes
-from routrel.routing.graph import Edge
+from routrel.routing.graph import Edge, Member, SharedNetwork
 from routrel.routing.rows import Process
 from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, network_type, router_id
 from routrel.routing.traits import Traits
@@ -18,6 +19,13 @@ from routrel.topology.segments import Instance, Port, Segment, Topology
 
 ALL_SPF_ROUTERS = {4: Address.parse("224.0.0.5"), 6: Address.parse("ff02::5")}
 DEFAULT_COST = 10
+
+MANY = 64
+"""OSPF interfaces on one segment from which on they are joined as a shared network."""
+
+MOST_PAIRS = 200_000
+"""Pairs of interfaces of one segment that are compared one by one."""
+
 NO_LINK_FINDING = "ospf-neighbours"
 
 
@@ -28,6 +36,8 @@ class AreaDatabase:
     number: int
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
+    networks: list[SharedNetwork] = field(default_factory=list)
+    """Segments of many routers that are all neighbours of each other: what is among them is in no edge."""
     stubs: BroughtPrefixes = field(default_factory=BroughtPrefixes)
     """Section 12.4.1: the networks of its routers."""
 
@@ -162,33 +172,98 @@ class Database:
         return area
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
-        """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
-        kinds = [network_type(segment, speaker.settings.network) for speaker in speakers]
-        for one in range(len(speakers)):
-            for other in range(one + 1, len(speakers)):
-                first, second = speakers[one], speakers[other]
-                if first.process == second.process:
-                    continue
-                obstacle = self._obstacle(first, second, kinds[one], kinds[other], speakers)
-                if obstacle:
-                    self.apart[first.port.index, second.port.index] = obstacle
-                    self.apart[second.port.index, first.port.index] = obstacle
-                    self.findings.append(
-                        Finding(
-                            NO_LINK_FINDING,
-                            "error",
-                            f"{first.port.name} and {second.port.name} cannot become OSPF neighbours: {obstacle}",
-                            first.port.name.device,
-                            first.port.interface.name,
-                            (first.settings.place, second.settings.place),
-                        )
+        """Adjacencies of one segment: every pair that would become neighbours gets its two edges.
+
+        Of many routers those that are alike are joined as one shared network; pairs are looked at among the
+        rest and one of each such group.
+        """
+        groups = self._alike(segment, speakers) if len(speakers) > MANY else []
+        for group in groups:
+            members = tuple(Member(speaker.process, speaker.port.index, speaker.cost) for speaker in group)
+            self.areas[group[0].area.number].networks.append(members)
+        grouped = {speaker.port.index: number for number, group in enumerate(groups) for speaker in group}
+        singles = [speaker for speaker in speakers if speaker.port.index not in grouped]
+        if len(singles) * len(speakers) > MOST_PAIRS:
+            self._give_up(segment, singles)
+            singles = []
+        kinds = {speaker.port.index: network_type(segment, speaker.settings.network) for speaker in speakers}
+        pairs = [
+            *((one, other) for at, one in enumerate(singles) for other in singles[at + 1 :]),
+            *((one, other) for one in singles for group in groups for other in group),
+            *((one[0], other[0]) for at, one in enumerate(groups) for other in groups[at + 1 :]),
+        ]
+        if pairs:
+            self._connect_pairs(pairs, kinds, speakers)
+
+    def _give_up(self, segment: Segment, speakers: list[Speaker]) -> None:
+        first = speakers[0]
+        self.findings.append(
+            Finding(
+                "not-represented",
+                "error",
+                f"{len(speakers)} OSPF routers on the segment of {first.port.name} differ from each other and from the"
+                f" rest: which of them are neighbours was not looked into, and none is taken for one (at most"
+                f" {MOST_PAIRS:,} pairs are compared)",
+                first.port.name.device,
+                first.port.interface.name,
+                (first.settings.place,),
+            )
+        )
+
+    def _alike(self, segment: Segment, speakers: list[Speaker]) -> list[list[Speaker]]:
+        """Groups of many broadcast interfaces with equal settings and subnets, addresses and ids of their own each.
+
+        Any two of a group are neighbours: nothing that ``_obstacle`` looks at differs or stands in the way.
+        """
+        found: dict[Hashable, list[Speaker]] = defaultdict(list)
+        for speaker in speakers:
+            interface = speaker.port.interface
+            kind = network_type(segment, speaker.settings.network)
+            if kind == "broadcast" and not (interface.acl_in or interface.acl_out) and len(speaker.prefixes) <= 1:
+                area = speaker.area
+                found[area.number, area.type, frozenset(speaker.prefixes)].append(speaker)
+        groups = []
+        for group in found.values():
+            addresses = Counter(speaker.port.addresses[:1] for speaker in group)
+            identifiers = Counter(self.router_id(speaker.process) for speaker in group)
+            processes = Counter(speaker.process for speaker in group)
+            alone = [
+                speaker
+                for speaker in group
+                if addresses[speaker.port.addresses[:1]] == identifiers[self.router_id(speaker.process)] == 1
+                and processes[speaker.process] == 1
+            ]
+            if len(alone) > MANY and any(speaker.settings.priority for speaker in alone):
+                groups.append(alone)
+        return groups
+
+    def _connect_pairs(
+        self, pairs: list[tuple[Speaker, Speaker]], kinds: dict[int, str], speakers: list[Speaker]
+    ) -> None:
+        for first, second in pairs:
+            one, other = first.port.index, second.port.index
+            if first.process == second.process:
+                continue
+            obstacle = self._obstacle(first, second, kinds[one], kinds[other], speakers)
+            if obstacle:
+                self.apart[first.port.index, second.port.index] = obstacle
+                self.apart[second.port.index, first.port.index] = obstacle
+                self.findings.append(
+                    Finding(
+                        NO_LINK_FINDING,
+                        "error",
+                        f"{first.port.name} and {second.port.name} cannot become OSPF neighbours: {obstacle}",
+                        first.port.name.device,
+                        first.port.interface.name,
+                        (first.settings.place, second.settings.place),
                     )
-                    continue
-                edges = self.areas[first.area.number].edges
-                ports = first.port.index, second.port.index
-                for own, far in self._gateways(first, second):
-                    edges.append(Edge(first.process, second.process, first.cost, *ports, far))
-                    edges.append(Edge(second.process, first.process, second.cost, *ports[::-1], own))
+                )
+                continue
+            edges = self.areas[first.area.number].edges
+            ports = first.port.index, second.port.index
+            for own, far in self._gateways(first, second):
+                edges.append(Edge(first.process, second.process, first.cost, *ports, far))
+                edges.append(Edge(second.process, first.process, second.cost, *ports[::-1], own))
 
     def _gateways(self, first: Speaker, second: Speaker) -> list[tuple[Address | None, Address | None]]:
         """Both addresses of each neighbourhood of two interfaces: version 2 has one in every subnet they share."""

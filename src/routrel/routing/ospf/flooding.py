@@ -30,6 +30,9 @@ def _joined(database: Database, areas: Iterable[AreaDatabase]) -> list[int]:
     for area in areas:
         for edge in area.edges:
             joined.join(edge.source, edge.target)
+        for network in area.networks:
+            for member in network:
+                joined.join(network[0].router, member.router)
     return [joined.find(process.number) for process in database.processes]
 
 
