@@ -13,6 +13,7 @@ import shutil
 import socket
 import subprocess
 import tempfile
+import time
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -20,6 +21,8 @@ from pathlib import Path
 import install
 
 USER = "routrel"
+PATIENCE = 15
+"""Seconds to wait for a port."""
 
 
 def state_folder() -> Path:
@@ -35,16 +38,17 @@ def state_folder() -> Path:
     return install.ROOT / ".routrel"
 
 
-def ensure() -> Path:
+def ensure(keep_port: bool = False) -> Path:
     """Start the cluster where it is not running, making it first where there is none.
 
+    Where its port is in use another is taken, unless ``keep_port`` says that somebody relies on it.
     Returns the file that describes it, readable by the caller only.
     """
     programs = install.postgresql()
     state = state_folder()
     state.mkdir(parents=True, exist_ok=True)
     with _alone(state):
-        return _ensure(programs, state)
+        return _ensure(programs, state, keep_port)
 
 
 @contextmanager
@@ -55,7 +59,7 @@ def _alone(state: Path) -> Iterator[None]:
         yield
 
 
-def _ensure(programs: Path, state: Path) -> Path:
+def _ensure(programs: Path, state: Path, keep_port: bool) -> Path:
     data, described = state / "cluster", state / "database.json"
     if not ((data / "PG_VERSION").is_file() and described.is_file()):
         _make(programs, data, described)
@@ -64,7 +68,9 @@ def _ensure(programs: Path, state: Path) -> Path:
         programs = install.POSTGRESQL_PROGRAMS / version / "bin"
     about = json.loads(described.read_text())
     if not _is_running(programs, data):
-        if not is_free(about["port"]):
+        if keep_port:
+            _wait_until_free(about["port"])
+        elif not is_free(about["port"]):
             about["port"] = _free_port()
             _write_private(described, json.dumps(about))
         install.say(f"starting the database on 127.0.0.1:{about['port']}")
@@ -83,8 +89,17 @@ def revive() -> bool:
         probe.settimeout(1)
         if probe.connect_ex(("127.0.0.1", about["port"])) == 0:
             return False
-    ensure()
+    ensure(keep_port=True)
     return True
+
+
+def _wait_until_free(port: int) -> None:
+    """What is left of a server that died holds its port for a moment."""
+    end = time.monotonic() + PATIENCE
+    while not is_free(port):
+        if time.monotonic() > end:
+            raise install.MissingError(f"port {port} of the database is taken by something else")
+        time.sleep(0.2)
 
 
 def stop() -> bool:
@@ -174,7 +189,25 @@ def _as_owner(command: Sequence[str | Path], what: str) -> None:
 def _is_running(programs: Path, data: Path) -> bool:
     prefix = _as_postgres()
     command = [*prefix, str(programs / "pg_ctl"), "-D", str(data), "status"]
-    return subprocess.run(command, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL).returncode == 0
+    if subprocess.run(command, cwd="/", stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL).returncode:
+        return False
+    return not _forget_dead(data / "postmaster.pid")
+
+
+def _forget_dead(noted: Path) -> bool:
+    """Whether the noted server has died and nobody has asked after it: its number is taken for that of a living one.
+
+    The note is taken away then. Whether any of its processes still uses the data, PostgreSQL looks itself.
+    """
+    try:
+        number = noted.read_text().split()[0]
+        state = Path(f"/proc/{number}/stat").read_text().rsplit(")", 1)[1].split()[0]
+    except (OSError, IndexError):
+        return False
+    if state not in ("Z", "X"):
+        return False
+    noted.unlink(missing_ok=True)
+    return True
 
 
 def is_free(port: int) -> bool:

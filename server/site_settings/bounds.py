@@ -21,7 +21,13 @@ PAUSE_SECONDS = 15.0
 """Between two parts of it."""
 
 AT_ONCE = 96
-"""Requests that are worked on at once; more are told to come again."""
+"""Requests that are worked on at once; more are told to come again. One whose body is not whole costs nothing yet."""
+
+WAITING_BYTES = 384 * 1024 * 1024
+"""Of bodies that are not whole, all together."""
+
+
+BUSY = "The server is busy; try again in a moment."
 
 
 class _RefusedError(Exception):
@@ -39,6 +45,7 @@ class Bounds:
         self.pause = pause
         self.whole = whole
         self.under_way = 0
+        self.waiting_bytes = 0
 
     async def __call__(self, scope: Message, receive: Receive, send: Send) -> None:
         """An ASGI call."""
@@ -52,39 +59,60 @@ class Bounds:
             has_begun = True
             await send(message)
 
-        if self.under_way >= AT_ONCE:
-            await _answer(send, 503, "The server is busy; try again in a moment.")
-            return
-        self.under_way += 1
+        body = _Body(self, receive)
         try:
-            await self.application(scope, self._bounded(receive), sending)
+            await self.application(scope, body.receive, sending)
         except _RefusedError as refused:
             if not has_begun:
                 await _answer(send, refused.status, refused.detail)
         finally:
-            self.under_way -= 1
+            body.end()
 
-    def _bounded(self, receive: Receive) -> Receive:
-        loop = asyncio.get_running_loop()
-        deadline = loop.time() + self.whole
-        size, is_whole = 0, False
 
-        async def bounded() -> Message:
-            nonlocal size, is_whole
-            if is_whole:
-                return await receive()
-            try:
-                left = min(self.pause, deadline - loop.time())
-                message = await asyncio.wait_for(receive(), max(0.0, left))
-            except TimeoutError:
-                raise _RefusedError(408, "The request's body took too long to come.") from None
-            size += len(message.get("body", b""))
-            if size > BODY_BYTES:
-                raise _RefusedError(413, f"The request is too large; allowed: {BODY_BYTES:,} bytes.")
-            is_whole = message["type"] != "http.request" or not message.get("more_body", False)
-            return message
+class _Body:
+    """One request's body: waited for within bounds, then counted as under way."""
 
-        return bounded
+    def __init__(self, bounds: Bounds, receive: Receive):
+        self.bounds = bounds
+        self._receive = receive
+        self._deadline = asyncio.get_running_loop().time() + bounds.whole
+        self._size = 0
+        self._is_whole = False
+        self._is_counted = False
+
+    async def receive(self) -> Message:
+        """The next part of the body; once it is whole, whatever comes."""
+        if self._is_whole:
+            return await self._receive()
+        try:
+            left = min(self.bounds.pause, self._deadline - asyncio.get_running_loop().time())
+            message = await asyncio.wait_for(self._receive(), max(0.0, left))
+        except TimeoutError:
+            raise _RefusedError(408, "The request's body took too long to come.") from None
+        part = len(message.get("body", b""))
+        self._size += part
+        self.bounds.waiting_bytes += part
+        if self._size > BODY_BYTES:
+            raise _RefusedError(413, f"The request is too large; allowed: {BODY_BYTES:,} bytes.")
+        if self.bounds.waiting_bytes > WAITING_BYTES:
+            raise _RefusedError(503, BUSY)
+        if message["type"] != "http.request" or not message.get("more_body", False):
+            self._become_whole()
+        return message
+
+    def _become_whole(self) -> None:
+        self._is_whole = True
+        self.bounds.waiting_bytes -= self._size
+        if self.bounds.under_way >= AT_ONCE:
+            raise _RefusedError(503, BUSY)
+        self.bounds.under_way += 1
+        self._is_counted = True
+
+    def end(self) -> None:
+        """The request is over."""
+        self.bounds.under_way -= self._is_counted
+        if not self._is_whole:
+            self.bounds.waiting_bytes -= self._size
 
 
 async def _answer(send: Send, status: int, detail: str) -> None:

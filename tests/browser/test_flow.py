@@ -1,5 +1,7 @@
 """The main job through the real interface: import, ask, read the cause, swap, follow it to its source line."""
 
+from pathlib import Path
+
 import pytest
 from selenium.webdriver.common.keys import Keys
 
@@ -25,7 +27,7 @@ def test_from_import_to_the_line_that_blocks(saltmarsh):
     assert "2 ways" in page.text_of("[data-testid=verdict-forward]")
     cause = page.text_of("[data-testid=cause-forward]")
     assert "no entry of ACL booking matches" in cause
-    assert "entry 3 fits but for protocol: udp, not tcp" in cause
+    assert "entry 3 fits but for its protocol: udp, not tcp" in cause
     assert "protocol: tcp, source: 10.40.51.0/24" in cause
 
     # The evidence of the stop, and from there the exact line of the source.
@@ -177,3 +179,26 @@ def test_text_of_a_network_never_runs(page):
     page.button("import").click()
     page.wait(lambda: page.text_of("[data-testid=network-name]") == name)
     assert page.driver.execute_script("return window.hacked") is None
+
+
+def test_a_range_of_ports_is_shown_part_by_part_and_each_can_be_asked(page):
+    page.sign_in("harbour")
+    page.import_file(Path(__file__).parents[1] / "faults" / "networks" / "port-range.yaml")
+    page.says("Does it get through")
+    page.press("/")
+    page.press("h1 > h2 udp/16384-32767", Keys.ENTER)
+    page.wait_for_verdicts("mixed", "arrives")
+    parts = page.text_of("[data-testid=port-parts]")
+    assert "16384" in parts and "16385-32767" in parts and "the closing drop" in parts
+    page.button("16385-32767").click()
+    page.wait_for_verdicts("blocked", "arrives")
+    assert not page.all("[data-testid=port-parts]")
+
+
+def test_what_is_not_sure_stands_above_the_answer(page):
+    page.sign_in("harbour")
+    page.import_file(Path(__file__).parents[1] / "faults" / "networks" / "ospf-router-id-twice.yaml")
+    page.says("Does it get through")
+    page.press("/")
+    page.press("b > c", Keys.ENTER)
+    page.says("have the same OSPF router id 9.9.9.9", "[data-testid=doubt]")

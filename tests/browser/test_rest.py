@@ -1,7 +1,11 @@
 """What surrounds the main job: members, revisions, themes, exports, finding things."""
 
+import json
+from xml.etree import ElementTree
+
 import pytest
 from django.contrib.auth import get_user_model
+from django.test import Client
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
@@ -139,3 +143,62 @@ def test_an_address_outside_needs_a_place_to_enter_by(saltmarsh):
     page.press("192.168.77.7 > ticket-shop shop by bw-border:e2", Keys.ENTER)
     page.wait(lambda: page.verdict("forward") == "arrives")
     assert page.find("input[aria-label=entering]").get_attribute("value") == "bw-border:e2"
+
+
+def test_a_token_is_made_shown_once_and_taken_back(page):
+    page.sign_in("harbour")
+    page.driver.find_element(By.LINK_TEXT, "tokens for scripts").click()
+    page.says("No token yet.")
+    page.find("input[aria-label='what the token is for']").send_keys("nightly check", Keys.ENTER)
+    token = page.text_of("[data-testid=new-token] code").removeprefix("Authorization: Token ")
+    asked = Client(HTTP_AUTHORIZATION=f"Token {token}").get("/api/networks")
+    assert asked.status_code == 200
+    page.says("nightly check", "[data-testid=token]")
+    page.driver.refresh()
+    page.says("last used", "[data-testid=token]")
+    assert not page.all("[data-testid=new-token]")
+    page.button("take back").click()
+    page.says("No token yet.")
+    assert page.complaints() == []
+
+
+ODD_NAMES = ["a\u00a0b", "<b>&amp;", 'quo"te', "var(--ink)", "]]>", "𝄞"]
+
+
+def test_a_map_saved_as_svg_is_well_formed_whatever_a_name_holds(page, tmp_path):
+    """The text that would be saved is taken where the browser is given it, and read as XML."""
+    sites = {f"s{number}": {"label": name, "x": number * 10, "y": 0} for number, name in enumerate(ODD_NAMES)}
+    devices = {f"r{number}": {"site": f"s{number}", "interfaces": {"e": {}}} for number in range(len(ODD_NAMES))}
+    links = [{"ends": [f"r{number}:e" for number in range(len(ODD_NAMES))]}]
+    path = tmp_path / "odd.json"
+    document = {"routrel": 1, "name": "odd", "sites": sites, "devices": devices, "links": links}
+    path.write_text(json.dumps(document))
+    page.sign_in("harbour")
+    page.import_file(path)
+    page.wait(lambda: page.all("[data-testid=map] svg circle"), 60)
+    page.driver.execute_script(
+        "URL.createObjectURL = (blob) => { blob.text().then((text) => { window.saved = text; }); return '#'; }"
+    )
+    page.wait_for_no_focus()
+    page.press("g")
+    text = page.wait(lambda: page.driver.execute_script("return window.saved"))
+    shown = "".join(ElementTree.fromstring(text).itertext())
+    assert all(name in shown for name in ODD_NAMES if name in page.text_of("[data-testid=map]"))
+    assert "var(--" not in text.replace("var(--ink)", "", 1)
+
+
+def test_a_reader_leaves_a_network(saltmarsh):
+    page = saltmarsh
+    get_user_model().objects.create_user("mate", password=PASSWORD)
+    page.press("7")
+    page.find("input[aria-label='name of a user']").send_keys("mate", Keys.ENTER)
+    page.find("select[aria-label='role of mate']")
+    page.button("sign out").click()
+    page.find("input[name=username]")
+    page.sign_in("mate")
+    page.wait(lambda: page.driver.find_elements(By.LINK_TEXT, "Saltmarsh Ferries"))[0].click()
+    page.says("Does it get through")
+    page.press("7")
+    page.button("leave").click()
+    page.button("leave this network?").click()
+    page.says("No network yet.")

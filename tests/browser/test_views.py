@@ -52,6 +52,9 @@ def test_every_view_is_accessible(saltmarsh, theme):
     page.open()
     page.says("Import a network")
     found["networks"] = violations(page)
+    page.open("/tokens")
+    page.says("Tokens for scripts")
+    found["tokens"] = violations(page)
     assert {path: some for path, some in found.items() if some} == {}
 
 

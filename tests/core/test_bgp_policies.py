@@ -206,7 +206,7 @@ def test_bad_bgp_is_refused_with_its_place(text, said):
 @pytest.mark.parametrize(
     ("statement", "said"),
     [
-        ("{match: {as_path: '(1 )+'}, result: accept}", "repeats a group"),
+        ("{match: {as_path: '(1'}, result: accept}", "no regular expression"),
         ("{match: {as_path: '['}, result: accept}", "no regular expression"),
         ("{match: {as_path: 'x'}, result: accept}", "no expression over AS numbers"),
         ("{match: {as_path: {maxlength: 2}}, result: accept}", "did you mean max_length"),

@@ -3,10 +3,12 @@
 import json
 import os
 import shutil
+import signal
 import socket
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import psycopg
@@ -104,3 +106,34 @@ def test_the_signing_key_is_made_once_and_private(cluster):
     assert len(first) > 40
     assert run(account, state, "print(database.secret())") == first
     assert (state / "secret").stat().st_mode & 0o077 == 0
+
+
+def test_one_that_died_is_started_again_on_its_own_port(cluster):
+    account, state, about = cluster
+    assert run(account, state, "print(database.revive())") == "False"
+    postmaster = int((state / "cluster" / "postmaster.pid").read_text().splitlines()[0])
+    os.kill(postmaster, signal.SIGKILL)
+    assert run(account, state, "print(database.revive())") == "True"
+    with connect(about):
+        pass
+
+
+def test_two_starts_at_once_share_one_cluster(tmp_path_factory):
+    folder = Path(tempfile.mkdtemp(prefix="routrel-test-", dir="/tmp"))
+    folder.chmod(0o755)
+    state = folder / "state"
+    with ThreadPoolExecutor(3) as pool:
+        described = list(pool.map(lambda _: run("root", state, "print(database.ensure())"), range(3)))
+    assert len(set(described)) == 1
+    with connect(json.loads(Path(described[0]).read_text())):
+        pass
+    run("root", state, "database.stop()")
+    shutil.rmtree(folder)
+
+
+@pytest.mark.skipif(not AS_ROOT, reason="only root changes accounts")
+def test_a_missing_runuser_is_named(tmp_path):
+    code = "database.shutil.which = lambda *_, **__: None; database._as_postgres()"
+    program = f"import sys; sys.path.insert(0, {str(OPS)!r}); import database; {code}"
+    done = subprocess.run([SYSTEM_PYTHON, "-c", program], capture_output=True, text=True, cwd="/")
+    assert "runuser is missing" in done.stderr

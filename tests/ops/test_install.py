@@ -1,5 +1,6 @@
 """What is missing and cannot be installed is named, with the command that installs it."""
 
+import socket
 import subprocess
 import sys
 from pathlib import Path
@@ -8,6 +9,7 @@ import pytest
 
 import checks
 import install
+import serving
 
 ROUTREL = Path(__file__).parents[2] / "routrel"
 
@@ -82,3 +84,31 @@ def test_the_lock_files_and_settings_hold_no_registry_address():
             assert "registry." not in text, path
             assert "--index-url" not in text, path
             assert '"resolved"' not in text, path
+
+
+def test_a_port_in_use_is_a_message():
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        with pytest.raises(install.MissingError, match=f"port {taken.getsockname()[1]} is in use"):
+            serving.serve(with_demo=False, port=taken.getsockname()[1])
+
+
+def test_an_environment_that_is_broken_inside_is_made_anew(monkeypatch, capsys):
+    made = []
+    monkeypatch.setattr(install, "_works", lambda: bool(made))
+    monkeypatch.setattr(install.shutil, "rmtree", lambda *_, **__: None)
+    monkeypatch.setattr(install, "_install_python_packages", lambda kind, wanted: made.append(kind))
+    install.python_packages("dev")
+    assert made == ["dev"] and "broken inside" in capsys.readouterr().err
+
+
+def test_what_the_server_imports_is_looked_for(monkeypatch):
+    assert install._works()
+    monkeypatch.setattr(install, "IMPORTS", ("django", "no_such_package"))
+    assert not install._works()
+
+
+def test_the_package_installer_is_pinned_by_hash():
+    lines = (install.ROOT / "requirements" / "uv.txt").read_text()
+    assert "--hash=sha256:" in lines and "==" in lines

@@ -1,0 +1,91 @@
+"""The whole server as the start command runs it: idle clients, a database that dies, an end on request."""
+
+import http.client
+import json
+import os
+import re
+import shutil
+import signal
+import socket
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+
+import pytest
+
+ROUTREL = Path(__file__).parents[2] / "routrel"
+PATIENCE = 180
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+@pytest.fixture(scope="module")
+def server():
+    """``./routrel demo`` with a state of its own: (port, state folder, process)."""
+    folder = Path(tempfile.mkdtemp(prefix="routrel-test-", dir="/tmp"))
+    folder.chmod(0o755)
+    port = free_port()
+    environment = {**os.environ, "ROUTREL_STATE": str(folder / "state"), "ROUTREL_WORK_PROCESSES": "2"}
+    process = subprocess.Popen(
+        [ROUTREL, "demo", "--port", str(port)],
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+    end = time.monotonic() + PATIENCE
+    while time.monotonic() < end and process.poll() is None and get(port, "/api/session")[0] != 200:
+        time.sleep(0.5)
+    assert process.poll() is None, process.stdout.read()
+    yield port, folder / "state", process
+    process.send_signal(signal.SIGTERM)
+    assert process.wait(60) == 0
+    subprocess.run([ROUTREL, "stop"], env=environment, check=True, capture_output=True)
+    shutil.rmtree(folder)
+
+
+def get(port: int, path: str, token: str = "") -> tuple[int, bytes]:
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+    try:
+        connection.request("GET", path, headers={"Authorization": f"Token {token}"} if token else {})
+        answer = connection.getresponse()
+        return answer.status, answer.read()
+    except OSError:
+        return 0, b""
+    finally:
+        connection.close()
+
+
+def test_idle_and_slow_clients_block_nobody(server):
+    port, _, _ = server
+    idle = [socket.create_connection(("127.0.0.1", port)) for _ in range(200)]
+    for number, one in enumerate(idle):
+        if number % 2:
+            one.sendall(b"GET /api/session HTTP/1.1\r\nHost: loc")
+        else:
+            one.sendall(b"POST /api/session HTTP/1.1\r\nHost: localhost\r\nContent-Length: 1000\r\n\r\n{")
+    assert [get(port, "/api/session")[0] for _ in range(5)] == [200] * 5
+    for one in idle:
+        one.close()
+
+
+def test_a_database_that_dies_comes_back_and_nothing_is_a_500(server):
+    port, state, _ = server
+    environment = {**os.environ, "ROUTREL_STATE": str(state)}
+    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
+    token = re.search(r"routrel_\S+", made.stdout)[0]
+    assert json.loads(get(port, "/api/networks", token)[1])["count"] == 1
+    os.kill(int((state / "cluster" / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
+    seen, end = set(), time.monotonic() + 60
+    while time.monotonic() < end:
+        status, _ = get(port, "/api/networks", token)
+        seen.add(status)
+        if status == 200 and len(seen) > 1:
+            break
+    assert 200 in seen and seen <= {200, 503}
+    assert json.loads(get(port, "/api/networks", token)[1])["count"] == 1
