@@ -147,16 +147,17 @@ class Wiring:
                 yield edge.broken, edge.places
                 continue
             onward = way[at + 1][1].target
-            ends = (self._near(way[:at][::-1]), domain[2]), (self._near(way[at + 2 :]), onward[2])
+            # Where frames come in and go out last: trunks between carry both.
+            ends = (self._first_port(way[:at]), domain[2]), (self._first_port(way[at + 2 :][::-1]), onward[2])
             texts = [self._in_vlan(near, vlan) for near, vlan in ends]
             places = tuple(self.topology.ports[near].interface.place for near, _ in ends if near >= 0)
-            yield f"{texts[0]} and {texts[1]} of the same switch", places
+            yield f"{texts[0]} and {texts[1]}", places
 
     def _in_vlan(self, port: int, vlan: int) -> str:
         return f"{self.topology.ports[port].name} is in VLAN {vlan}" if port >= 0 else f"VLAN {vlan}"
 
     @staticmethod
-    def _near(way: list[tuple[Domain, _Edge]]) -> int:
+    def _first_port(way: list[tuple[Domain, _Edge]]) -> int:
         return next((edge.port for _, edge in way if edge.port >= 0), -1)
 
     def _add(self, one: Domain, other: Domain, port: int, broken: str = "", places: tuple[Place, ...] = ()) -> None:
