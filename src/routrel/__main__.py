@@ -2,6 +2,10 @@
 
 import sys
 
-from routrel.cli import main
+try:
+    from routrel.cli import main
+except ImportError as error:
+    print(f"routrel: the Python environment is broken ({error}); ./routrel install-run makes it anew", file=sys.stderr)
+    sys.exit(2)
 
 sys.exit(main())

@@ -5,6 +5,7 @@ Exit status: 0 done and as asked, 1 done and the answer is "no", 2 the input or 
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -44,6 +45,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except BrokenPipeError:
         sys.stderr.close()
         return DONE
+    except (MemoryError, RecursionError):
+        print("routrel: this takes more memory than there is", file=sys.stderr)
+    except Exception as error:
+        if os.environ.get("ROUTREL_TRACE"):
+            raise
+        what = f"{type(error).__name__}: {error}"
+        print(
+            f"routrel: something went wrong here, not with you: {what} (ROUTREL_TRACE=1 shows where)", file=sys.stderr
+        )
     return WRONG
 
 

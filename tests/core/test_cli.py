@@ -138,3 +138,15 @@ def test_problems_as_data(network, capsys, tmp_path):
     assert findings[0]["code"] == "duplicate-address"
     assert findings[0]["places"][0] == {"file": "n.yaml", "line": 3, "column": 45}
     assert json.loads(run(capsys, "schema")[1])["title"].startswith("Routrel")
+
+
+def test_what_was_not_foreseen_is_one_line_and_no_traceback(monkeypatch, capsys, tmp_path):
+    def fail(*_):
+        raise KeyError("surprise")
+
+    monkeypatch.setattr("routrel.cli.solve", fail)
+    path = tmp_path / "network.yaml"
+    path.write_text("routrel: 1\nname: n\n")
+    assert main(["check", str(path)]) == 2
+    said = capsys.readouterr().err
+    assert "something went wrong here" in said and "surprise" in said and said.count("\n") == 1
