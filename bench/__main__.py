@@ -83,8 +83,8 @@ def yardstick_of(graphs: Iterable[Graph]) -> list[csr_array]:
             len(graph.routers),
             (
                 edge._replace(source=graph.local[edge.source], target=graph.local[edge.target])
-                for edges in graph.edges_of
-                for edge in edges
+                for router in range(len(graph.routers))
+                for edge in graph.first_hops(router)
             ),
         )
         for graph in graphs

@@ -167,7 +167,7 @@ ODD_NAMES = ["a\u00a0b", "<b>&amp;", 'quo"te', "var(--ink)", "]]>", "𝄞"]
 
 def test_a_map_saved_as_svg_is_well_formed_whatever_a_name_holds(page, tmp_path):
     """The text that would be saved is taken where the browser is given it, and read as XML."""
-    sites = {f"s{number}": {"label": name, "x": number * 10, "y": 0} for number, name in enumerate(ODD_NAMES)}
+    sites = {f"s{number}": {"label": name, "x": number / 10, "y": 0} for number, name in enumerate(ODD_NAMES)}
     devices = {f"r{number}": {"site": f"s{number}", "interfaces": {"e": {}}} for number in range(len(ODD_NAMES))}
     links = [{"ends": [f"r{number}:e" for number in range(len(ODD_NAMES))]}]
     path = tmp_path / "odd.json"

@@ -82,7 +82,11 @@ export function useRemoveMember(networkId: string) {
           params: { path: { network_id: networkId, username } },
         }),
       ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["members", networkId] }),
+    // Not waited for: a member who left may not read the list again.
+    onSuccess: () => {
+      void queries.invalidateQueries({ queryKey: ["members", networkId] });
+      void queries.invalidateQueries({ queryKey: ["networks"] });
+    },
   });
 }
 
