@@ -2,7 +2,8 @@
 
 from collections import defaultdict
 
-from routrel.model.findings import Doubt, Finding, some_of
+from routrel.model.findings import Doubt, Finding
+from routrel.routing.identifiers import identifier_twice
 from routrel.routing.isis.database import IsisDatabase
 from routrel.topology.disjoint_sets import DisjointSets
 
@@ -22,24 +23,15 @@ def twice_given_system_ids(database: IsisDatabase) -> tuple[list[Finding], list[
                 members = frozenset(router for router in domain.routers if joined.find(router) == number)
                 key = system, tuple(routers)
                 found[key] = found.get(key, frozenset()) | members
-    findings, doubts = [], []
-    for (system, holders_of), members in found.items():
-        routers = list(holders_of)
-        instances = [database.processes[router].instance for router in routers]
-        names = [database.topology.instance_name(instance) for instance in instances]
-        text = (
-            f"{some_of(names)} have the same IS-IS system id {system}: each takes the others' LSPs for its own, so that"
-            " routes come and go (ISO 10589 section 7.3.16)"
+    said = [
+        identifier_twice(
+            database.topology,
+            "isis",
+            [(database.processes[router].instance, database.processes[router].place) for router in holders_of],
+            frozenset(database.processes[router].instance for router in members),
+            f"IS-IS system id {system}",
+            "each takes the others' LSPs for its own, so that routes come and go (ISO 10589 section 7.3.16)",
         )
-        findings.append(
-            Finding(
-                "duplicate-identifier",
-                "error",
-                f"{text}. The tables shown are those with ids that differ",
-                database.topology.devices[database.topology.instances[instances[0]].device].name,
-                "",
-                tuple(database.processes[router].place for router in routers),
-            )
-        )
-        doubts.append(Doubt("isis", frozenset(database.processes[router].instance for router in members), text))
-    return findings, doubts
+        for (system, holders_of), members in found.items()
+    ]
+    return [finding for finding, _ in said], [doubt for _, doubt in said]

@@ -9,7 +9,8 @@ from collections import defaultdict
 from collections.abc import Iterable
 
 from routrel.model.addresses import Address
-from routrel.model.findings import Doubt, Finding, some_of
+from routrel.model.findings import Doubt, Finding
+from routrel.routing.identifiers import identifier_twice
 from routrel.routing.ospf.database import AreaDatabase, Database, area_name
 from routrel.topology.disjoint_sets import DisjointSets
 
@@ -44,29 +45,20 @@ def twice_given_router_ids(database: Database) -> tuple[list[Finding], list[Doub
         identifier = database.router_id(process.number)
         if identifier is not None:
             holders[system[process.number], identifier].append(process.number)
-    findings, doubts = [], []
-    for (number, identifier), processes in holders.items():
-        if len(processes) < 2:
-            continue
-        instances = [database.processes[process].instance for process in processes]
-        names = [database.topology.instance_name(instance) for instance in instances]
-        text = (
-            f"{some_of(names)} have the same OSPF router id {identifier}: each takes the others' LSAs for its own, so"
-            " that routes come and go (RFC 2328 section 13.4 and appendix C.1)"
+    said = [
+        identifier_twice(
+            database.topology,
+            "ospf",
+            [(database.processes[process].instance, database.processes[process].place) for process in processes],
+            frozenset(one.instance for one in database.processes if system[one.number] == number),
+            f"OSPF router id {identifier}",
+            "each takes the others' LSAs for its own, so that routes come and go"
+            " (RFC 2328 section 13.4 and appendix C.1)",
         )
-        findings.append(
-            Finding(
-                "duplicate-identifier",
-                "error",
-                f"{text}. The tables shown are those with ids that differ",
-                database.topology.devices[database.topology.instances[instances[0]].device].name,
-                "",
-                tuple(database.processes[process].place for process in processes),
-            )
-        )
-        members = frozenset(one.instance for one in database.processes if system[one.number] == number)
-        doubts.append(Doubt("ospf", members, text))
-    return findings, doubts
+        for (number, identifier), processes in holders.items()
+        if len(processes) > 1
+    ]
+    return [finding for finding, _ in said], [doubt for _, doubt in said]
 
 
 def areas_joined_without_backbone(database: Database) -> list[Finding]:
