@@ -91,6 +91,7 @@ def test_every_member_of_a_shared_network_is_a_first_hop_of_the_others():
 
 
 def test_many_routers_that_all_differ_are_not_compared_without_end(monkeypatch):
+    monkeypatch.setattr(database, "MANY", 3)
     monkeypatch.setattr(database, "MOST_PAIRS", 3)
     devices = {
         f"r{i}": {

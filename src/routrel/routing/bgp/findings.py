@@ -33,12 +33,15 @@ def findings(bgp: BgpSolution) -> list[Finding]:
 
 def _twice_given_identifiers(bgp: BgpSolution) -> list[Finding]:
     """RFC 6286 section 2.1: identifiers are unique within an AS; RFC 4456 section 8 tells loops by them."""
+    all_speakers = bgp.database.speakers
+    if len({(one.bgp.number, one.identifier) for one in all_speakers}) == len(all_speakers):
+        return []
     joined: DisjointSets[int] = DisjointSets()
     for channel in bgp.state.channels:
         if not channel.external:
             joined.join(channel.sender, channel.receiver)
     holders: dict[tuple[int, int], list[Speaker]] = defaultdict(list)
-    for speaker in bgp.database.speakers:
+    for speaker in all_speakers:
         holders[joined.find(speaker.process), speaker.identifier].append(speaker)
     return [
         Finding(

@@ -1,8 +1,9 @@
 """What OSPF routers advertise: adjacencies and prefixes per area (RFC 2328 sections 9, 10 and 12.4)."""
 
 from collections import Counter, defaultdict
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterable
 from dataclasses import dataclass, field
+from itertools import combinations
 from typing import NamedTuple
 
 from routrel.model.addresses import Address, Prefix
@@ -172,12 +173,17 @@ class Database:
         return area
 
     def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
-        """Adjacencies of one segment: every pair that would become neighbours gets its two edges.
+        """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
+        kinds = {speaker.port.index: network_type(segment, speaker.settings.network) for speaker in speakers}
+        pairs = combinations(speakers, 2) if len(speakers) <= MANY else self._join_alike(segment, speakers)
+        self._connect_pairs(pairs, kinds, speakers)
 
-        Of many routers those that are alike are joined as one shared network; pairs are looked at among the
-        rest and one of each such group.
+    def _join_alike(self, segment: Segment, speakers: list[Speaker]) -> list[tuple[Speaker, Speaker]]:
+        """Of many routers those that are alike are joined as one shared network.
+
+        Left to be looked at are the pairs among the rest and with one of each such group.
         """
-        groups = self._alike(segment, speakers) if len(speakers) > MANY else []
+        groups = self._alike(segment, speakers)
         for group in groups:
             members = tuple(Member(speaker.process, speaker.port.index, speaker.cost) for speaker in group)
             self.areas[group[0].area.number].networks.append(members)
@@ -186,14 +192,11 @@ class Database:
         if len(singles) * len(speakers) > MOST_PAIRS:
             self._give_up(segment, singles)
             singles = []
-        kinds = {speaker.port.index: network_type(segment, speaker.settings.network) for speaker in speakers}
-        pairs = [
-            *((one, other) for at, one in enumerate(singles) for other in singles[at + 1 :]),
+        return [
+            *combinations(singles, 2),
             *((one, other) for one in singles for group in groups for other in group),
-            *((one[0], other[0]) for at, one in enumerate(groups) for other in groups[at + 1 :]),
+            *combinations([group[0] for group in groups], 2),
         ]
-        if pairs:
-            self._connect_pairs(pairs, kinds, speakers)
 
     def _give_up(self, segment: Segment, speakers: list[Speaker]) -> None:
         first = speakers[0]
@@ -238,7 +241,7 @@ class Database:
         return groups
 
     def _connect_pairs(
-        self, pairs: list[tuple[Speaker, Speaker]], kinds: dict[int, str], speakers: list[Speaker]
+        self, pairs: Iterable[tuple[Speaker, Speaker]], kinds: dict[int, str], speakers: list[Speaker]
     ) -> None:
         for first, second in pairs:
             one, other = first.port.index, second.port.index
@@ -267,7 +270,7 @@ class Database:
 
     def _gateways(self, first: Speaker, second: Speaker) -> list[tuple[Address | None, Address | None]]:
         """Both addresses of each neighbourhood of two interfaces: version 2 has one in every subnet they share."""
-        if self.family == 4 and len(first.prefixes) > 1 and len(second.prefixes) > 1:
+        if self.family == 4 and len(first.port.addresses) > 1 and len(second.port.addresses) > 1:
             theirs = dict(zip(second.prefixes, second.addresses, strict=True))
             pairs = zip(first.prefixes, first.addresses, strict=True)
             found = {prefix: (own, theirs[prefix]) for prefix, own in pairs if prefix in theirs}

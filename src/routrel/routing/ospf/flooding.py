@@ -30,7 +30,8 @@ def _joined(database: Database, areas: Iterable[AreaDatabase]) -> list[int]:
     joined: DisjointSets[int] = DisjointSets()
     for area in areas:
         for edge in area.edges:
-            joined.join(edge.source, edge.target)
+            if edge.source < edge.target:  # its other half says the same
+                joined.join(edge.source, edge.target)
         for network in area.networks:
             for member in network:
                 joined.join(network[0].router, member.router)
@@ -39,12 +40,14 @@ def _joined(database: Database, areas: Iterable[AreaDatabase]) -> list[int]:
 
 def twice_given_router_ids(database: Database) -> tuple[list[Finding], list[Doubt]]:
     """Router ids of several routers that hear each other's LSAs: what OSPF makes of it is not defined."""
+    identifiers = [database.router_id(process.number) for process in database.processes]
+    if len(set(identifiers)) == len(identifiers):
+        return [], []
     system = _joined(database, database.areas.values())
     holders: dict[tuple[int, Address], list[int]] = defaultdict(list)
-    for process in database.processes:
-        identifier = database.router_id(process.number)
+    for process, identifier in enumerate(identifiers):
         if identifier is not None:
-            holders[system[process.number], identifier].append(process.number)
+            holders[system[process], identifier].append(process)
     said = [
         identifier_twice(
             database.topology,
