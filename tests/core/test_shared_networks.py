@@ -96,7 +96,10 @@ def test_many_routers_that_all_differ_are_not_compared_without_end(monkeypatch):
     devices = {
         f"r{i}": {
             "interfaces": {"e": {"addresses": [f"10.0.0.{i + 1}/24"]}},
-            "routing": {"router_id": f"1.1.1.{i + 1}", "ospf": {"areas": {"0": {"interfaces": {"e": {}}}}}},
+            "routing": {
+                "router_id": f"1.1.1.{i + 1}",
+                "ospf": {"areas": {"0": {"interfaces": {"e": {"network": "point-to-point"}}}}},
+            },
         }
         for i in range(4)
     }
