@@ -147,6 +147,29 @@ def test_an_absent_prefix_names_the_redistribution_that_is_not_there():
     assert any("'redistribute' says nothing from rip" in text for text in stopped(answer))
 
 
+def test_an_absent_prefix_says_that_no_router_speaks_both_protocols():
+    text = """
+devices:
+  a:
+    interfaces: {e1: {addresses: [10.0.0.1/30]}, lan: {addresses: [192.0.2.1/24]}}
+    routing: {ospf: {areas: {0: {interfaces: {e1: {}, lan: {passive: true}}}}}}
+  b:
+    interfaces: {e1: {addresses: [10.0.0.2/30]}, e2: {addresses: [10.0.0.5/30]}}
+    routing: {ospf: {areas: {0: {interfaces: {e1: {}}}}}}
+  c:
+    interfaces: {e1: {addresses: [10.0.0.6/30]}}
+    routing: {rip: {interfaces: {e1: {}}}}
+links:
+- {ends: ["a:e1", "b:e1"]}
+- {ends: ["b:e2", "c:e1"]}
+"""
+    assert stopped(why(load(text), "c", "192.0.2.0/24")) == [
+        "nothing carries it from a to here: ospf has it, and no router that has it by ospf runs rip as c does"
+    ]
+    assert why(load(text), "c", "192.0.2.1")["prefix"] == "192.0.2.0/24"
+    assert why(load(text), "c", "192.0.2.9")["prefix"] == "192.0.2.0/24"
+
+
 def test_an_absent_prefix_beyond_rips_reach():
     text = island(rip=", metric: 4").replace("rip: {interfaces: {e2: {}}}", "rip: {interfaces: {e2: {metric: 12}}}")
     answer = why(load(text), "b", "192.0.2.0/25")

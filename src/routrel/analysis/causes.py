@@ -173,12 +173,12 @@ class CauseFinder:
 
     def _trail(self, stop: Stop) -> tuple[Step, ...]:
         """Where the routes for a destination stopped on their way to a table that has none."""
-        number = self.solved.prefixes.longest(stop.header.destination)
-        if number < 0:
-            return ()
         if self._explainer is None:
             self._explainer = Explainer(self.solved)
-        contest = self._explainer.contest(stop.instance, self.solved.prefixes.prefixes[number])
+        prefix = self._explainer.told_of(stop.header.destination)
+        if prefix is None:
+            return ()
+        contest = self._explainer.contest(stop.instance, prefix)
         if contest.winners:
             return ()
         return tuple(trail.steps[-1] for trail in trails(self._explainer, contest)[:MOST_STEPS])

@@ -18,6 +18,7 @@ from routrel.analysis.contest.separation import (
     separation,
 )
 from routrel.model.addresses import Prefix
+from routrel.model.findings import some_of
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.isis.database import domain_of
 from routrel.routing.ospf.areas import BACKBONE
@@ -114,7 +115,7 @@ class Tracer:
                         continue
                     seen.add(onward)
                     queue.append((onward, (*steps, step)))
-        found = found or self._without_origin()
+        found = found or self._without_origin() or [Trail((self._carried_elsewhere(seen),))]
         unique: dict[Step, Trail] = {}
         for trail in found:
             unique.setdefault(trail.steps[-1], trail)
@@ -146,9 +147,22 @@ class Tracer:
                     name = self.topology.instance_name(speaker.instance)
                     text = f"{name} would say the aggregate, but BGP there has nothing inside it"
                     trails.append(Trail((Step(speaker.instance, text, aggregate.place, True),)))
-        origins = [self.topology.instance_name(origin) for origin in self.explainer.origins(self.prefix)]
-        text = f"nothing carries it from {', '.join(origins[:3])}" if origins else f"no device has {self.prefix}"
-        return trails or [Trail((Step(self.instance, text, NOWHERE, True),))]
+        return trails
+
+    def _carried_elsewhere(self, seen: Collection[Node]) -> Step:
+        """Of a prefix that some protocols carry, and none to a router that could pass it on to here."""
+        origins = self.explainer.origins(self.prefix)
+        if not origins:
+            return Step(self.instance, f"no device has {self.prefix}", NOWHERE, True)
+        text = f"nothing carries it from {some_of([self.topology.instance_name(origin) for origin in origins], 3)}"
+        carriers = sorted({self.solved.solutions[number].protocol for number, _ in seen})
+        if carriers:
+            wanted = sorted({self.solved.solutions[number].protocol for number, _ in self.wanted})
+            text += (
+                f" to here: {' and '.join(carriers)} has it, and no router that has it by {' or '.join(carriers)} runs"
+                f" {' or '.join(wanted)} as {self.topology.instance_name(self.instance)} does"
+            )
+        return Step(self.instance, text, NOWHERE, True)
 
     def _original(self, instance: int) -> Route | None:
         """The route of an instance that is the prefix's origin: connected, static or observed."""

@@ -104,9 +104,8 @@ class WhyAnswerer:
             route = self.solved.lookup(instance, asked)
             if route is not None:
                 return route.prefix, f"the longest match for {asked} on {name} is {route.prefix}"
-            longest = self.solved.prefixes.longest(asked)
-            if longest >= 0:
-                prefix = self.solved.prefixes.prefixes[longest]
+            prefix = self.explainer.told_of(asked)
+            if prefix is not None:
                 return prefix, f"{name} has no route for {asked}; the longest prefix that others have is {prefix}"
             return None, f"no device of this network has a route for {asked}"
         if asked in self.solved.prefixes.number:

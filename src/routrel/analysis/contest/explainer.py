@@ -7,7 +7,7 @@ from dataclasses import replace
 from routrel.analysis.contest import bgp, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.rounds import Elimination
-from routrel.model.addresses import BITS, Prefix
+from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.routing import DEFAULT_PREFERENCES
 from routrel.routing import eigrp
 from routrel.routing.isis import solution as isis_solution
@@ -226,6 +226,21 @@ class Explainer:
             blocked = {process for process, off in settling.blocked[number].items() if off[column]}
             self._bgp[prefix] = bgp.BgpPlain(solution, settling.injected[number], blocked, prefix)
         return self._bgp[prefix]
+
+    def told_of(self, address: Address) -> Prefix | None:
+        """The longest prefix that holds an address and that others could hear of.
+
+        An interface's own address stands in its owner's table alone: what is announced is its subnet, but for
+        loopbacks and host subnets.
+        """
+        prefixes = [self.solved.prefixes.prefixes[number] for number in self.solved.prefixes.chain(address)]
+        if len(prefixes) > 1 and prefixes[0].length == BITS[address.family]:
+            owners = [self.topology.ports[number] for number in self.topology.owners.get(address, ())]
+            others = set(self.origins(prefixes[0])) - {port.instance for port in owners}
+            is_announced = any(port.interface.kind == "loopback" or prefixes[0] in port.prefixes for port in owners)
+            if not others and not is_announced and any(prefixes[1] in port.prefixes for port in owners):
+                return prefixes[1]
+        return prefixes[0] if prefixes else None
 
     def origins(self, prefix: Prefix) -> list[int]:
         """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
