@@ -220,6 +220,12 @@ def is_free(port: int) -> bool:
         return True
 
 
+def answers(port: int) -> bool:
+    """Whether something listens at a port of loopback."""
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
 def _free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

@@ -1,5 +1,6 @@
 """demo and serve: everything installed, the database up and kept up, the application server running."""
 
+import contextlib
 import os
 import signal
 import subprocess
@@ -29,7 +30,10 @@ def serve(with_demo: bool, port: int) -> int:
     chosen = port or _free_port()
     address = f"http://127.0.0.1:{chosen}/"
     prepare = ["load_demo", "--address", address] if with_demo else ["first_user", "--address", address]
-    if install.call([*manage, *prepare], env=environment):
+    prepared = subprocess.run(
+        [*manage, *prepare], cwd=install.ROOT, env={**os.environ, **environment}, stdout=subprocess.PIPE, text=True
+    )
+    if prepared.returncode:
         raise install.MissingError("the first network could not be loaded")
     command = [
         str(install.PYTHON),
@@ -38,12 +42,15 @@ def serve(with_demo: bool, port: int) -> int:
         *("--http1-header-read-timeout", str(HEAD_MILLISECONDS), "--backpressure", "256"),
         *("--log-level", "warning", "--respawn-failed-workers"),
     ]
-    return _supervise(command, {**os.environ, **environment, "ROUTREL_SERVING": "1"})
+    return _supervise(command, {**os.environ, **environment, "ROUTREL_SERVING": "1"}, chosen, prepared.stdout)
 
 
-def _supervise(command: list[str], environment: dict[str, str]) -> int:
-    """Run the server until it ends or is told to, and start the database again whenever it has died."""
-    server = subprocess.Popen(command, env=environment)
+def _supervise(command: list[str], environment: dict[str, str], port: int, greeting: str) -> int:
+    """Run the server until it ends or is told to, and start the database again whenever it has died.
+
+    The greeting is printed once the port answers.
+    """
+    server = subprocess.Popen(command, env=environment, start_new_session=True)
     stopping = False
 
     def stop(*_: object) -> None:
@@ -55,6 +62,9 @@ def _supervise(command: list[str], environment: dict[str, str]) -> int:
     failed, next_look = 0, time.monotonic() + LOOKS
     while not stopping and server.poll() is None:
         time.sleep(0.1)
+        if greeting and database.answers(port):
+            print(greeting, end="", flush=True)
+            greeting = ""
         if time.monotonic() < next_look:
             continue
         try:
@@ -73,6 +83,8 @@ def _supervise(command: list[str], environment: dict[str, str]) -> int:
         except subprocess.TimeoutExpired:
             server.kill()
     status = server.wait()
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(server.pid, signal.SIGKILL)  # a worker that was still starting outlives its parent
     return 0 if stopping else status
 
 
