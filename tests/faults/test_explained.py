@@ -73,6 +73,31 @@ def test_a_remedy_of_an_acl_adds_and_changes_nothing_that_passed():
     assert ask(network, "h", "10.3.0.2")["forward"]["verdict"] == "arrives"
 
 
+def test_a_remedy_for_a_range_of_ports_takes_all_of_them():
+    text = """
+routrel: 1
+name: slip
+devices:
+  h: {kind: host, interfaces: {e: {addresses: [10.1.0.2/24]}}, gateway: [10.1.0.1]}
+  r:
+    interfaces: {a: {addresses: [10.1.0.1/24]}, b: {addresses: [10.2.0.1/24], acl_out: guard}}
+    acls:
+      guard:
+      - {action: accept, protocol: udp, destination_ports: ["5000-5010"]}
+      - {action: drop}
+  s: {kind: host, interfaces: {e: {addresses: [10.2.0.2/24]}}, gateway: [10.2.0.1]}
+links:
+- {ends: ["h:e", "r:a"]}
+- {ends: ["r:b", "s:e"]}
+"""
+    network = solve(read_network({"network.yaml": text.encode()}))
+    (wide,) = ask(network, "h", "s", "tcp/5000-5020")["forward"]["causes"]
+    assert wide["remedy"]["message"].endswith("before entry 2")
+    assert 'destination_ports: ["5000-5020"]' in wide["remedy"]["text"]
+    (inside,) = ask(network, "h", "s", "tcp/5000-5005")["forward"]["causes"]
+    assert inside["remedy"]["text"] == '- {action: accept, protocol: tcp, destination_ports: ["5000-5010"]}'
+
+
 def test_a_remedy_that_leaves_the_flow_unrouted_is_not_offered():
     network = solved("remedy-that-does-not-cure")
     (cause,) = ask(network, "a", "10.3.0.1")["forward"]["causes"]

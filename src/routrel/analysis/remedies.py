@@ -95,7 +95,7 @@ def missing_entry(
         near = acl.entries[miss.entry - 1]
         if miss.field == "protocol" and miss.entry <= at:
             added = replace(near, match=replace(near.match, protocol=header.protocol), name="")
-            if _passes(acl, miss.entry, added, header):
+            if _takes_all(added.match, is_reply, ports) and _passes(acl, miss.entry, added, header):
                 text = f"add to ACL {acl.name}, after entry {miss.entry}"
                 return Remedy(text, f"- {entry_text(added)}", near.place)
     added = AclEntry("accept", _exact_match(header, is_reply, ports))
@@ -109,6 +109,12 @@ def missing_entry(
 def _passes(acl: Acl, at: int, added: AclEntry, header: Header) -> bool:
     """Whether a packet passes a list with an entry put in."""
     return replace(acl, entries=(*acl.entries[:at], added, *acl.entries[at:])).accepts(header)
+
+
+def _takes_all(match: HeaderMatch, is_reply: bool, ports: tuple[PortRange, ...]) -> bool:
+    """Whether a match that takes a packet takes it with every port of the service."""
+    named = match.source_ports if is_reply else match.destination_ports
+    return not named or all(any(low <= one.low and one.high <= high for low, high in named) for one in ports)
 
 
 def _exact_match(header: Header, is_reply: bool, ports: tuple[PortRange, ...]) -> HeaderMatch:
