@@ -13,6 +13,9 @@ from pathlib import Path
 
 import pytest
 
+from routrel.formats.errors import LoadError
+from routrel.formats.sources import read_files
+
 INPUTS = Path(__file__).parent / "inputs"
 ROOT = Path(__file__).parents[2]
 GIB = 1024**3
@@ -97,3 +100,16 @@ def test_a_capture_that_no_command_prints_is_a_located_error(number, tmp_path):
     done = run(GIB, "check", tmp_path)
     assert done.returncode == 2
     assert ".json:1:" in done.stderr + done.stdout and "Traceback" not in done.stderr
+
+
+def test_many_vlans_by_many_ports_that_take_them_all_are_refused_where_most_of_them_are():
+    switches = {
+        "trunk": {"kind": "switch", "interfaces": {"t": {"switchport": {"trunk": list(range(1, 4095))}}}},
+        "plain": {"kind": "switch", "interfaces": {f"p{number}": {} for number in range(250)}},
+    }
+    document = {"routrel": 1, "name": "tags", "devices": switches, "links": [{"ends": ["trunk:t", "plain:p0"]}]}
+    with pytest.raises(LoadError) as refused:
+        read_files({"tags.json": json.dumps(document).encode()})
+    assert "found 250 such ports, 250 of them here, and 4095 tags" in str(refused.value)
+    document["devices"]["plain"]["interfaces"] = {"p0": {}}
+    assert read_files({"tags.json": json.dumps(document).encode()}).name == "tags"

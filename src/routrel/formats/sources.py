@@ -7,6 +7,7 @@ from routrel.formats.archives import is_zip, unpack
 from routrel.formats.captures import NAMES_FILE, is_capture, read_capture
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.network_file import FOLDER_FILE, read_network
+from routrel.formats.vlan_budget import refuse_too_many_tagged_ports
 from routrel.model.network import Network
 from routrel.model.places import Place
 
@@ -21,6 +22,12 @@ def read_path(path: Path) -> Network:
 
 def read_files(files: Mapping[str, bytes]) -> Network:
     """The network of named texts: a capture folder's, or a network file or folder."""
+    network = _read(files)
+    refuse_too_many_tagged_ports(network)
+    return network
+
+
+def _read(files: Mapping[str, bytes]) -> Network:
     if is_capture(files):
         return read_capture(files)
     if len(files) > 1 and FOLDER_FILE not in files:
