@@ -6,6 +6,8 @@ itself, prints figures. Every answer to one question must be the same; nothing m
 
 import argparse
 import json
+import os
+import signal
 import threading
 import time
 import urllib.error
@@ -79,7 +81,7 @@ def main() -> None:
     parser.add_argument("address")
     parser.add_argument("token")
     parser.add_argument("--seconds", type=float, default=60)
-    parser.add_argument("--clients", type=int, default=50)
+    parser.add_argument("--clients", type=int, default=50, help="0: only the one careful user")
     parser.add_argument("--kill", type=int, default=0, help="a process to end with SIGKILL once, half-way")
     parser.add_argument("--routers", type=int, default=4000, help="the size of the network that is uploaded")
     options = parser.parse_args()
@@ -99,23 +101,22 @@ def main() -> None:
             status, _ = load.call("POST", "/api/load-check", {"text": text + " " * len(uploaded)})
             uploaded.append((status, time.monotonic() - start))
 
-    uploader = threading.Thread(target=upload)
-    for thread in (*clients, uploader):
+    alone: list[float] = []
+    others = [threading.Thread(target=upload), threading.Thread(target=load.one_alone, args=(end, base, alone))]
+    for thread in (*clients, *others):
         thread.start()
     if options.kill:
         time.sleep(options.seconds / 2)
-        import os
-        import signal
-
         os.kill(options.kill, signal.SIGKILL)
-    for thread in (*clients, uploader):
+    for thread in (*clients, *others):
         thread.join()
-    seconds = sorted(load.seconds)
     print(f"answers by status: {dict(load.statuses)} (0: no connection)")
     print(f"uploads (status, seconds): {[(status, round(took, 1)) for status, took in uploaded]}")
-    if seconds:
-        at = {share: seconds[min(len(seconds) - 1, int(share * len(seconds)))] for share in (0.5, 0.95, 0.99)}
-        print(f"{len(seconds)} answers; " + ", ".join(f"{int(s * 100)} %: {v * 1000:.0f} ms" for s, v in at.items()))
+    for who, seconds in (("the crowd", sorted(load.seconds)), ("one careful user", sorted(alone))):
+        if seconds:
+            at = {share: seconds[min(len(seconds) - 1, int(share * len(seconds)))] for share in (0.5, 0.95, 0.99)}
+            shares = ", ".join(f"{int(share * 100)} %: {took * 1000:.0f} ms" for share, took in at.items())
+            print(f"{who}, {len(seconds)} answers: {shares}")
     print(f"questions with more than one answer: {sum(len(found) > 1 for found in load.answers.values())}")
 
 
