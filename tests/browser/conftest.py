@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 from django.contrib.auth import get_user_model
+from django.core.cache import cache
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.by import By
@@ -122,6 +123,7 @@ def driver():
 @pytest.fixture
 def page(driver, live_server, settings, transactional_db):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    cache.clear()  # sign-ins are counted there, and each test signs in
     get_user_model().objects.create_user("harbour", password=PASSWORD)
     driver.delete_all_cookies()
     made = Page(driver, live_server.url)
