@@ -27,6 +27,11 @@ def test_duplicate_addresses():
     assert "a:e1, b:e1" in message
 
 
+def test_addresses_of_routers_apart_are_no_duplicates_however_many():
+    text = "devices:\n" + "".join(router(f"r{one}", {"lo": "addresses: [10.0.0.1/32]"}) for one in range(3000))
+    assert "duplicate-address" not in {code for code, _, _ in codes(text)}
+
+
 def test_subnets_that_differ_on_a_segment_are_said_once():
     code, _, message = only(two("addresses: [10.0.0.1/30]", "addresses: [10.0.0.2/29]"))
     assert code == "subnet-mismatch"

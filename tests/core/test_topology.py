@@ -1,4 +1,6 @@
+from routrel.model.network import InterfaceName
 from routrel.topology.segments import Topology
+from routrel.topology.wiring import Wiring
 from tests.core.networks import load
 
 
@@ -85,6 +87,23 @@ links: [[a:e1, b:e1], [a:e2, b:e2]]
         "a: {interfaces: {e1: {}, e2: {}", "a: {interfaces: {e1: {enabled: false}, e2: {enabled: false}"
     )
     assert down(both)["b:b1"] == "all its members are down"
+
+
+def test_a_member_that_is_down_joins_its_bundle_to_nothing():
+    text = """
+devices:
+  a: {interfaces: {e1: {enabled: false}, e2: {}, b1: {members: [e1, e2], addresses: [10.0.0.1/24]}}}
+  b: {interfaces: {e1: {addresses: [10.0.0.2/24]}}}
+  c: {interfaces: {e1: {addresses: [10.0.0.3/24]}}}
+  d: {interfaces: {e1: {addresses: [10.0.0.4/24]}}}
+links: [[a:e1, b:e1, c:e1], [a:e2, d:e1]]
+"""
+    assert segments(text) == [{"a:b1", "d:e1"}, {"b:e1", "c:e1"}]
+    wiring = Wiring(load(text).topology)
+    ports = wiring.topology.port_index
+    broken = wiring.apart(ports[InterfaceName("a", "b1")], ports[InterfaceName("b", "e1")])
+    assert broken is not None
+    assert broken.text == "a:e1 is down: it is disabled"
 
 
 def test_a_two_ended_link_is_down_at_both_ends_a_longer_one_is_not():

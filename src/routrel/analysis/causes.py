@@ -7,8 +7,9 @@ that data. Remedies come from ``remedies``.
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from routrel.analysis.contest.absence import Step, trails
+from routrel.analysis.contest.absence import trails
 from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.trail import Step
 from routrel.analysis.remedies import NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
 from routrel.forwarding.flow import GOOD
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict

@@ -7,7 +7,7 @@ networks side by side.
 """
 
 from collections import defaultdict, deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding, some_of
@@ -28,14 +28,10 @@ def duplicate_addresses(topology: Topology) -> Iterator[Finding]:
     for address, held in owners.items():
         if len(held) < 2 or all(port.interface.shared for port, _ in held):
             continue
-        together = next(
-            (
-                [one, *others]
-                for at, one in enumerate(held)
-                if (others := [other for other in held[at + 1 :] if reach.is_within(one[0], other[0])])
-            ),
-            [],
-        )
+        holders: dict[int, list[tuple[Port, int]]] = defaultdict(list)
+        for one in held:
+            holders[one[0].instance].append(one)
+        together = next((found for one in holders if len(found := reach.holders_within(one, holders)) > 1), [])
         if together:
             port = together[0][0]
             yield Finding(
@@ -61,10 +57,17 @@ class _Reach:
             if topology.segment_of[port.index] >= 0:
                 self._segments_of[port.instance].append(topology.segment_of[port.index])
 
-    def is_within(self, one: Port, other: Port) -> bool:
-        if one.device == other.device:
-            return one.instance == other.instance
-        return other.instance in self._from(one.instance)
+    def holders_within(self, start: int, holders: Mapping[int, list[tuple[Port, int]]]) -> list[tuple[Port, int]]:
+        """The holders in an instance, then those within reach of it; on its own device only its own."""
+        near = self._from(start)
+        fewer = (
+            [one for one in near if one in holders]
+            if len(near) < len(holders)
+            else [*filter(near.__contains__, holders)]
+        )
+        device = self.topology.instances[start].device
+        others = [one for one in sorted(fewer) if self.topology.instances[one].device != device]
+        return [held for one in (start, *others) for held in holders[one]]
 
     def _from(self, instance: int) -> frozenset[int]:
         """The instances within reach of one, breadth first: of each device the one that is met first."""

@@ -225,6 +225,8 @@ class Topology:
             device, interface = self.devices[port.device], port.interface
             if interface.members:
                 for member in interface.members:
+                    if self._why_down(device, device.interfaces[member]):
+                        continue
                     for tag in tags:
                         joined.join(("port", port.name, tag), self.wire(InterfaceName(device.name, member), tag))
             if interface.switchport and port.up:

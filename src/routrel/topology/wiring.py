@@ -12,7 +12,6 @@ from typing import NamedTuple
 
 from routrel.model.addresses import Address
 from routrel.model.devices import DEFAULT_VLAN, Interface
-from routrel.model.network import InterfaceName
 from routrel.model.places import Place
 from routrel.topology.disjoint_sets import DisjointSets
 from routrel.topology.segments import Domain, Port, Topology
@@ -173,8 +172,11 @@ class Wiring:
         for port in topology.ports:
             interface = port.interface
             for member in interface.members:
+                own = topology.port(port.name.device, member)
+                broken = "" if own.up else f"{own.name} is down: {own.down}"
                 for tag in topology.tags:
-                    self._add(("port", port.name, tag), topology.wire(InterfaceName(port.name.device, member), tag), -1)
+                    wire = topology.wire(own.name, tag)
+                    self._add(("port", port.name, tag), wire, -1, broken, (self._down_place(own),))
             if interface.vlan is not None and interface.parent is None:
                 vlans[port.device].add(interface.vlan)
                 self._add(("switch", port.device, interface.vlan), topology.domain_of(port), port.index)

@@ -2,52 +2,23 @@
 
 from collections import deque
 from collections.abc import Collection
-from dataclasses import dataclass
 
+from routrel.analysis.contest.absence_isis import IsisStops
+from routrel.analysis.contest.absence_ospf import OspfStops
 from routrel.analysis.contest.bgp_path import Refusal
 from routrel.analysis.contest.candidates import Contest
 from routrel.analysis.contest.explainer import Explainer
-from routrel.analysis.contest.ospf import OspfPlain
 from routrel.analysis.contest.policies import Asked, ask
-from routrel.analysis.contest.separation import (
-    Neighbors,
-    eigrp_neighbors,
-    isis_neighbors,
-    ospf_neighbors,
-    rip_neighbors,
-    separation,
-)
+from routrel.analysis.contest.separation import eigrp_neighbors, rip_neighbors
+from routrel.analysis.contest.trail import Step, Trail, separated
 from routrel.model.addresses import Prefix
 from routrel.model.findings import some_of
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.isis.database import domain_of
-from routrel.routing.ospf.areas import BACKBONE
-from routrel.routing.ospf.database import area_name
-from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
 from routrel.routing.rip import INFINITY
 from routrel.routing.routes import Route
 from routrel.routing.rows import NONE, Process, ProtocolSolution
 
 MOST_TRAILS = 12
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One thing that happened to the prefix on its way, at a routing instance; ``stopped`` ends the trail."""
-
-    instance: int
-    text: str
-    place: Place = NOWHERE
-    stopped: bool = False
-    others: tuple[Place, ...] = ()
-    """Further places that together make it."""
-
-
-@dataclass(frozen=True, slots=True)
-class Trail:
-    """How far a prefix came from one origin towards the instance that lacks it."""
-
-    steps: tuple[Step, ...]
 
 
 Node = tuple[int, int]
@@ -277,9 +248,11 @@ class Tracer:
             if number != node[0] or process == node[1]:
                 continue
             if id(solution) in self.explainer.ospf:
-                steps += _OspfStops(self, self.explainer.ospf[id(solution)], node[1], process).steps()
+                steps += OspfStops(
+                    self.solved, self.explainer.ospf[id(solution)], self.prefix, node[1], process
+                ).steps()
             elif solution is self.solved.isis:
-                steps += self._isis_stops(node[1], process)
+                steps += IsisStops(self.explainer, self.prefix, node[1], process).steps()
             elif solution is self.solved.bgp:
                 steps += self._bgp_stops(process)
             else:
@@ -315,64 +288,6 @@ class Tracer:
             steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True))
         return steps
 
-    def separated(
-        self, neighbors: Neighbors, instance: int, senders: Collection[int], text: str, place: Place
-    ) -> list[Step]:
-        """What keeps an instance from others that it would hear of the prefix from, thing by thing."""
-        breaks = separation(self.solved, neighbors, instance, senders)
-        if not breaks:
-            return [Step(instance, text, place, True)]
-        return [Step(instance, f"{text}: {one.text}", one.places[0], True, one.places[1:]) for one in breaks]
-
-    def _isis_stops(self, origin: int, process: int) -> list[Step]:
-        database = self.solved.isis.database
-        own, other = database.configured[process], database.configured[origin]
-        instance = self.solved.isis.processes[process].instance
-        for level in (1, 2):
-            if level in own.levels and level in other.levels:
-                domain = domain_of(own, level)
-                if domain == domain_of(other, level):
-                    reached = origin in self.explainer.isis.graph(domain).distances(process)
-                    if not reached:
-                        text = f"at level {level} no path leads to {self.explainer.isis.name(origin)}"
-                        far = self.solved.isis.processes[origin].instance
-                        return self.separated(isis_neighbors(database, domain), instance, [far], text, own.place)
-                    if level == 1 and not self._says_at_level_1(origin):
-                        continue
-        if own.levels == (1,):
-            leaks = self._leaks(process)
-            if leaks:
-                return leaks
-            text = (
-                f"{self.explainer.isis.name(process)} is of level 1: of other areas it knows what is leaked, and"
-                " follows the attached default"
-            )
-            return [Step(instance, text, own.place, True)]
-        return [Step(instance, "it does not come up to level 2 here", own.place, True)]
-
-    def _leaks(self, process: int) -> list[Step]:
-        """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
-        database, plain = self.solved.isis.database, self.explainer.isis
-        domain = domain_of(database.configured[process], 1)
-        steps = []
-        for router in database.domains[domain].routers:
-            leak = database.configured[router].leak
-            found = plain.level_2_cost(router, self.prefix) if leak is not None else None
-            if leak is None or leak.policy is None or found is None:
-                continue
-            instance = self.topology.instances[database.processes[router].instance]
-            policy = self.topology.devices[instance.device].policies[leak.policy]
-            decision = ask(policy, Asked(self.prefix, "isis", found[0], found[1]))
-            if not decision.accepted:
-                place = decision.by.place if decision.by is not None else policy.place
-                text = f"{plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
-                steps.append(Step(instance.index, text, place, True))
-        return steps
-
-    def _says_at_level_1(self, origin: int) -> bool:
-        isis = self.solved.isis.database.configured[origin]
-        return any(router == origin for router, *_ in self.explainer.isis.brought(domain_of(isis, 1), self.prefix))
-
     def _vector_stops(self, solution: ProtocolSolution, origin: int, process: int) -> list[Step]:
         """RIP and EIGRP: what keeps routers apart, else who on the way does not hand the prefix on."""
         of = solution.processes[process]
@@ -380,11 +295,11 @@ class Tracer:
         if solution is self.solved.rip:
             neighbors = rip_neighbors(self.solved.rip.database, self.prefix.family)
             text = f"no RIP neighbour of {self.topology.instance_name(of.instance)} announces it"
-            steps = self.separated(neighbors, of.instance, [far], text, of.place)
+            steps = separated(self.solved, neighbors, of.instance, [far], text, of.place)
             return self._rip_stops(process) or steps
         neighbors = eigrp_neighbors(self.solved.eigrp.database, self.prefix.family)
         text = f"no EIGRP neighbour of {self.topology.instance_name(of.instance)} reports it"
-        return self.separated(neighbors, of.instance, [far], text, of.place)
+        return separated(self.solved, neighbors, of.instance, [far], text, of.place)
 
     def _rip_stops(self, process: int) -> list[Step]:
         """Where RIP has the prefix and hands it on no further: out of reach, or not used by a table."""
@@ -406,111 +321,6 @@ class Tracer:
                 text = f"{sender} hears it by RIP and does not say it on: its table uses another route"
                 steps.append(Step(database.processes[hearing.sender].instance, text, place, True))
         return steps
-
-
-class _OspfStops:
-    """Why a prefix that one OSPF process announces does not come to another."""
-
-    def __init__(self, tracer: Tracer, plain: OspfPlain, origin: int, process: int):
-        self.tracer = tracer
-        self.plain = plain
-        self.origin = origin
-        self.process = process
-        self.instance = plain.database.processes[process].instance
-
-    def steps(self) -> list[Step]:
-        brings = [
-            area
-            for area in self.plain.areas_of(self.origin)
-            if any(router == self.origin for router, _, _ in self.plain.stubs(area, self.tracer.prefix))
-        ]
-        for process in (self.origin, self.process):
-            if not self.plain.areas_of(process):
-                found = self.plain.database.processes[process]
-                text = f"OSPF on {self.plain.name(process)} has no interface that is up, so it has no neighbours"
-                return self._separated(None, [self.origin], text, found.place)
-        return self._inside(brings) if brings else self._outside()
-
-    def _separated(self, area: int | None, processes: list[int], text: str, place: Place) -> list[Step]:
-        """What keeps this process from the nearest of others, in one area or in all together."""
-        instances = [self.plain.database.processes[process].instance for process in processes]
-        neighbors = ospf_neighbors(self.plain.database, area)
-        return self.tracer.separated(neighbors, self.instance, instances, text, place)
-
-    def _stop(self, text: str, place: Place) -> Step:
-        return Step(self.instance, text, place, True)
-
-    def _inside(self, brings: list[int]) -> list[Step]:
-        """RFC 2328 section 16.1 and 16.2: within the area, or by way of a border router."""
-        steps = []
-        for area in self.plain.looked_at(self.process):
-            distance = self.plain.graph(area).distances(self.process)
-            if area in brings:
-                if self.origin not in distance:
-                    text = f"in area {area_name(area)} no path leads to {self.plain.name(self.origin)}"
-                    steps += self._separated(area, [self.origin], text, self._area_place(self.process, area))
-                continue
-            borders = [
-                border
-                for border in self.plain.solution.areas.borders
-                if border in distance and area in self.plain.areas_of(border) and border != self.process
-            ]
-            if not borders:
-                text = f"no border router of area {area_name(area)} is reached"
-                there = [one for one in self.plain.solution.areas.borders if area in self.plain.areas_of(one)]
-                steps += self._separated(area, there, text, self._area_place(self.process, area))
-            steps += [self._border(border, area) for border in borders]
-        return steps
-
-    def _border(self, border: int, into: int) -> Step:
-        """RFC 2328 section 12.4.3: why a border router does not say the prefix in an area."""
-        settings = self.plain.database.area_settings[border, into]
-        name, where = self.plain.name(border), f"area {area_name(into)}"
-        if settings.type != "normal" and settings.no_summary:
-            return self._stop(f"border router {name} says no summaries in {where}: no_summary", settings.place)
-        for area in self.plain.areas_of(border):
-            hiding = self.plain.range_hiding(border, area, self.tracer.prefix)
-            if hiding is not None and border in self.plain.intra_costs(area, self.tracer.prefix):
-                how = "condenses it into" if hiding.advertise else "hides it in"
-                return self._stop(f"border router {name} {how} range {hiding.prefix}", hiding.place)
-        if self.plain.intra_cost(border, self.tracer.prefix) is None and BACKBONE not in self.plain.areas_of(border):
-            text = f"border router {name} is not in the backbone, through which areas hear of each other"
-            return self._stop(text, settings.place)
-        return self._stop(f"border router {name} does not have it either", settings.place)
-
-    def _outside(self) -> list[Step]:
-        """RFC 2328 section 16.4: external LSAs and where they do not go."""
-        heard = self.plain.solution.externals.scopes_heard(self.process)
-        areas = self.plain.areas_of(self.process)
-        types = {self.plain.database.area_settings[self.process, area].type for area in areas}
-        own_types = {
-            self.plain.database.area_settings[self.origin, area].type for area in self.plain.areas_of(self.origin)
-        }
-        if own_types == {"stub"}:
-            place = self._area_place(self.origin, self.plain.areas_of(self.origin)[0])
-            text = f"{self.plain.name(self.origin)} is in a stub area, which carries no external routes"
-            return [self._stop(text, place)]
-        if "normal" not in types:
-            kind = sorted(types)[0]
-            text = f"area {area_name(areas[0])} is of type {kind}: external routes of other areas do not enter"
-            return [self._stop(text, self._area_place(self.process, areas[0]))]
-        flooding = self.plain.solution.externals.flooding
-        if "normal" in own_types and flooding[self.origin] != flooding[self.process]:
-            text = (
-                f"external routes of {self.plain.name(self.origin)} do not come here: only stub areas and NSSAs join"
-                " the two, which do not carry them (RFC 2328 section 3.6)"
-            )
-            return [self._stop(text, self._area_place(self.process, areas[0]))]
-        if AUTONOMOUS_SYSTEM not in heard or own_types == {"nssa"}:
-            text = f"what {self.plain.name(self.origin)} brings into its NSSA is not translated for other areas"
-            return [self._stop(text, self._area_place(self.origin, self.plain.areas_of(self.origin)[0]))]
-        if self.plain.reach_router(self.process, self.origin) is None:
-            place = self._area_place(self.process, areas[0])
-            return self._separated(None, [self.origin], f"{self.plain.name(self.origin)} is not reached", place)
-        return []
-
-    def _area_place(self, process: int, area: int) -> Place:
-        return self.plain.database.area_settings[process, area].place
 
 
 def trails(explainer: Explainer, contest: Contest) -> list[Trail]:

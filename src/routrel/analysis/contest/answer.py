@@ -3,11 +3,12 @@
 from collections.abc import Iterator
 
 from routrel.analysis.answers import Json, next_hop_json, place_json
-from routrel.analysis.contest.absence import Trail, trails
+from routrel.analysis.contest.absence import trails
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.paths import Leg, Way
 from routrel.analysis.contest.tipping import Outcome, TippingPoint, ports_left_out, tipping_points
+from routrel.analysis.contest.trail import Trail
 from routrel.collecting import collecting_later
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.solve import Solved

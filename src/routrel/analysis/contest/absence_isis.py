@@ -1,0 +1,108 @@
+"""Why a prefix that one IS-IS router says does not come to another."""
+
+from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.policies import Asked, ask
+from routrel.analysis.contest.separation import isis_neighbors
+from routrel.analysis.contest.trail import Step, separated
+from routrel.model.addresses import Prefix
+from routrel.model.findings import some_of
+from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
+from routrel.routing.isis.solution import NARROW_PATH
+
+
+class IsisStops:
+    """``origin`` and ``process`` are the numbers of the two routers' processes."""
+
+    def __init__(self, explainer: Explainer, prefix: Prefix, origin: int, process: int):
+        self.solved = explainer.solved
+        self.plain = explainer.isis
+        self.database = explainer.solved.isis.database
+        self.prefix = prefix
+        self.origin = origin
+        self.process = process
+        self.own, self.other = (self.database.configured[one] for one in (process, origin))
+
+    def steps(self) -> list[Step]:
+        for level in (1, 2):
+            domain = domain_of(self.own, level)
+            if level not in self.own.levels or level not in self.other.levels or domain != domain_of(self.other, level):
+                continue
+            if self.origin not in self.plain.graph(domain).distances(self.process):
+                text = f"at level {level} no path leads to {self.plain.name(self.origin)}"
+                return self._separated(domain, self.process, [self.origin], text)
+            if level == 2 or self._is_said_at_level_1():
+                return [self._too_far()]
+        return self._into_level_1() if self.own.levels == (1,) else self._out_of_level_1()
+
+    def _separated(self, domain: Domain, receiver: int, senders: list[int], text: str) -> list[Step]:
+        """What keeps a process from the nearest of others at one level."""
+        instance, *others = (self.database.processes[one].instance for one in (receiver, *senders))
+        place = self.database.configured[receiver].place
+        return separated(self.solved, isis_neighbors(self.database, domain), instance, others, text, place)
+
+    def _too_far(self) -> Step:
+        instance = self.database.processes[self.process].instance
+        text = (
+            f"the way to it is longer than narrow metrics can count, which is {NARROW_PATH} (ISO 10589: MaxPathMetric)"
+        )
+        return Step(instance, text, self.own.place, True)
+
+    def _into_level_1(self) -> list[Step]:
+        """A router of level 1 alone, and what stands elsewhere (RFC 5302)."""
+        leaks = self._leaks()
+        if leaks:
+            return leaks
+        domain, name = domain_of(self.own, 1), self.plain.name(self.process)
+        both = self._of_both_levels(domain)
+        if not both:
+            text = (
+                f"{name} is of level 1 and {self.plain.name(self.origin)} of level {max(self.other.levels)}, and no"
+                f" router of area {self.own.area} is of both: nothing of other levels and areas comes in"
+            )
+            return self._separated(domain, self.process, [self.origin], text)
+        if not set(both) & set(self.plain.graph(domain).distances(self.process)):
+            names = some_of([self.plain.name(one) for one in both], 3)
+            text = f"{name} is of level 1, and no path leads to {names}, which would lead it on to other areas"
+            return self._separated(domain, self.process, both, text)
+        text = f"{name} is of level 1: of other areas it knows what is leaked, and follows the attached default"
+        return [Step(self.database.processes[self.process].instance, text, self.own.place, True)]
+
+    def _of_both_levels(self, domain: Domain) -> list[int]:
+        return [one for one in self.database.domains[domain].routers if 2 in self.database.configured[one].levels]
+
+    def _out_of_level_1(self) -> list[Step]:
+        """Why what is said at level 1 of an area does not come to a router of level 2 (RFC 1195 section 3.2)."""
+        domain, area = domain_of(self.other, 1), self.other.area
+        both = self._of_both_levels(domain)
+        if not both:
+            text = f"no router of area {area} is of both levels, so that level 2 does not hear what level 1 has there"
+            return [Step(self.database.processes[self.origin].instance, text, self.other.place, True)]
+        having = [one for one in both if self.plain.level_1_cost(one, self.prefix) is not None]
+        names = some_of([self.plain.name(one) for one in having or both], 3)
+        if having:
+            text = f"at level 2 no path leads to {names}, which {'has' if len(having) == 1 else 'have'} it at level 1"
+            return self._separated(LEVEL_2, self.process, having, text)
+        text = f"{names} of area {area} and of level 2 does not hear it at level 1"
+        return self._separated(domain, both[0], [self.origin], text)
+
+    def _leaks(self) -> list[Step]:
+        """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
+        topology = self.solved.topology
+        steps = []
+        for router in self.database.domains[domain_of(self.own, 1)].routers:
+            leak = self.database.configured[router].leak
+            found = self.plain.level_2_cost(router, self.prefix) if leak is not None else None
+            if leak is None or leak.policy is None or found is None:
+                continue
+            instance = topology.instances[self.database.processes[router].instance]
+            policy = topology.devices[instance.device].policies[leak.policy]
+            decision = ask(policy, Asked(self.prefix, "isis", found[0], found[1]))
+            if not decision.accepted:
+                place = decision.by.place if decision.by is not None else policy.place
+                text = f"{self.plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
+                steps.append(Step(instance.index, text, place, True))
+        return steps
+
+    def _is_said_at_level_1(self) -> bool:
+        said = self.plain.brought(domain_of(self.other, 1), self.prefix)
+        return any(router == self.origin for router, *_ in said)

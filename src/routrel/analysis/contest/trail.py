@@ -1,0 +1,37 @@
+"""A trail: how far a prefix came from an origin, step by step, and what stopped it."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from routrel.analysis.contest.separation import Neighbors, separation
+from routrel.model.places import NOWHERE, Place
+from routrel.routing.solve import Solved
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One thing that happened to the prefix on its way, at a routing instance; ``stopped`` ends the trail."""
+
+    instance: int
+    text: str
+    place: Place = NOWHERE
+    stopped: bool = False
+    others: tuple[Place, ...] = ()
+    """Further places that together make it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Trail:
+    """How far a prefix came from one origin towards the instance that lacks it."""
+
+    steps: tuple[Step, ...]
+
+
+def separated(
+    solved: Solved, neighbors: Neighbors, instance: int, senders: Collection[int], text: str, place: Place
+) -> list[Step]:
+    """What keeps an instance from others that it would hear of the prefix from, thing by thing."""
+    breaks = separation(solved, neighbors, instance, senders)
+    if not breaks:
+        return [Step(instance, text, place, True)]
+    return [Step(instance, f"{text}: {one.text}", one.places[0], True, one.places[1:]) for one in breaks]
