@@ -1,12 +1,16 @@
 """A minute of many clients on a running server, while an upload of the worst accepted kind is solved.
 
 ``python -m bench.load ADDRESS TOKEN [--seconds N] [--clients N] [--kill PID]``: asks loopback only, ends by
-itself, prints figures. Every answer to one question must be the same; nothing may be a 500.
+itself, prints figures. Every answer to one question must be the same; nothing may be a 500. The uploads come from a process of their
+own, so that writing millions of characters does not stand in the way of the clients' clocks.
 """
 
 import argparse
+import contextlib
 import json
+import multiprocessing
 import os
+import queue
 import signal
 import threading
 import time
@@ -76,6 +80,17 @@ class Load:
             time.sleep(0.5)
 
 
+def upload(load: "Load", end: float, routers: int, done: "multiprocessing.Queue[tuple[int, float]]") -> None:
+    """One upload after the other, no two the same."""
+    text = json.dumps(document(Shape(routers, areas=20, prefixes=4000)))
+    number = 0
+    while time.monotonic() < end:
+        number += 1
+        start = time.monotonic()
+        status, _ = load.call("POST", "/api/load-check", {"text": text + " " * number})
+        done.put((status, time.monotonic() - start))
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("address")
@@ -92,24 +107,22 @@ def main() -> None:
     load.call("GET", f"{base}/map")
     end = time.monotonic() + options.seconds
     clients = [threading.Thread(target=load.ask_until, args=(end, base, number)) for number in range(options.clients)]
-    uploaded: list[tuple[int, float]] = []
-
-    def upload() -> None:
-        text = json.dumps(document(Shape(options.routers, areas=20, prefixes=4000)))
-        while time.monotonic() < end:
-            start = time.monotonic()
-            status, _ = load.call("POST", "/api/load-check", {"text": text + " " * len(uploaded)})
-            uploaded.append((status, time.monotonic() - start))
-
     alone: list[float] = []
-    others = [threading.Thread(target=upload), threading.Thread(target=load.one_alone, args=(end, base, alone))]
-    for thread in (*clients, *others):
+    clients.append(threading.Thread(target=load.one_alone, args=(end, base, alone)))
+    uploads: multiprocessing.Queue[tuple[int, float]] = multiprocessing.Queue()
+    uploader = multiprocessing.Process(target=upload, args=(load, end, options.routers, uploads))
+    uploader.start()
+    for thread in clients:
         thread.start()
     if options.kill:
         time.sleep(options.seconds / 2)
         os.kill(options.kill, signal.SIGKILL)
-    for thread in (*clients, *others):
+    for thread in clients:
         thread.join()
+    uploaded = []
+    while uploader.is_alive() or not uploads.empty():
+        with contextlib.suppress(queue.Empty):
+            uploaded.append(uploads.get(timeout=0.2))
     print(f"answers by status: {dict(load.statuses)} (0: no connection)")
     print(f"uploads (status, seconds): {[(status, round(took, 1)) for status, took in uploaded]}")
     for who, seconds in (("the crowd", sorted(load.seconds)), ("one careful user", sorted(alone))):

@@ -27,7 +27,7 @@ QUICK = 1.5
 KNOWN = 1000
 """Revisions whose time to solve is remembered."""
 
-HEAVY_NICE = 5
+HEAVY_NICE = 15
 """How much the processes that read uploads stand back behind everything else."""
 
 
