@@ -91,3 +91,26 @@ def test_past_a_discarding_route_a_longer_one_is_offered():
 def test_no_remedy_is_invented_where_none_leads_on():
     (cause,) = answer(load(CHAIN.replace("STATIC", "")), "h1", "192.0.2.1")["forward"]["causes"]
     assert cause["remedy"] is None
+
+
+IDLE = """
+devices:
+  a:
+    interfaces: {{e1: {{addresses: [10.0.0.1/30]}}, e2: {{addresses: [10.8.0.1/16]{e2}}}}}
+    routing: {{static: [{{prefix: 10.9.0.0/16, next_hop: 10.0.0.6}}]}}
+  b: {{interfaces: {{e1: {{addresses: [10.0.0.2/30, 10.9.0.1/16, 10.8.0.2/16]}}}}}}
+links: [[a:e1, b:e1]]
+"""
+
+
+def test_a_missing_route_names_the_route_that_would_lead_there_and_is_idle():
+    network = load(IDLE.format(e2=""))
+    first = answer(network, "a", "10.9.0.1")["forward"]["causes"][0]["trail"][0]
+    assert first["message"] == "10.9.0.0/16 is stated here and not active: no route to the next hop 10.0.0.6"
+    assert first["place"]["line"] == 7
+
+
+def test_a_missing_route_names_the_interface_that_has_the_subnet_and_is_down():
+    network = load(IDLE.format(e2=", enabled: false"))
+    steps = answer(network, "a", "10.8.0.2")["forward"]["causes"][0]["trail"]
+    assert steps[0]["message"] == "a:e2 has 10.8.0.0/16 and is down: it is disabled"

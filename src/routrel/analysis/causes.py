@@ -44,7 +44,7 @@ class Cause:
     remedy: Remedy | None = None
     notes: tuple[str, ...] = field(default=())
     trail: tuple[Step, ...] = ()
-    """Of a missing route: where the routes that others have stopped on their way here."""
+    """Of a missing route: what would lead there and is idle, and where routes that others have stopped."""
 
 
 def header_text(header: Header, ports: Sequence[PortRange] = (), is_reply: bool = False) -> str:
@@ -172,8 +172,26 @@ class CauseFinder:
         meant = f", and not at the one that was meant: {some_of(others)} has it too" if others else ""
         return f"{destination} is an address of {here} in this part of the network, so it ends at {name}{meant}"
 
+    def _idle(self, stop: Stop) -> list[Step]:
+        """Routes of the instance itself that would lead there and are not active, the longest match first."""
+        destination, found = stop.header.destination, []
+        for route, reason in self.solved.unresolved[stop.instance]:
+            if route.prefix.contains(destination):
+                text = f"{route.prefix} is stated here and not active: {reason}"
+                found.append((route.prefix.length, Step(stop.instance, text, route.place, True)))
+        for number in self.topology.ports_of[stop.device]:
+            port = self.topology.ports[number]
+            for prefix in port.prefixes if port.instance == stop.instance and not port.up else ():
+                if prefix.contains(destination):
+                    text = f"{port.name} has {prefix} and is down: {port.down}"
+                    found.append((prefix.length, Step(stop.instance, text, port.interface.place, True)))
+        return [step for _, step in sorted(found, key=lambda one: -one[0])]
+
     def _trail(self, stop: Stop) -> tuple[Step, ...]:
-        """Where the routes for a destination stopped on their way to a table that has none."""
+        """What keeps a route out of a table that has none: its own that are idle, and where those of others stopped."""
+        return (*self._idle(stop)[:MOST_STEPS], *self._stopped_on_the_way(stop))
+
+    def _stopped_on_the_way(self, stop: Stop) -> tuple[Step, ...]:
         if self._explainer is None:
             self._explainer = Explainer(self.solved)
         prefix = self._explainer.told_of(stop.header.destination)
