@@ -1,8 +1,9 @@
 """A minute of many clients on a running server, while an upload of the worst accepted kind is solved.
 
 ``python -m bench.load ADDRESS TOKEN [--seconds N] [--clients N] [--kill PID]``: asks loopback only, ends by
-itself, prints figures. Every answer to one question must be the same; nothing may be a 500. The uploads come from a process of their
-own, so that writing millions of characters does not stand in the way of the clients' clocks.
+itself, prints figures. Every answer to one question must be the same; nothing may be a 500.
+The uploads come from a process of their own, so that writing millions of characters does not stand
+in the way of the clients' clocks.
 """
 
 import argparse

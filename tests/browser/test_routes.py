@@ -17,7 +17,7 @@ def test_a_prefix_typed_shows_every_devices_route_and_why(saltmarsh):
     box.send_keys("10.40.201.0/24", Keys.ENTER)
     page.says("to oq-slip:e3")
     assert any(row.startswith("ot-core\nospf external type 2") for row in rows(page))
-    assert len(page.all("[data-testid=map] svg path")) > 10
+    page.wait(lambda: len(page.all("[data-testid=map] svg path")) > 10)
     page.button("ot-core").click()
     page.says("lost in round 1, preference by 10")
     page.says("preference of rip on ot-core, now 120: moves at 109 and below")

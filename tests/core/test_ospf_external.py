@@ -211,3 +211,19 @@ def test_two_instances_of_one_version_stand_apart_and_pass_routes_by_redistribut
     solved = load(text)
     assert table(solved, "c")["10.0.0.1/32"].origin == "external type 2"
     assert "10.2.0.0/30" not in table(solved, "a")
+
+
+def test_16_4_3_a_forwarding_address_is_reached_by_its_own_network_and_by_equal_ways():
+    """The NSSA's forwarding address is b's on the first of two cables: that cable at 2, the other at 1 + 1."""
+    ends = "area: {{1: {{type: nssa, interfaces: {{e1: {{cost: {}}}, e2: {{cost: 1}}}}}}}}"
+    text = "devices:\n"
+    for name, number, cost, more in (("a", 1, 2, ""), ("b", 2, 1, ", originate_default: {always: true}")):
+        interfaces = {"e1": f"addresses: [10.1.2.{3 - number}/30]", "e2": f"addresses: [10.1.1.{number}/30]"}
+        areas = ends.format(cost).replace("area:", "areas:")
+        text += router(
+            name,
+            interfaces | {"lo": f"addresses: [10.0.0.{number}/32]"},
+            f"ospf: {{{areas}{more}}}",
+        )
+    solved = load(text + 'links:\n- ["a:e1", "b:e1"]\n- ["a:e2", "b:e2"]\n')
+    assert hops(solved, table(solved, "a")["0.0.0.0/0"]) == ["10.1.2.1@e1", "10.1.1.2@e2"]

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.routing.graph import WORD
 from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
@@ -332,16 +332,16 @@ class Externals:
                 continue
             if kind not in (INTRA, INTER) or (reach.is_inside and (kind != INTRA or reach.kind[number] == NONE)):
                 return nowhere
-            cost, mask, own = int(reach.metric[number]), reach.masks[:, number], None
+            cost, mask = int(reach.metric[number]), reach.masks[:, number]
             if self._own_costs.get((process, offer.forward), cost + 1) <= cost:
                 return nowhere  # its own address, by its own network
-            if mask.any():
-                by_backbone = self._leads_by_backbone(process, routes, mask)
-            else:
-                own = self._own_hop(process, offer.forward)
-                if own is None:
-                    return nowhere
-                by_backbone = self.areas.database.speakers[own.port].area.number == BACKBONE
+            own = self._own_hop(process, offer.forward, self.areas.prefixes.prefixes[number], cost)
+            if own is None and not mask.any():
+                return nowhere
+            by_backbone = self._leads_by_backbone(process, routes, mask)
+            if own is not None:
+                in_backbone = self.areas.database.speakers[own.port].area.number == BACKBONE
+                by_backbone = in_backbone and (by_backbone or not mask.any())
             return cost, not reach.is_inside and (kind == INTER or by_backbone), mask, own
         return nowhere
 
@@ -354,13 +354,12 @@ class Externals:
         others[first : first + self.areas.graphs[BACKBONE].words] = 0
         return not others.any()
 
-    def _own_hop(self, process: int, forward: Address) -> NextHop | None:
-        """The next hop to a forwarding address on a network of the process's own."""
+    def _own_hop(self, process: int, forward: Address, prefix: Prefix, cost: int) -> NextHop | None:
+        """The next hop to a forwarding address on a network of the process's own, at the cost of the way there."""
         for speaker in self.areas.database.speakers.values():
-            if speaker.process == process and forward not in speaker.addresses:
-                for prefix in speaker.prefixes:
-                    if not prefix.is_host and prefix.contains(forward):
-                        return NextHop(speaker.port.index, forward)
+            at_cost = speaker.process == process and speaker.cost == cost and forward not in speaker.addresses
+            if at_cost and prefix in speaker.prefixes and not prefix.is_host:
+                return NextHop(speaker.port.index, forward)
         return None
 
     def _unused_defaults(self, process: int, area: int, offers: list[Offer]) -> Flags:
