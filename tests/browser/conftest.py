@@ -47,7 +47,7 @@ class Page:
         return self.driver.find_elements(By.CSS_SELECTOR, selector)
 
     def text_of(self, selector: str) -> str:
-        return self.find(selector).text
+        return self.wait(lambda: [one.text for one in self.all(selector)[:1]])[0]
 
     def says(self, text: str, selector: str = "body"):
         return self.wait(lambda: text in self.find(selector).text)

@@ -123,12 +123,15 @@ def test_everything_by_keyboard_alone(saltmarsh):
     page.says("Problems of the model")
     page.press("k")
     page.find("[role=dialog] input").send_keys("bw-fw")
-    page.wait(lambda: any("its table" in o.text for o in page.all("[role=option]")))
-    for option in page.all("[role=option]"):
+    offered: list[str] = []
+    page.wait(
+        lambda: (
+            offered.clear() or offered.extend(o.text for o in page.all("[role=option]")) or "its table" in str(offered)
+        )
+    )
+    for _ in range(next(at for at, text in enumerate(offered, 1) if "its table" in text)):
         page.press(Keys.ARROW_DOWN)
-        if "its table" in option.text:
-            break
-    focused = page.find("[role=option][data-focus]").text
+    focused = page.text_of("[role=option][data-focus]")
     page.press(Keys.ENTER)
     page.wait(lambda: "device=bw-fw" in page.driver.current_url or "bw-fw" in focused)
 

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
 from routrel.formats.network_file import read_network
 from routrel.routing.solve import solve
 from tests.core.networks import errors, hops, load, router, table
@@ -267,3 +268,11 @@ def test_every_route_is_that_of_the_reference(lab):
                 found[i, target] = (route.origin, route.metric, interfaces)
     expected = {key: value for key, value in expected.items() if value[2]}
     assert found == expected
+
+
+def test_a_leak_policy_sees_the_next_hop_and_the_explanation_does_too():
+    policy = "policies: {p: [{match: {next_hop: 10.2.0.2}, result: reject}, {result: accept}]}"
+    solved = load(chain(a="level: '1'", b="level: 1-2, leak: {policy: p}", c="level: '2'", areas="112", b_more=policy))
+    assert "10.0.0.3/32" not in table(solved, "a")
+    answer = WhyAnswerer(solved).why_json(solved.topology.device_index["a"], parse_prefix("10.0.0.3/32"))
+    assert "b does not leak it into level 1" in answer["trails"][0][-1]["message"]

@@ -1,7 +1,6 @@
 """Why a prefix that one IS-IS router says does not come to another."""
 
 from routrel.analysis.contest.explainer import Explainer
-from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.separation import isis_neighbors
 from routrel.analysis.contest.trail import Step, separated
 from routrel.model.addresses import Prefix
@@ -87,20 +86,16 @@ class IsisStops:
 
     def _leaks(self) -> list[Step]:
         """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
-        topology = self.solved.topology
         steps = []
         for router in self.database.domains[domain_of(self.own, 1)].routers:
-            leak = self.database.configured[router].leak
-            found = self.plain.level_2_cost(router, self.prefix) if leak is not None else None
-            if leak is None or leak.policy is None or found is None:
+            leak = self.plain.leak_decision(router, self.prefix)
+            if leak is None:
                 continue
-            instance = topology.instances[self.database.processes[router].instance]
-            policy = topology.devices[instance.device].policies[leak.policy]
-            decision = ask(policy, Asked(self.prefix, "isis", found[0], found[1]))
-            if not decision.accepted:
+            _, policy, decision = leak
+            if policy is not None and decision is not None and not decision.accepted:
                 place = decision.by.place if decision.by is not None else policy.place
                 text = f"{self.plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
-                steps.append(Step(instance.index, text, place, True))
+                steps.append(Step(self.database.processes[router].instance, text, place, True))
         return steps
 
     def _is_said_at_level_1(self) -> bool:

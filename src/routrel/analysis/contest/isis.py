@@ -5,9 +5,10 @@ from collections.abc import Iterator, Mapping
 
 from routrel.analysis.contest.candidates import Candidate
 from routrel.analysis.contest.paths import Leg, PlainGraph, Way
-from routrel.analysis.contest.policies import Asked, ask
+from routrel.analysis.contest.policies import Asked, Decision, ask
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
+from routrel.model.policies import Policy
 from routrel.routing.brought import Brought
 from routrel.routing.isis.database import LEVEL_2, Domain, domain_of
 from routrel.routing.isis.solution import DEFAULT_METRIC, NARROW_PATH, IsisSolution
@@ -164,27 +165,34 @@ class IsisPlain:
                     process, LEVEL_2, router, prefix, cost, -1, 0, words, "level 2", LEVEL_2_RANK, preference, beyond
                 )
 
-    def level_2_cost(self, process: int, prefix: Prefix) -> tuple[int, int] | None:
-        """(cost, tag) of the level 2 route of a router that it would use: it has none of level 1."""
+    def level_2_route(self, process: int, prefix: Prefix) -> Candidate | None:
+        """The level 2 route of a router that it would use: it has none of level 1."""
         if self.level_1_cost(process, prefix) is not None:
             return None
         found = [c for c in self._level_2(process, prefix, 0) if not c.out and c.next_hops]
-        if not found:
+        return min(found, key=lambda c: c.metric, default=None)
+
+    def leak_decision(self, process: int, prefix: Prefix) -> tuple[Candidate, Policy | None, Decision | None] | None:
+        """What a router's leak policy says of its level 2 route, which is seen with its next hops; None without one."""
+        isis = self.database.configured[process]
+        found = self.level_2_route(process, prefix) if isis.leak is not None else None
+        if isis.leak is None or found is None:
             return None
-        best = min(found, key=lambda c: c.metric)
-        return best.metric, best.tag or 0
+        if isis.leak.policy is None:
+            return found, None, None
+        instance = self.topology.instances[self.database.processes[process].instance]
+        policy = self.topology.devices[instance.device].policies[isis.leak.policy]
+        hops = tuple(hop.address for hop in found.next_hops if hop.address is not None)
+        return found, policy, ask(policy, Asked(prefix, "isis", found.metric, found.tag, hops))
 
     def leaked_by(self, process: int, prefix: Prefix) -> tuple[int, int, str] | None:
         """(metric, tag, words) of a prefix that a router leaks into level 1, or None."""
-        isis = self.database.configured[process]
-        found = self.level_2_cost(process, prefix) if isis.leak is not None else None
-        if isis.leak is None or found is None:
+        leak = self.leak_decision(process, prefix)
+        if leak is None:
             return None
-        metric, tag = found
-        if isis.leak.policy is not None:
-            instance = self.topology.instances[self.database.processes[process].instance]
-            policy = self.topology.devices[instance.device].policies[isis.leak.policy]
-            decision = ask(policy, Asked(prefix, "isis", metric, tag))
+        found, _, decision = leak
+        metric, tag = found.metric, found.tag or 0
+        if decision is not None:
             if not decision.accepted:
                 return None
             metric = metric if decision.set.metric is None else decision.set.metric
