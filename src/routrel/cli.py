@@ -188,9 +188,13 @@ def _print_walk(answer: dict[str, Any]) -> None:
         back = f", answer {part['return_verdict']}" if part["return_verdict"] else ""
         print(f"ports {', '.join(part['ports'])}: {part['verdict']}{back}")
         for one in part["decided_by"]:
-            entry = "the closing drop" if one["entry"] is None else f"entry {one['entry']}"
+            list_word, entry_word, last = (
+                ("chain", "rule", "policy") if one["is_rule"] else ("ACL", "entry", "closing drop")
+            )
+            entry = f"the {last}" if one["entry"] is None else f"{entry_word} {one['entry']}"
             at = f" [{one['place']['file']}:{one['place']['line']}]" if one["place"] else ""
-            print(f"  {one['device']}, ACL {one['acl']}: {entry} {'accepts' if one['accepted'] else 'drops'}{at}")
+            does = "accepts" if one["accepted"] else "drops"
+            print(f"  {one['device']}, {list_word} {one['acl']}: {entry} {does}{at}")
     if answer["unexamined_ports"]:
         print(f"ports {answer['unexamined_ports']}: not looked into, too many parts came before")
     for title, key in (("forward", "forward"), ("return", "return")):
@@ -205,10 +209,10 @@ def _print_walk(answer: dict[str, Any]) -> None:
             place = cause["place"]
             at = f" [{place['file']}:{place['line']}]" if place else ""
             print(f"  stopped at {cause['device']}: {cause['message']}{at}")
+            word = "rule" if cause["chain"] else "entry"
             for miss in cause["near_misses"]:
-                print(
-                    f"    entry {miss['entry']} would match but for {miss['field']}: {miss['has']}, not {miss['needs']}"
-                )
+                but_for = f"{miss['field']}: {miss['has']}, not {miss['needs']}"
+                print(f"    {word} {miss['entry']} would match but for {but_for}")
             for step in cause["trail"]:
                 at = f" [{step['place']['file']}:{step['place']['line']}]" if step["place"] else ""
                 print(f"    the route: {step['message']}{at}")
@@ -216,8 +220,9 @@ def _print_walk(answer: dict[str, Any]) -> None:
                 print(f"    {cause['remedy']['message']}: {cause['remedy']['text']}")
             for note in cause["notes"]:
                 print(f"    note: {note}")
-    if answer.get("return_note"):
-        print(f"return: {answer['return_note']}")
+    for title in ("forward", "return"):
+        if answer.get(f"{title}_note"):
+            print(f"{title}: {answer[f'{title}_note']}")
 
 
 def _walk_many(options: argparse.Namespace) -> int:

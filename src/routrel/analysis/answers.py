@@ -76,6 +76,9 @@ def cause_json(cause: Cause) -> Json:
         "verdict": cause.verdict,
         "acl": cause.acl,
         "entry": cause.entry,
+        "chain": cause.chain,
+        "rule": cause.rule,
+        "unsure": cause.unsure,
         "message": cause.message,
         "place": place_json(cause.place),
         "stop": cause.stop,
@@ -146,6 +149,8 @@ class Answerer:
                 answer["return"]["verdict"] = walk.reply_verdict
         if walk.reply_note:
             answer["return_note"] = walk.reply_note
+        if walk.forward_note:
+            answer["forward_note"] = walk.forward_note
         return answer
 
     def parts_json(self, walk: Walk) -> Json:
@@ -172,7 +177,7 @@ class Answerer:
         return found
 
     def _deciders(self, walk: Walk) -> list[Json]:
-        """The ACL entries that decided on the way there, in the order of the walk; no entry is the closing drop."""
+        """The entries and rules that decided on the way there, in its order; no entry is the closing drop."""
         found: dict[tuple[str, str, int | None], Json] = {}
         for stop in walk.forward.stops:
             device = self.solved.topology.devices[stop.device]
@@ -182,13 +187,14 @@ class Answerer:
                 acl = device.acls[check.acl]
                 place = acl.place if check.entry is None else acl.entries[check.entry].place
                 number = None if check.entry is None else check.entry + 1
-                found[device.name, acl.name, number] = {
-                    "device": device.name,
-                    "acl": acl.name,
-                    "entry": number,
-                    "accepted": check.accepted,
-                    "place": place_json(place),
-                }
+                found[device.name, acl.name, number] = _decider(device.name, acl.name, number, check.accepted, place)
+            for rule_check in (*stop.filters, *(one for branch in stop.branches for one in branch.filters)):
+                chain, rule = rule_check.located, rule_check.rule
+                if rule is None and rule_check.accepted:
+                    continue  # a chain that has nothing to say of the packet
+                number, place = (None, chain.place) if rule is None else (rule.number, rule.place)
+                decider = _decider(device.name, str(chain), number, rule_check.accepted, place)
+                found[device.name, str(chain), number] = decider | {"is_rule": True}
         return list(found.values())
 
     def flow_json(self, flow: Flow, with_reply: bool = True) -> Json:
@@ -205,6 +211,17 @@ class Answerer:
             return {"flow": asked, **self.walk_json(self.asker.ask(flow, with_reply))}
         except FlowError as error:
             return {"flow": asked, "error": str(error)}
+
+
+def _decider(device: str, name: str, number: int | None, accepted: bool, place: Place) -> Json:
+    return {
+        "device": device,
+        "acl": name,
+        "entry": number,
+        "accepted": accepted,
+        "place": place_json(place),
+        "is_rule": False,
+    }
 
 
 def finding_json(finding: Finding) -> Json:

@@ -10,6 +10,13 @@ from dataclasses import dataclass, field
 from routrel.analysis.contest.absence import trails
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.trail import Step
+from routrel.analysis.program_remedies import (
+    ProgramRemedies,
+    check_words,
+    program_near_misses,
+    state_words,
+    unsure_words,
+)
 from routrel.analysis.remedies import NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
 from routrel.forwarding.flow import GOOD
 from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
@@ -45,6 +52,12 @@ class Cause:
     notes: tuple[str, ...] = field(default=())
     trail: tuple[Step, ...] = ()
     """Of a missing route: what would lead there and is idle, and where routes that others have stopped."""
+    chain: str | None = None
+    """Of a filter program: the chain, with its table."""
+    rule: int | None = None
+    """The rule's number in it, from 1; None for its policy."""
+    unsure: bool = False
+    """Whether it hangs on what no capture tells."""
 
 
 def header_text(header: Header, ports: Sequence[PortRange] = (), is_reply: bool = False) -> str:
@@ -64,6 +77,7 @@ class CauseFinder:
         self.walker = walker
         self.topology = solved.topology
         self.routes = RouteRemedies(solved, walker)
+        self.rules = ProgramRemedies(solved, walker)
         self._explainer: Explainer | None = None
 
     def causes(
@@ -100,6 +114,8 @@ class CauseFinder:
         branch = stop.branches[ending.branch] if ending.branch >= 0 else None
         if ending.stage in ("acl_in", "acl_out"):
             return self._blocked(stop, branch, ending, is_reply, ports)
+        if ending.stage == "filter":
+            return self._filtered(strand, stop, branch, ending, is_reply, ports)
         device = self.topology.devices[stop.device]
         route = stop.route
         place = route.place if route else (device.routing or device).place
@@ -261,4 +277,47 @@ class CauseFinder:
             near_misses(acl, stop.header, check.entry),
             missing_entry(acl, check.entry, stop.header, is_reply, ports),
             self._gap_notes(device, interface),
+        )
+
+    def _filtered(
+        self,
+        strand: Strand,
+        stop: Stop,
+        branch: Branch | None,
+        ending: Ending,
+        is_reply: bool,
+        ports: tuple[PortRange, ...],
+    ) -> Cause:
+        """A rule of a filter program, or a chain's policy; of several outcomes it says that it is one."""
+        asked = stop if branch is None else branch
+        check = asked.stopped_by or next(one for one in reversed(asked.filters) if not one.accepted)
+        device, interface = self.topology.devices[stop.device], self._interface(stop, branch)
+        what = header_text(check.header or stop.header, ports, is_reply)
+        if interface is not None:
+            what += f", {'coming in by' if branch is None else 'going out by'} {interface}"
+        state = f", ct state {state_words(check.packet.state)}" if check.packet is not None else ""
+        message = f"{check_words(check)} {check.action}s {what}, at {check.hook}{state}"
+        if check.rule is not None:
+            message += f": {check.rule.text}"
+        if check.unsure:
+            message = f"it is not sure that it passes: {unsure_words(check)}; if so, {message}"
+        place = check.located.place if check.rule is None else check.rule.place
+        if check.unsure:
+            place = check.unsure[0][1].place
+        engine = self.walker.engine(stop.device)
+        return Cause(
+            device.name,
+            interface,
+            "filter",
+            "blocked",
+            message,
+            ending.stop,
+            ending.branch,
+            place=place,
+            near_misses=() if engine is None else program_near_misses(engine, check),
+            remedy=self.rules.missing_rule(strand, ending.stop, check, ports),
+            notes=self._gap_notes(device, interface),
+            chain=str(check.located),
+            rule=None if check.rule is None else check.rule.number,
+            unsure=bool(check.unsure),
         )

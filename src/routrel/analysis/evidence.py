@@ -8,8 +8,10 @@ from typing import Any
 
 from routrel.analysis.answers import Answerer, Json, next_hop_json, place_json, strand_json
 from routrel.analysis.causes import header_text
+from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
 from routrel.forwarding.flow import Walk
+from routrel.forwarding.programs.engine import RuleCheck
 from routrel.forwarding.strand import AclCheck, Branch, Stop, Strand
 from routrel.model.addresses import Address
 from routrel.model.devices import Device
@@ -38,6 +40,7 @@ class Evidence:
             "forward": self._strand(walk.forward, False, ports=walk.ports),
             "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful, walk.ports),
             "return_note": walk.reply_note,
+            "forward_note": walk.forward_note,
             **self.answerer.parts_json(walk),
         }
         if walk.parts:
@@ -101,6 +104,7 @@ class Evidence:
             "site": device.site,
             "ingress": self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None,
             "header": header_text(stop.header),
+            "translated": None if stop.translated is None else header_text(stop.translated),
             "source": str(stop.header.source),
             "verdict": stop.verdict,
             "stage": stop.stage,
@@ -118,6 +122,13 @@ class Evidence:
     def _checks(self, device: Device, stop: Stop) -> Iterable[Json]:
         if stop.acl_in is not None:
             yield self._acl_check("acl_in", device, stop.acl_in, self.topology.ports[stop.ingress].name.interface)
+        yield from map(_filter_check, stop.filters)
+        if stop.stopped_by is not None:
+            yield _filter_check(stop.stopped_by)
+        if stop.translated is not None:
+            yield _check("translation", NOTE, f"{header_text(stop.header)} becomes {header_text(stop.translated)}")
+        if stop.stage == "filter":
+            return
         if stop.verdict == "arrives":
             yield _check("delivery", PASS, f"{stop.header.destination} is an address of {device.name}")
             yield self._back(stop)
@@ -253,6 +264,12 @@ class Evidence:
         checks = []
         if branch.acl_out is not None:
             checks.append(self._acl_check("acl_out", device, branch.acl_out, port.name.interface))
+        checks += map(_filter_check, branch.filters)
+        if branch.stopped_by is not None:
+            checks.append(_filter_check(branch.stopped_by))
+        if branch.header is not None and branch.header != (stop.translated or stop.header):
+            text = f"{header_text(stop.translated or stop.header)} leaves as {header_text(branch.header)}"
+            checks.append(_check("translation", NOTE, text))
         target = None
         if branch.target >= 0 or branch.verdict in ("unresolved", "leaves", "loops"):
             segment = self.topology.segment_of[branch.port]
@@ -284,6 +301,22 @@ class Evidence:
         if branch.verdict == "loops":
             return _check("next_hop", FAIL, text + ", where the packet has been before", place)
         return _check("next_hop", PASS, text, place)
+
+
+def _filter_check(check: RuleCheck) -> Json:
+    """What a base chain did, with the rule's own text and the jumps that led to it."""
+    state = PASS if check.accepted else FAIL
+    text = f"{check.hook}: {check_words(check)} {check.action}s"
+    if check.jumps:
+        ways = " > ".join(f"rule {rule.number} of {chain.name}" for chain, rule in check.jumps)
+        text += f", by way of {ways}"
+    if check.unsure:
+        state = NOTE if check.accepted else FAIL
+        text += f". Not sure: {unsure_words(check)}"
+    place = check.located.place if check.rule is None else check.rule.place
+    written = {} if check.rule is None else {"written": check.rule.text}
+    number = None if check.rule is None else check.rule.number
+    return _check("filter", state, text, place, acl=str(check.located), entry=number, **written)
 
 
 def route_text(route: Route) -> str:

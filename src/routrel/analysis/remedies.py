@@ -218,7 +218,8 @@ class RouteRemedies:
         if len(self.topology.devices) > MOST_DEVICES:
             return False
         again = solve(self._changed(stop, added, without))
-        walked = Walker(again).walk(strand.asked, stateful, strand.ends)
+        tracker = None if strand.kind == "first" else strand.tracker
+        walked = Walker(again).walk(strand.asked, stateful, strand.ends, strand.kind, tracker, strand.expected)
         before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
         after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
         return after < before and not any(instance == stop.instance for instance, _ in after)

@@ -15,7 +15,7 @@ from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import NAME, printable, timestamp
 from routrel.formats.json_items import json_items
 from routrel.formats.network_file import read_names
-from routrel.formats.nftables import Filters, read_filters
+from routrel.formats.nftables import read_filters
 from routrel.formats.policy_rules import TableRoute, read_rules
 from routrel.formats.shapes import ADDRESS_SHAPE, LLDP_SHAPE, NEIGHBOR_SHAPE, ROUTE_SHAPE, RULE_SHAPE, is_shaped
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
@@ -154,15 +154,12 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
     entries, gaps = read_rules(rules, device.tables, list(device.interfaces))
     device.gaps += gaps
     policies = {f"rules-{name}": ForwardingPolicy(f"rules-{name}", tuple(rules)) for name, rules in entries.items()}
-    filters = Filters({}, {}, {}, [])
-    if f"{folder}/filters.json" in files:
-        filters = read_filters(_items(files, f"{folder}/filters.json", "nftables"), device.interfaces)
+    filters = read_filters(_items(files, f"{folder}/filters.json", "nftables"), errors)
+    errors.raise_if_any()
     device.gaps += filters.gaps
     interfaces = {
         name: replace(
             interface,
-            acl_in=filters.acl_in.get(name),
-            acl_out=filters.acl_out.get(name),
             forwarding_policy=f"rules-{name}" if name in entries else None,
         )
         for name, interface in device.interfaces.items()
@@ -179,7 +176,7 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
         # No file says whether the kernel forwards; with one interface it has nowhere to forward to.
         kind="host" if len(attached) <= 1 else "router",
         interfaces=interfaces,
-        acls=filters.acls,
+        program=filters.program,
         forwarding_policies=policies,
         observed=tuple(device.observed),
         neighbors=frozenset((name, address) for name, address in neighbors if address is not None),

@@ -10,10 +10,11 @@ from dataclasses import dataclass, replace
 from routrel.formats.errors import nearest
 from routrel.formats.network_grammar import service as parse_service
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
+from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.strand import Start, Strand, Verdict
 from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
 from routrel.model.addresses import Address
-from routrel.model.filters import ICMP, ICMPV6, PORTED, PROTOCOL_NUMBERS, Header, PortRange
+from routrel.model.filters import ICMP, ICMPV6, PORTED, PROTOCOL_NUMBERS, TCP, Header, PortRange
 from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName, Network, Service
 from routrel.routing.routes import NextHop
@@ -26,6 +27,9 @@ DEFAULT_SOURCE_PORT = 49152
 
 
 ALL_PORTS = PortRange(0, 65535)
+FOLLOWING = "the first packet of the flow gets through and is answered; this is the way of those that follow it"
+LATER_REPLIES = "the first answer gets through; this is the way of those that follow it"
+LATER = "later packets of the same flow do not get through: rules let only its first pass"
 GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
 
 
@@ -85,6 +89,7 @@ class Walk:
     forward: Strand
     reply: Strand | None
     reply_note: str = ""
+    forward_note: str = ""
     stateful: frozenset[int] = frozenset()
     """Devices that let the answer pass by the state of the flow."""
     parts: tuple[PortsPart, ...] = ()
@@ -237,14 +242,43 @@ class Asker:
         self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
     ) -> Walk:
         starts = self._starts(source, header, flow.enter)
-        forward = self.walker.walk(starts, ends=destination.ends)
+        tracker = Tracker()
+        forward = self.walker.walk(starts, ends=destination.ends, tracker=tracker)
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
         reply_starts, note = self._reply_starts(destination, forward, starts)
         stateful = stateful_devices(forward)
         asker = None if source.instance is None else frozenset([source.instance])
-        reply = self.walker.walk(reply_starts, stateful, asker) if reply_starts else None
-        return Walk(flow, source, destination, service, forward, reply, note, stateful)
+        reply = None
+        if reply_starts:
+            tracker.assumes_request = bool(note)
+            expected = frozenset(start.header.reply() for start in starts)
+            reply = self.walker.walk(reply_starts, stateful, asker, "reply", tracker, expected)
+        walk = Walk(flow, source, destination, service, forward, reply, note, stateful=stateful)
+        if reply is None or not self.walker.has_programs or not walk.is_good:
+            return walk
+        return self._followed(walk, tracker)
+
+    def _followed(self, walk: Walk, tracker: Tracker) -> Walk:
+        """A flow whose first packet gets through and is answered, and what becomes of those that follow.
+
+        TCP needs them; of other protocols one question and its answer stand by themselves.
+        """
+        assert walk.reply is not None
+        forward, reply, is_tcp = walk.forward, walk.reply, walk.service.protocol == TCP
+        following = self.walker.walk(forward.asked, frozenset(), forward.ends, "following", tracker)
+        if following.verdict != forward.verdict and forward.verdict != "mixed":
+            return (
+                replace(walk, forward=following, forward_note=FOLLOWING)
+                if is_tcp
+                else replace(walk, forward_note=LATER)
+            )
+        if not is_tcp:
+            return walk
+        later = self.walker.walk(reply.asked, frozenset(), reply.ends, "later reply", tracker, reply.expected)
+        if later.verdict != reply.verdict and reply.verdict != "mixed":
+            return replace(walk, reply=later, reply_note=LATER_REPLIES)
+        return walk
 
     def _ask_range(
         self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
@@ -256,9 +290,9 @@ class Asker:
         while port <= service.ports.high and walked < MOST_PARTS:
             at = header._replace(destination_port=port)
             walk = self._ask_one(flow, source, destination, service, at, with_reply)
-            high = min(service.ports.high, strand_same_up_to(self.solved, walk.forward, "destination_port"))
+            high = min(service.ports.high, strand_same_up_to(self.walker, walk.forward, "destination_port"))
             if walk.reply is not None:
-                high = min(high, strand_same_up_to(self.solved, walk.reply, "source_port"))
+                high = min(high, strand_same_up_to(self.walker, walk.reply, "source_port"))
             key = likeness(walk.forward), walk.reply and likeness(walk.reply)
             found.setdefault(key, ([], walk))[0].append(PortRange(port, high))
             port, walked = high + 1, walked + 1
@@ -423,10 +457,12 @@ class Asker:
         replies: dict[Start, None] = {}
         for ending in forward.endings:
             stop = forward.stops[ending.stop]
+            delivered = stop.translated or stop.header
             if ending.verdict == "arrives":
-                replies.setdefault(Start(stop.instance, ORIGIN, stop.header.reply()))
+                replies.setdefault(Start(stop.instance, ORIGIN, delivered.reply()))
             elif ending.verdict == "leaves":
-                replies.setdefault(Start(stop.instance, stop.branches[ending.branch].port, stop.header.reply()))
+                branch = stop.branches[ending.branch]
+                replies.setdefault(Start(stop.instance, branch.port, (branch.header or delivered).reply()))
         if replies:
             return list(replies), ""
         if destination.instance is None:

@@ -8,7 +8,9 @@ range is walked port interval by port interval, exactly, and never by a sample.
 from collections.abc import Iterator, Sequence
 from typing import Literal
 
+from routrel.forwarding.programs.engine import RuleCheck
 from routrel.forwarding.strand import Strand
+from routrel.forwarding.walk import Walker
 from routrel.model.filters import Header, HeaderMatch, PortRange
 from routrel.routing.solve import Solved
 
@@ -51,11 +53,26 @@ def _lists_asked(solved: Solved, strand: Strand) -> Iterator[tuple[Sequence[Head
             yield [entry.match for entry in entries], stop.steering.entry, stop.header
 
 
-def strand_same_up_to(solved: Solved, strand: Strand, field: Field) -> int:
-    """The highest port up to which a whole walk is the same as at the port it was made with."""
-    return min(
-        (same_up_to(matches, decider, header, field) for matches, decider, header in _lists_asked(solved, strand)),
-        default=65535,
+def strand_same_up_to(walker: Walker, strand: Strand, field: Field) -> int:
+    """The highest port up to which a whole walk is the same as at the port it was made with.
+
+    Of filter programs any port that they name, and of translated ones each by itself, may begin another part.
+    """
+    asked = _lists_asked(walker.solved, strand)
+    highest = min((same_up_to(matches, decider, header, field) for matches, decider, header in asked), default=65535)
+    for stop in strand.stops:
+        engine, port = walker.engine(stop.device), getattr(stop.header, field)
+        if engine is not None and port is not None:
+            highest = min(highest, engine.port_edges.same_up_to(port))
+    return highest
+
+
+def _rules(checks: tuple[RuleCheck, ...], stopped_by: RuleCheck | None) -> tuple[object, ...]:
+    """Which rules decided, and in what state a packet was that one of them ended."""
+    asked = (*checks, stopped_by) if stopped_by is not None else checks
+    return tuple(
+        (one.hook, str(one.located), one.rule and one.rule.number, one.action, one.packet and one.packet.state)
+        for one in asked
     )
 
 
@@ -69,7 +86,11 @@ def likeness(strand: Strand) -> tuple[object, ...]:
             stop.steering,
             stop.verdict,
             stop.stage,
-            tuple((b.port, b.address, b.acl_out, b.verdict, b.stage, b.target) for b in stop.branches),
+            _rules(stop.filters, stop.stopped_by),
+            tuple(
+                (b.port, b.address, b.acl_out, b.verdict, b.stage, b.target, _rules(b.filters, b.stopped_by))
+                for b in stop.branches
+            ),
         )
         for stop in strand.stops
     )

@@ -4,12 +4,15 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Literal, NamedTuple
 
+from routrel.forwarding.programs.engine import RuleCheck
+from routrel.forwarding.programs.packets import PacketKind
+from routrel.forwarding.programs.tracking import Tracker
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
 from routrel.routing.routes import NextHop, Route
 
 Verdict = Literal["arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed"]
-Stage = Literal["acl_in", "delivery", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
+Stage = Literal["acl_in", "filter", "delivery", "host", "steering", "route", "acl_out", "next_hop", "loop", ""]
 
 MAX_PATHS = 64
 MAX_CYCLE_PATHS = 20_000
@@ -53,6 +56,12 @@ class Branch:
     stage: Stage = ""
     target: int = -1
     mtu: int = 0
+    header: Header | None = None
+    """What the packet's header has become where rules translated it."""
+    filters: tuple[RuleCheck, ...] = ()
+    """What a filter program did with the packet on its way out."""
+    stopped_by: RuleCheck | None = None
+    """The rule that ends it here too, as far as can be told: whether it does is not sure."""
 
 
 @dataclass(slots=True)
@@ -73,6 +82,12 @@ class Stop:
     verdict: Verdict | None = None
     stage: Stage = ""
     branches: list[Branch] = field(default_factory=list)
+    translated: Header | None = None
+    """The header by which it is delivered or routed, where rules translated it first."""
+    filters: tuple[RuleCheck, ...] = ()
+    """What a filter program did with the packet before its ways part."""
+    stopped_by: RuleCheck | None = None
+    """As of a branch."""
 
 
 class Start(NamedTuple):
@@ -111,6 +126,11 @@ class Strand:
     asked: tuple[Start, ...]
     ends: frozenset[int] | None = None
     """The routing instances at which the packet has arrived; None: any owner of its destination."""
+    kind: PacketKind = "first"
+    """Which packet of its flow this is, for devices that track connections."""
+    tracker: Tracker | None = None
+    expected: frozenset[Header] | None = None
+    """Of an answer: the headers that its asker waits for."""
 
     @cached_property
     def endings(self) -> list[Ending]:
@@ -118,9 +138,13 @@ class Strand:
         for number, stop in enumerate(self.stops):
             if stop.verdict is not None:
                 found.append(Ending(number, -1, stop.verdict, stop.stage))
+            if stop.stopped_by is not None:
+                found.append(Ending(number, -1, "blocked", "filter"))
             for index, branch in enumerate(stop.branches):
                 if branch.verdict is not None:
                     found.append(Ending(number, index, branch.verdict, branch.stage))
+                if branch.stopped_by is not None:
+                    found.append(Ending(number, index, "blocked", "filter"))
         return found
 
     @cached_property

@@ -11,35 +11,28 @@ walked once, and the result is a graph. All interfaces without an ACL or policy 
 met again on its own way is a loop.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
+from routrel.forwarding.filtered import FilteredDevice
+from routrel.forwarding.programs.engine import Engine
+from routrel.forwarding.programs.packets import PacketKind
+from routrel.forwarding.programs.tracking import Tracker
+from routrel.forwarding.run import Run, WalkedPacket
 from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand
+from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
 ORIGIN = -1
-
-
-class _Packet:
-    """A header with what is looked up once for it."""
-
-    __slots__ = ("chain", "ends", "header", "numbers", "owners")
-
-    def __init__(self, solved: Solved, header: Header, ends: frozenset[int] | None):
-        self.header = header
-        self.chain = solved.chain(header.destination)
-        owners = solved.topology.owners.get(header.destination, ())
-        self.numbers: dict[int, int] = {}
-        """Stops by the way in."""
-        self.owners = frozenset(solved.topology.ports[port].instance for port in owners)
-        self.ends = self.owners if ends is None else ends
+"""The way in of a packet that its device makes itself."""
 
 
 class Walker:
     """Walks packets over one solved network."""
 
-    def __init__(self, solved: Solved):
+    def __init__(self, solved: Solved, programs: Mapping[int, FilterProgram] | None = None):
+        """``programs`` stand in place of those of the devices themselves, by device."""
         self.solved = solved
         topology = solved.topology
         self.topology = topology
@@ -58,40 +51,55 @@ class Walker:
             self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
             policy = interface.forwarding_policy
             self._policy.append(device.forwarding_policies[policy] if policy else None)
+        self._filtered: dict[int, FilteredDevice] = {
+            number: FilteredDevice(self, number, program)
+            for number, device in enumerate(topology.devices)
+            if (program := (programs or {}).get(number, device.program)) is not None
+        }
+        self.has_programs = bool(self._filtered)
         # A way in as one number: a filtered port its own, all others of an instance one below zero.
-        filtered = [port.interface.acl_in or port.interface.forwarding_policy for port in topology.ports]
+        filtered = [
+            port.interface.acl_in or port.interface.forwarding_policy or port.device in self._filtered
+            for port in topology.ports
+        ]
         self._way_in = [
             index if is_filtered else -1 - self._instance_of[index] for index, is_filtered in enumerate(filtered)
         ]
 
     def _way_of(self, start: Start) -> int:
-        """A packet's own device treats it as one that came in unfiltered, unless it forwards nothing."""
+        """A packet's own device treats it as one that came in unfiltered, if it forwards and has no program."""
         if start.ingress != ORIGIN:
             return self._way_in[start.ingress]
-        return -1 - start.instance - (0 if self._forwards[start.instance] else len(self._forwards))
+        alike = self._forwards[start.instance] and self._device_of[start.instance] not in self._filtered
+        return -1 - start.instance - (0 if alike else len(self._forwards))
 
     def walk(
         self,
         starts: Iterable[Start],
         stateful: frozenset[int] = frozenset(),
         ends: frozenset[int] | None = None,
+        kind: PacketKind = "first",
+        tracker: Tracker | None = None,
+        expected: frozenset[Header] | None = None,
     ) -> Strand:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply.
 
         ``ends`` are the routing instances at which it has arrived; None stands for any owner of its destination.
+        ``kind`` is which packet of its flow it is for devices that track connections, by ``tracker``; ``expected``
+        are the headers by which an answer is taken for one.
         """
         starts = tuple(starts)
+        run = Run(self.solved, stateful, ends, kind, tracker)
+        run.expected = expected
+        run.asked = {start.header for start in starts}
         stops: list[Stop] = []
         first: list[int] = []
         finished: list[int] = []
         has_loop = False
-        packets: dict[Header, _Packet] = {}
         way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
         for start in starts:
             header = start.header
-            packet = packets.get(header)
-            if packet is None:
-                packet = packets[header] = _Packet(self.solved, header, ends)
+            packet = run.packet(header)
             numbers = packet.numbers
             way = self._way_of(start)
             if way in numbers:
@@ -101,26 +109,30 @@ class Walker:
             root = len(stops)
             numbers[way] = root
             stops.append(Stop(device_of[start.instance], start.ingress, header, start.instance))
-            self._decide(stops[root], packet, stateful, start.hops)
+            self._decide(stops[root], packet, start.hops)
             first.append(root)
             # Depth first, with the stops of the current way marked: meeting one of them is a loop.
             on_way = {root}
-            stack = [(root, iter(stops[root].branches))]
+            stack = [(root, iter(stops[root].branches), packet)]
             while stack:
-                number, branches = stack[-1]
+                number, branches, packet = stack[-1]
                 for branch in branches:
                     if branch.verdict is not None:
                         continue
                     port = branch.target
-                    target = numbers.get(way_in[port])
+                    if branch.header is not None:
+                        onward = run.packet(branch.header)
+                    else:
+                        onward = packet
+                    target = onward.numbers.get(way_in[port])
                     if target is None:
-                        branch.target = target = numbers[way_in[port]] = len(stops)
-                        stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
+                        branch.target = target = onward.numbers[way_in[port]] = len(stops)
+                        stop = Stop(device_of[instance_of[port]], port, onward.header, instance_of[port])
                         stops.append(stop)
-                        self._decide(stop, packet, stateful, None)
+                        self._decide(stop, onward, None)
                         if stop.branches:
                             on_way.add(target)
-                            stack.append((target, iter(stop.branches)))
+                            stack.append((target, iter(stop.branches), onward))
                             break
                         finished.append(target)
                     else:
@@ -132,12 +144,16 @@ class Walker:
                     stack.pop()
                     on_way.discard(number)
                     finished.append(number)
-        return Strand(stops, first, finished, has_loop, starts, ends)
+        return Strand(stops, first, finished, has_loop, starts, ends, kind, run.tracker, expected)
 
-    def _decide(self, stop: Stop, packet: _Packet, stateful: frozenset[int], hops: tuple[NextHop, ...] | None) -> None:
+    def _decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
         device, ingress, header = stop.device, stop.ingress, packet.header
-        is_reply = device in stateful
+        filtered = self._filtered.get(device)
+        if filtered is not None:
+            filtered.decide(stop, packet, hops)
+            return
+        is_reply = device in packet.run.stateful
         if ingress >= 0:
             acl = self._acl_in[ingress]
             if acl is not None:
@@ -148,24 +164,25 @@ class Walker:
             stop.verdict, stop.stage = "blocked", "acl_in"
             stop.branches.clear()
 
-    def _forward(self, stop: Stop, packet: _Packet, is_reply: bool, hops: tuple[NextHop, ...] | None) -> None:
+    def _forward(self, stop: Stop, packet: WalkedPacket, is_reply: bool, hops: tuple[NextHop, ...] | None) -> None:
         """Delivery, steering and the table."""
-        device, instance, ingress, header = stop.device, stop.instance, stop.ingress, packet.header
-        if instance in packet.owners:
-            if instance in packet.ends:
-                stop.verdict = "arrives"
-            else:
-                # Another owner of the address keeps what was meant for the one that was asked.
-                stop.verdict, stop.stage = "unresolved", "delivery"
+        device, ingress, header = stop.device, stop.ingress, packet.header
+        if self.ends_here(stop, packet):
             return
         if ingress >= 0:
-            if not self._forwards[instance]:
-                stop.verdict, stop.stage = "discarded", "host"
-                return
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        best = self.solved.table(instance).get
+        route = self.route(stop, packet)
+        if route is not None:
+            for hop in route.next_hops if hops is None else hops:
+                stop.branches.append(self.branch(device, hop, header, is_reply))
+            if not stop.branches:
+                stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def route(self, stop: Stop, packet: WalkedPacket) -> Route | None:
+        """The route that leads on, kept with the stop; without one the stop's verdict is given."""
+        best = self.solved.table(stop.instance).get
         route: Route | None = None
         for number in packet.chain:
             route = best(number)
@@ -176,11 +193,35 @@ class Walker:
             stop.verdict, stop.stage = "unrouted", "route"
         elif route.action != "forward":
             stop.verdict, stop.stage = "discarded", "route"
-        else:
-            for hop in route.next_hops if hops is None else hops:
-                stop.branches.append(self._branch(device, hop, header, is_reply))
-            if not stop.branches:
-                stop.verdict, stop.stage = "unresolved", "next_hop"
+            route = None
+        return route
+
+    def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
+        """Whether a packet goes no further: it is delivered, or has come to a host that is not meant."""
+        if stop.instance in packet.owners:
+            expected = packet.run.expected
+            if expected is not None and packet.header not in expected:
+                stop.verdict, stop.stage = "discarded", "delivery"  # no socket waits for it
+            elif stop.ingress >= 0 and self._is_own_source(stop.instance, packet):
+                stop.verdict, stop.stage = "discarded", "delivery"
+            elif stop.instance in packet.ends:
+                stop.verdict = "arrives"
+            else:
+                # Another owner of the address keeps what was meant for the one that was asked.
+                stop.verdict, stop.stage = "unresolved", "delivery"
+            return True
+        if stop.ingress >= 0 and not self._forwards[stop.instance]:
+            stop.verdict, stop.stage = "discarded", "host"
+            return True
+        return False
+
+    def _is_own_source(self, instance: int, packet: WalkedPacket) -> bool:
+        """Whether a translated packet comes in with an own address as source, which no device believes (RFC 1812
+        section 5.3.7): it was sent back to its sender, and its source was left as it was."""
+        if packet.header in packet.run.asked:
+            return False
+        owners = self.topology.owners.get(packet.header.source, ())
+        return any(self._instance_of[port] == instance for port in owners)
 
     def _steer(self, stop: Stop, policy: ForwardingPolicy, header: Header, is_reply: bool) -> bool:
         """Whether a forwarding policy decided, and if so what it did."""
@@ -196,14 +237,15 @@ class Walker:
                     hop = self.solved.connected_hop(stop.instance, address)
                     if hop is not None:
                         stop.steering = SteeringCheck(policy.name, index, True)
-                        stop.branches.append(self._branch(stop.device, hop, header, is_reply))
+                        stop.branches.append(self.branch(stop.device, hop, header, is_reply))
                         return True
             stop.steering = SteeringCheck(policy.name, index, False)
             return False
         stop.steering = SteeringCheck(policy.name, None, False)
         return False
 
-    def _branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
+    def branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
+        """One way out: the ACL there, and who answers for the next hop."""
         port, given, neighbor = hop
         address = header.destination if given is None else given
         if neighbor >= 0:
@@ -248,6 +290,11 @@ class Walker:
         assert hop.address is not None
         branch = Branch(hop.port, hop.address, True)
         return (self._segment_of[hop.port], hop.address) in self._answerers or self._is_beyond(device, branch)
+
+    def engine(self, device: int) -> Engine | None:
+        """What runs a device's filter program, where it has one."""
+        filtered = self._filtered.get(device)
+        return None if filtered is None else filtered.engine
 
     def leaves_by(self, device: int, hop: NextHop, header: Header) -> bool:
         """Whether a packet handed to this next hop leaves the model (ACLs aside)."""

@@ -29,6 +29,11 @@ class Address(NamedTuple):
         return str(ipaddress.IPv6Address(self.value))
 
     @property
+    def is_multicast(self) -> bool:
+        """RFC 5771, RFC 4291 section 2.7."""
+        return self.value >> 28 == 0xE if self.family == 4 else self.value >> 120 == 0xFF
+
+    @property
     def is_link_local(self) -> bool:
         if self.family == 4:
             return self.value >> 16 == 0xA9FE

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import Policy
@@ -86,8 +87,8 @@ class ObservedRoute:
 class Device:
     """``neighbors`` are addresses seen alive on an interface, from captures: (interface, address).
 
-    ``gaps`` are statements about this device that its input held and the model cannot represent; they
-    are shown wherever they could change an answer.
+    ``program`` is what a Linux router's own filters say, in place of ACLs. ``gaps`` are statements about this
+    device that its input held and the model cannot represent; they are shown wherever they could change an answer.
     """
 
     name: str
@@ -103,6 +104,7 @@ class Device:
     forwarding_policies: dict[str, ForwardingPolicy] = field(default_factory=dict)
     observed: tuple[ObservedRoute, ...] = ()
     neighbors: frozenset[tuple[str, Address]] = frozenset()
+    program: FilterProgram | None = None
     gaps: tuple["Gap", ...] = ()
 
     @property

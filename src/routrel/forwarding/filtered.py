@@ -1,0 +1,224 @@
+"""A device with a filter program on the way of a walk: its hooks in the kernel's order.
+
+What comes in meets ingress and prerouting; then it is delivered (input) or routed, and meets forward and
+postrouting with the interface it leaves by. What the device makes itself is routed first, meets output, is
+routed again where a rule changed its destination or mark, and meets postrouting.
+"""
+
+from typing import Protocol
+
+from routrel.forwarding.programs.engine import Engine, Passage
+from routrel.forwarding.programs.packets import Packet
+from routrel.forwarding.run import WalkedPacket
+from routrel.forwarding.strand import Branch, Stop
+from routrel.model.addresses import Address
+from routrel.model.filter_programs import FilterProgram, Hook
+from routrel.model.filters import Header
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.solve import Solved
+
+LOOPBACK = "lo"
+COMING_IN: tuple[Hook, ...] = ("ingress", "prerouting")
+GOING_OUT: tuple[Hook, ...] = ("output", "postrouting")
+UNICAST, LOCAL, BROADCAST, MULTICAST = 1, 2, 3, 5
+"""Types of addresses as ``fib`` numbers them."""
+
+
+class Forwarder(Protocol):
+    """What a walk does at any device, with a program or without."""
+
+    solved: Solved
+
+    def route(self, stop: Stop, packet: WalkedPacket) -> Route | None:
+        """The route that leads on; without one the stop has its verdict."""
+
+    def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
+        """Whether a packet goes no further: it is delivered, or at a host that is not meant."""
+
+    def branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
+        """One way out."""
+
+
+class FilteredDevice:
+    """Runs a device's filter program for a walker; also what its rules may ask of the device."""
+
+    def __init__(self, walker: Forwarder, device: int, program: FilterProgram):
+        self.walker = walker
+        self.topology = walker.solved.topology
+        self.device = device
+        self.engine = Engine(device, program, self)
+
+    def decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
+        """Everything the device does with a packet at one stop."""
+        run = packet.run
+        if stop.ingress < 0:
+            self._originate(stop, packet, hops)
+            return
+        iif = self.topology.ports[stop.ingress].name.interface
+        passages = [Passage(Packet(stop.header, run.kind, iif))]
+        for hook in COMING_IN:
+            passages = self.engine.run(hook, passages, run.tracker)
+        for passage in _passing(stop, passages):
+            onward = self._translated(stop, packet, passage)
+            if stop.instance in onward.owners:
+                self._deliver(stop, onward, passage)
+            elif not self.walker.ends_here(stop, onward):
+                self._forward(stop, onward, passage, None, ("forward", "postrouting"))
+
+    def _translated(self, stop: Stop, packet: WalkedPacket, passage: Passage) -> WalkedPacket:
+        header = passage.packet.header
+        if header == stop.header:
+            return packet
+        stop.translated = header
+        return packet.run.packet(header)
+
+    def _deliver(self, stop: Stop, packet: WalkedPacket, passage: Passage) -> None:
+        passage.packet.oif = ""
+        found = self.engine.run("input", [passage], packet.run.tracker)
+        for one in _passing(stop, found):
+            packet.run.tracker.confirm(self.device, one.packet)
+            self.walker.ends_here(stop, self._translated(stop, packet, one))
+
+    def _forward(
+        self,
+        stop: Stop,
+        packet: WalkedPacket,
+        passage: Passage,
+        hops: tuple[NextHop, ...] | None,
+        hooks: tuple[Hook, ...],
+    ) -> None:
+        route = self.walker.route(stop, packet)
+        if route is None:
+            return
+        chosen = route.next_hops if hops is None else hops
+        for hop in chosen:
+            self._leave(stop, packet, Passage(passage.packet.copy(), passage.checks), hop, hooks)
+        if not chosen:
+            stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def _leave(self, stop: Stop, packet: WalkedPacket, passage: Passage, hop: NextHop, hooks: tuple[Hook, ...]) -> None:
+        """One way out, with what the hooks on it make of the packet."""
+        before = len(passage.checks)
+        passage.packet.oif = self.topology.ports[hop.port].name.interface
+        passages = [passage]
+        for hook in hooks:
+            passages = self.engine.run(hook, passages, packet.run.tracker)
+        passing, over = [one for one in passages if not one.is_over], [one for one in passages if one.is_over]
+        for one in passing or over[:1]:
+            header = one.packet.header
+            branch = self.walker.branch(self.device, hop, header, False)
+            branch.filters = one.checks[before:]
+            branch.header = None if header == stop.header else header
+            if one.is_over:
+                _block(branch)
+            elif over:
+                branch.stopped_by = over[0].checks[-1]
+            if not one.is_over:
+                packet.run.tracker.confirm(self.device, one.packet)
+            stop.branches.append(branch)
+
+    def _originate(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
+        """A packet of the device itself; one to an own address goes round by the loopback interface."""
+        run = packet.run
+        if stop.instance in packet.owners:
+            own = Packet(stop.header, run.kind, "", LOOPBACK, own=True)
+            passages = [Passage(own)]
+            for hook in GOING_OUT:
+                passages = self.engine.run(hook, passages, run.tracker)
+            for one in passages:
+                one.packet.iif, one.packet.oif = LOOPBACK, ""
+            passages = self.engine.run("prerouting", passages, run.tracker)
+            for passage in _passing(stop, passages):
+                self._deliver(stop, self._translated(stop, packet, passage), passage)
+            return
+        route = self.walker.route(stop, packet)
+        if route is None:
+            return
+        chosen = route.next_hops if hops is None else hops
+        for hop in chosen:
+            oif = self.topology.ports[hop.port].name.interface
+            made = Packet(stop.header, run.kind, "", oif, own=True)
+            passages = self.engine.run("output", [Passage(made)], run.tracker)
+            for one in passages:
+                header = one.packet.header
+                is_moved = header.destination != stop.header.destination
+                if one.is_over or not is_moved:
+                    self._leave_own(stop, packet, one, hop)
+                else:
+                    onward = run.packet(header)
+                    stop.translated = header
+                    if stop.instance in onward.owners:
+                        one.packet.iif, one.packet.oif = LOOPBACK, ""
+                        self._deliver(stop, onward, one)
+                    else:
+                        self._forward(stop, onward, one, None, ("postrouting",))
+        if not chosen:
+            stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def _leave_own(self, stop: Stop, packet: WalkedPacket, passage: Passage, hop: NextHop) -> None:
+        if not passage.is_over:
+            self._leave(stop, packet, passage, hop, ("postrouting",))
+            self._show_output(stop, passage)
+            return
+        known = next((one for one in stop.branches if one.port == hop.port and one.address == hop.address), None)
+        if known is not None:
+            known.stopped_by = passage.checks[-1]
+            return
+        branch = self.walker.branch(self.device, hop, passage.packet.header, False)
+        branch.filters = passage.checks
+        _block(branch)
+        stop.branches.append(branch)
+
+    @staticmethod
+    def _show_output(stop: Stop, passage: Passage) -> None:
+        """The checks at output stand with the way out, as those of postrouting do."""
+        branch = stop.branches[-1]
+        branch.filters = (*passage.checks, *branch.filters)
+
+    def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
+        """The interface that its table sends an address out of, '' where it has none (kernel: nft_fib_ipv4.c)."""
+        route = self.walker.solved.lookup(self._instance(iif), address)
+        if route is None or route.action != "forward" or route.protocol == "local" or not route.next_hops:
+            return ""
+        names = [self.topology.ports[hop.port].name.interface for hop in route.next_hops]
+        return iif if iif in names else names[0]
+
+    def address_type(self, address: Address, iif: str | None) -> int:
+        """Local, broadcast, multicast or unicast, on one interface or any."""
+        ports = [self.topology.ports[number] for number in self.topology.ports_of[self.device]]
+        if address.is_multicast:
+            return MULTICAST
+        for port in ports:
+            if iif is not None and port.name.interface != iif:
+                continue
+            if address in port.addresses:
+                return LOCAL
+            if any(p.family == 4 and not p.is_host and p.last == address.value for p in port.prefixes):
+                return BROADCAST
+        return UNICAST
+
+    def own_addresses(self, interface: str, family: int) -> list[Address]:
+        """The addresses of an interface, the main one first."""
+        port = self.topology.ports_named[self.device].get(interface)
+        found = () if port is None else port.addresses
+        return [one for one in found if one.family == family and not one.is_link_local]
+
+    def _instance(self, interface: str | None) -> int:
+        port = self.topology.ports_named[self.device].get(interface or "")
+        return self.device if port is None else port.instance
+
+
+def _passing(stop: Stop, passages: list[Passage]) -> list[Passage]:
+    """The ways that pass; where none does the stop is the end, and where some do not it says so."""
+    passing, over = [one for one in passages if not one.is_over], [one for one in passages if one.is_over]
+    shown = (passing or over)[0]
+    stop.filters = shown.checks
+    if over and passing:
+        stop.stopped_by = over[0].checks[-1]
+    elif over:
+        stop.verdict, stop.stage = "blocked", "filter"
+    return passing
+
+
+def _block(branch: Branch) -> None:
+    branch.verdict, branch.stage, branch.target, branch.mtu = "blocked", "filter", -1, 0

@@ -1,0 +1,126 @@
+"""A packet with all that rules look at, and connections as one device tracks them."""
+
+from dataclasses import dataclass
+from typing import Final, Literal, NamedTuple
+
+from routrel.model.filter_programs import Hook
+from routrel.model.filters import ICMP, ICMPV6, TCP, UDP, Header
+
+PacketKind = Literal["first", "reply", "following", "later reply"]
+"""The first packet of a flow, the answer to it, and what follows either of them."""
+
+INVALID, ESTABLISHED, RELATED, NEW, UNTRACKED = 1, 2, 4, 8, 64
+"""States of a packet in connection tracking, as bits (``ct state``)."""
+
+SEEN_REPLY, CONFIRMED, SOURCE_TRANSLATED, DESTINATION_TRANSLATED = 2, 8, 16, 32
+"""Bits of a connection's status (``ct status``)."""
+
+SYN, ACK = 2, 16
+TCP_FLAGS = {"first": SYN, "reply": SYN | ACK, "following": ACK, "later reply": ACK}
+ECHO = {ICMP: (8, 0), ICMPV6: (128, 129)}
+"""Types of an echo request and its reply."""
+
+
+class Between(NamedTuple):
+    """A number that is known to lie between two, both included."""
+
+    low: int
+    high: int
+
+
+class Unknown:
+    """What is not known (``UNSAID``), or not there at all, so that no rule that asks it matches (``ABSENT``)."""
+
+    def __init__(self, name: str):
+        self.name = name
+
+    def __repr__(self) -> str:
+        return self.name
+
+
+UNSAID: Final = Unknown("UNSAID")
+ABSENT: Final = Unknown("ABSENT")
+
+
+@dataclass(slots=True, eq=False)
+class Connection:
+    """A connection as one device tracks it.
+
+    ``original`` is the header of its first packet as it came, ``translated`` the same as it left; ``oif`` the
+    interface it left by. ``mark`` may be ``UNSAID``.
+    """
+
+    original: Header
+    translated: Header
+    mark: int | Unknown = 0
+    status: int = 0
+    oif: str = ""
+
+
+@dataclass(slots=True, eq=False)
+class Packet:
+    """``iif`` and ``oif`` name interfaces, '' where there is none at the hook; ``own`` packets were made here."""
+
+    header: Header
+    kind: PacketKind
+    iif: str = ""
+    oif: str = ""
+    hook: Hook = "prerouting"
+    own: bool = False
+    mark: int | Unknown = 0
+    dscp: int | Unknown = 0
+    state: int = INVALID
+    direction: int = 0
+    connection: Connection | None = None
+    is_fresh: bool = False
+    """Whether the connection was begun by this packet, so that translation is still to be decided."""
+
+    bound_source: bool = False
+    bound_destination: bool = False
+    """Whether translation of that side was decided."""
+
+    def copy(self) -> "Packet":
+        """The same packet on another way; a connection that it has just begun is its own there."""
+        connection = self.connection
+        if connection is not None and self.is_fresh:
+            connection = Connection(
+                connection.original, connection.translated, connection.mark, connection.status, connection.oif
+            )
+        return Packet(
+            self.header,
+            self.kind,
+            self.iif,
+            self.oif,
+            self.hook,
+            self.own,
+            self.mark,
+            self.dscp,
+            self.state,
+            self.direction,
+            connection,
+            self.is_fresh,
+            self.bound_source,
+            self.bound_destination,
+        )
+
+    @property
+    def is_reply(self) -> bool:
+        return self.kind in ("reply", "later reply")
+
+    @property
+    def family(self) -> int:
+        return self.header.source.family
+
+    @property
+    def effects(self) -> tuple[object, ...]:
+        """What rules did to it so far: equal where two ways through a chain come to the same."""
+        mark = None if self.connection is None else self.connection.mark
+        return self.header, self.mark, self.dscp, mark, self.state, self.bound_source, self.bound_destination
+
+    @property
+    def length(self) -> Between:
+        """The bytes of the packet, as far as they are known: openings of TCP are short."""
+        base = 20 if self.family == 4 else 40
+        if self.header.protocol == TCP:
+            return Between(base + 20, base + 40 if self.kind in ("first", "reply") else 65535)
+        return Between(base + (8 if self.header.protocol in (UDP, ICMP, ICMPV6) else 0), 65535)

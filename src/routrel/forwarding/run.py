@@ -1,0 +1,54 @@
+"""One walk while it is under way: which packet of its flow it follows, and what is looked up once for each header."""
+
+from routrel.forwarding.programs.packets import PacketKind
+from routrel.forwarding.programs.tracking import Tracker
+from routrel.model.filters import Header
+from routrel.routing.solve import Solved
+
+
+class WalkedPacket:
+    """A header with what is looked up once for it in one walk."""
+
+    __slots__ = ("chain", "ends", "header", "numbers", "owners", "run")
+
+    def __init__(self, run: "Run", header: Header):
+        solved = run.solved
+        self.run = run
+        self.header = header
+        self.chain = solved.chain(header.destination)
+        owners = solved.topology.owners.get(header.destination, ())
+        self.numbers: dict[int, int] = {}
+        """Stops by the way in."""
+        self.owners = frozenset(solved.topology.ports[port].instance for port in owners)
+        self.ends = self.owners if run.ends is None else run.ends
+
+
+class Run:
+    """One walk: which packet of the flow it follows, and its headers."""
+
+    __slots__ = ("asked", "ends", "expected", "kind", "packets", "solved", "stateful", "tracker")
+
+    def __init__(
+        self,
+        solved: Solved,
+        stateful: frozenset[int],
+        ends: frozenset[int] | None,
+        kind: PacketKind,
+        tracker: Tracker | None,
+    ):
+        self.solved = solved
+        self.stateful = stateful
+        self.ends = ends
+        self.kind = kind
+        self.tracker = tracker or Tracker()
+        self.asked: set[Header] = set()
+        """The headers that the walk starts with: any other has been translated."""
+        self.expected: frozenset[Header] | None = None
+        """Of an answer: the headers that its asker waits for."""
+        self.packets: dict[Header, WalkedPacket] = {}
+
+    def packet(self, header: Header) -> WalkedPacket:
+        found = self.packets.get(header)
+        if found is None:
+            found = self.packets[header] = WalkedPacket(self, header)
+        return found
