@@ -199,9 +199,12 @@ class Translating:
         chosen = Address(packet.family, min(max(end.value, address.low), address.high))
         if ports is not None and port is not None:
             port = port if ports.low <= port <= ports.high else ports.low
+        # Decided also where nothing changes: no later chain is asked (nf_nat_core.c, nf_nat_initialized).
         if self.is_source:
+            packet.bound_source = True
             packet.header = header._replace(source=chosen, source_port=port)
         else:
+            packet.bound_destination = True
             packet.header = header._replace(destination=chosen, destination_port=port)
         # Which of several addresses it is, the kernel draws from a hash.
         return "unsaid" if address.high > address.low and not address.low <= end.value <= address.high else "done"

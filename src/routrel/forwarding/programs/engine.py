@@ -171,10 +171,7 @@ class Engine:
                 header = one.packet.header
                 before = (header.source, header.source_port), (header.destination, header.destination_port)
                 for found in self._ask(hook, chain, one):
-                    after = found.packet.header
-                    if after != header:
-                        note_translation(found.packet, *before)
-                        _bind(found.packet, side)
+                    note_translation(found.packet, *before)
                     onward.append(found)
             passages = onward
         for one in passages:
