@@ -9,7 +9,6 @@ from hypothesis import strategies as st
 from routrel.formats.errors import LoadError
 from routrel.formats.sources import read_files
 from routrel.model.devices import Device
-from routrel.model.filters import HeaderMatch
 from routrel.model.network import Network
 
 KEYS = (
@@ -181,117 +180,6 @@ def test_rules_steer_in_the_order_of_their_priority():
     assert [str(hop) for hop in entries[0].next_hops] == ["10.0.2.9"]
     assert str(entries[0].match.destination) == "10.9.0.0/16"
     assert str(entries[0].match.destination_ports[0]) == "1-9"
-
-
-def rule(chain: str, *expressions: dict, comment: str = "") -> dict:
-    return {"rule": {"family": "inet", "table": "f", "chain": chain, "expr": list(expressions), "comment": comment}}
-
-
-def base(name: str, hook: str, policy: str = "accept", **more) -> dict:
-    chain = {"family": "inet", "table": "f", "name": name, "type": "filter", "hook": hook, "prio": 0, "policy": policy}
-    return {"chain": {**chain, **more}}
-
-
-def meta(key: str, right) -> dict:
-    return {"match": {"op": "==", "left": {"meta": {"key": key}}, "right": right}}
-
-
-def payload(protocol: str, field: str, right, op: str = "==") -> dict:
-    return {"match": {"op": op, "left": {"payload": {"protocol": protocol, "field": field}}, "right": right}}
-
-
-ACCEPT, DROP = {"accept": None}, {"drop": None}
-ESTABLISHED = {"match": {"op": "in", "left": {"ct": {"key": "state"}}, "right": ["established", "related"]}}
-
-
-def filters(*items: dict) -> Device:
-    return device(filters={"nftables": list(items)})
-
-
-def both_ways(*rules: tuple) -> list[dict]:
-    """The same rules in the hooks input and forward."""
-    return [base("i", "input"), base("f", "forward"), *(rule(c, *r) for c in ("i", "f") for r in rules)]
-
-
-def test_a_rule_for_one_interface_becomes_its_acl_with_the_closing_accept():
-    made = filters(*both_ways((meta("iifname", "e1"), payload("tcp", "dport", 22), DROP)))
-    assert made.interfaces["e2"].acl_in is None
-    acl = made.acls[made.interfaces["e1"].acl_in]
-    assert acl.entries[0].action == "drop"
-    assert acl.entries[-1].match == HeaderMatch()
-    assert acl.entries[-1].action == "accept"
-
-
-def test_sets_prefixes_and_ranges_are_read():
-    made = filters(
-        *both_ways(
-            (
-                payload("ip", "saddr", {"set": [{"prefix": {"addr": "10.1.0.0", "len": 16}}, "10.2.0.1"]}),
-                payload("udp", "dport", {"set": [53, {"range": [5000, 5010]}]}),
-                DROP,
-            )
-        )
-    )
-    acl = made.acls[made.interfaces["e1"].acl_in]
-    assert [str(entry.match.source) for entry in acl.entries[:2]] == ["10.1.0.0/16", "10.2.0.1/32"]
-    assert [str(ports) for ports in acl.entries[0].match.destination_ports] == ["53", "5000-5010"]
-
-
-def test_established_traffic_makes_accepting_entries_stateful():
-    made = filters(*both_ways((ESTABLISHED, ACCEPT), (payload("tcp", "dport", 443), ACCEPT), (DROP,)))
-    acl = made.acls[made.interfaces["e1"].acl_in]
-    assert [(entry.action, entry.stateful) for entry in acl.entries] == [("accept", True), ("drop", False)]
-
-
-def test_where_input_and_forward_differ_the_devices_own_addresses_come_first():
-    made = filters(base("i", "input", "drop"), rule("i", payload("tcp", "dport", 22), ACCEPT), base("f", "forward"))
-    acl = made.acls[made.interfaces["e1"].acl_in]
-    texts = [(entry.action, str(entry.match.destination)) for entry in acl.entries]
-    assert texts == [
-        ("accept", "10.0.1.1/32"),
-        ("accept", "10.0.2.1/32"),
-        ("drop", "10.0.1.1/32"),
-        ("drop", "10.0.2.1/32"),
-        ("accept", "None"),
-    ]
-
-
-def test_filters_on_the_way_out_are_acl_out():
-    made = filters(
-        base("f", "forward"),
-        rule("f", meta("oifname", "e2"), DROP),
-        base("o", "output"),
-        rule("o", meta("oifname", "e2"), DROP),
-    )
-    assert made.interfaces["e2"].acl_out is not None
-    assert made.interfaces["e1"].acl_out is None
-    assert made.interfaces["e2"].acl_in is None
-
-
-@pytest.mark.parametrize(
-    ("expressions", "said"),
-    [
-        ((payload("ip", "saddr", "10.0.0.1", op="!="), DROP), "the comparison !="),
-        (({"limit": {"rate": 5}}, ACCEPT), "a rate limit"),
-        (({"dnat": {"addr": "10.0.0.1"}},), "the expression dnat"),
-        ((payload("tcp", "flags", "syn"), DROP), "a match on tcp flags"),
-        ((payload("ip", "saddr", {"range": ["10.0.0.1", "10.0.0.9"]}), DROP), "a range of addresses"),
-        ((payload("tcp", "dport", "ssh"), DROP), "it cannot be read"),
-        ((meta("iifname", "e1"), meta("oifname", "e2"), DROP), "a pair of interfaces"),
-        ((payload("tcp", "dport", 5), {"return": None}), "conditional return"),
-        ((payload("tcp", "dport", 5), {"jump": {"target": "f"}}), "under a condition"),
-    ],
-)
-def test_rules_that_no_acl_can_say_are_gaps(expressions, said):
-    gaps = filters(base("f", "forward"), rule("f", *expressions)).gaps
-    assert any(said in gap.message for gap in gaps), gaps
-
-
-def test_other_hooks_and_kinds_of_chain_are_gaps():
-    texts = [gap.message for gap in filters(base("p", "prerouting"), base("n", "postrouting", type="nat")).gaps]
-    assert len(texts) == 2
-    nested = filters(base("i", "input"), {"set": {"name": "x"}}).gaps
-    assert "named set" in nested[0].message
 
 
 def test_cabling_makes_links_and_names_what_was_not_captured():

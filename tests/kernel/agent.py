@@ -1,5 +1,6 @@
 """What runs inside a host's namespace: servers that answer, and probes on request (JSON lines on stdin)."""
 
+import contextlib
 import json
 import os
 import socket
@@ -22,11 +23,9 @@ def serve_tcp(port: int) -> None:
 def answer_tcp(connection: socket.socket, peer: tuple) -> None:
     with connection:
         connection.settimeout(2)
-        try:
+        with contextlib.suppress(OSError):
             connection.recv(16)
             connection.sendall(peer[0].encode())
-        except OSError:
-            pass
 
 
 def serve_udp(port: int) -> None:
@@ -35,10 +34,8 @@ def serve_udp(port: int) -> None:
         server.bind(("::", port))
         while True:
             _, peer = server.recvfrom(64)
-            try:
+            with contextlib.suppress(OSError):
                 server.sendto(peer[0].encode(), peer)
-            except OSError:
-                pass
 
 
 def checksum(data: bytes) -> int:
