@@ -5,7 +5,7 @@ from typing import Any
 from rest_framework import serializers
 
 VERDICTS = ("arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed")
-CHECK_KINDS = ("acl_in", "delivery", "steering", "route", "back", "acl_out", "next_hop")
+CHECK_KINDS = ("acl_in", "filter", "translation", "delivery", "steering", "route", "back", "acl_out", "next_hop")
 
 
 class PlaceSerializer(serializers.Serializer[Any]):
@@ -62,6 +62,7 @@ class StopSerializer(serializers.Serializer[Any]):
     site = serializers.CharField(allow_null=True)
     ingress = serializers.CharField(allow_null=True)
     header = serializers.CharField()
+    translated = serializers.CharField(allow_null=True)
     source = serializers.CharField()  # type: ignore[assignment]
     verdict = serializers.ChoiceField(choices=VERDICTS, allow_null=True)
     stage = serializers.CharField()
@@ -98,6 +99,9 @@ class CauseSerializer(serializers.Serializer[Any]):
     verdict = serializers.ChoiceField(choices=VERDICTS)
     acl = serializers.CharField(allow_null=True)
     entry = serializers.IntegerField(allow_null=True)
+    chain = serializers.CharField(allow_null=True)
+    rule = serializers.IntegerField(allow_null=True)
+    unsure = serializers.BooleanField()
     message = serializers.CharField()
     place = PlaceSerializer(allow_null=True)
     stop = serializers.IntegerField()
@@ -143,6 +147,7 @@ class DeciderSerializer(serializers.Serializer[Any]):
     entry = serializers.IntegerField(allow_null=True)
     accepted = serializers.BooleanField()
     place = PlaceSerializer(allow_null=True)
+    is_rule = serializers.BooleanField()
 
 
 class PortsPartSerializer(serializers.Serializer[Any]):
@@ -159,6 +164,7 @@ class WalkSerializer(serializers.Serializer[Any]):
     service = serializers.CharField()
     forward = StrandSerializer()
     return_note = serializers.CharField()
+    forward_note = serializers.CharField()
     parts = PortsPartSerializer(many=True)
     unexamined_ports = serializers.CharField(allow_null=True)
 

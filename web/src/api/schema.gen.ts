@@ -543,6 +543,9 @@ export interface components {
             verdict: components["schemas"]["VerdictEnum"];
             acl: string | null;
             entry: number | null;
+            chain: string | null;
+            rule: number | null;
+            unsure: boolean;
             message: string;
             place: components["schemas"]["Place"] | null;
             stop: number;
@@ -594,6 +597,7 @@ export interface components {
             entry: number | null;
             accepted: boolean;
             place: components["schemas"]["Place"] | null;
+            is_rule: boolean;
         };
         Device: {
             name: string;
@@ -684,6 +688,8 @@ export interface components {
         };
         /**
          * @description * `acl_in` - acl_in
+         *     * `filter` - filter
+         *     * `translation` - translation
          *     * `delivery` - delivery
          *     * `steering` - steering
          *     * `route` - route
@@ -692,7 +698,7 @@ export interface components {
          *     * `next_hop` - next_hop
          * @enum {string}
          */
-        KindEnum: "acl_in" | "delivery" | "steering" | "route" | "back" | "acl_out" | "next_hop";
+        KindEnum: "acl_in" | "filter" | "translation" | "delivery" | "steering" | "route" | "back" | "acl_out" | "next_hop";
         Leg: {
             device: string | null;
             interface: string | null;
@@ -964,6 +970,7 @@ export interface components {
             site: string | null;
             ingress: string | null;
             header: string;
+            translated: string | null;
             source: string;
             verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
             stage: string;
@@ -1057,6 +1064,7 @@ export interface components {
             service: string;
             forward: components["schemas"]["Strand"];
             return_note: string;
+            forward_note: string;
             parts: components["schemas"]["PortsPart"][];
             unexamined_ports: string | null;
             from: components["schemas"]["End"];

@@ -14,7 +14,7 @@ export function CauseNote({ cause, direction }: { cause: Cause; direction: Direc
       </p>
       {cause.near_misses.slice(0, 3).map((miss) => (
         <p key={`${miss.entry}${miss.field}`} className="text-faint">
-          entry {miss.entry} fits but for its {miss.field.replace("_", " ")}:{" "}
+          {cause.chain ? "rule" : "entry"} {miss.entry} fits but for its {miss.field.replace("_", " ")}:{" "}
           <span className="mono">{miss.has}</span>, not <span className="mono">{miss.needs}</span>{" "}
           {miss.place && <SourceLink place={miss.place} />}
         </p>

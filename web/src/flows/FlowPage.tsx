@@ -59,6 +59,7 @@ export function FlowPage() {
               <Doubts walk={answer} />
               <div className="flex-1 overflow-auto">
                 <LadderView walk={answer} chosen={chosen} choose={choose} />
+                {answer.forward_note && <p className="px-4 py-2 text-faint italic">{answer.forward_note}</p>}
                 {answer.return_note && <p className="px-4 py-2 text-faint italic">{answer.return_note}</p>}
               </div>
             </>

@@ -10,6 +10,8 @@ const ANCHOR = 17;
 
 const CHECK_WORDS: Record<Check["kind"], string> = {
   acl_in: "acl in",
+  filter: "filter",
+  translation: "translated",
   delivery: "here",
   steering: "steered",
   route: "route",

@@ -42,8 +42,7 @@ export function PortParts({ walk }: { walk: Walk }) {
             )}
             {decider && (
               <span className="text-faint">
-                {decider.device}, ACL {decider.acl}:{" "}
-                {decider.entry === null ? "the closing drop" : `entry ${decider.entry}`}{" "}
+                {decider.device}, {decider.is_rule ? "chain" : "ACL"} {decider.acl}: {deciderWords(decider)}{" "}
                 {decider.place && <SourceLink place={decider.place} />}
               </span>
             )}
@@ -58,4 +57,9 @@ export function PortParts({ walk }: { walk: Walk }) {
       <li className="text-faint">Below, the first part with a fault. A port range asks for itself.</li>
     </ul>
   );
+}
+
+function deciderWords(decider: { entry: number | null; is_rule: boolean }): string {
+  if (decider.entry === null) return decider.is_rule ? "its policy" : "the closing drop";
+  return `${decider.is_rule ? "rule" : "entry"} ${decider.entry}`;
 }

@@ -10,6 +10,7 @@ export function answerText(walk: Walk, network: string, asOf: string, url: strin
     ...strandLines("forward", walk.forward),
   ];
   if (walk.return) lines.push("", ...strandLines("return", walk.return));
+  if (walk.forward_note) lines.push(`  (${walk.forward_note})`);
   if (walk.return_note) lines.push(`  (${walk.return_note})`);
   return [...lines, "", url].join("\n");
 }
