@@ -150,36 +150,15 @@ def test_what_is_down_is_disabled_and_vlans_have_parents():
 def test_what_cannot_be_represented_is_a_gap_with_its_place():
     gaps = device(
         addresses=[*ADDRESSES, interface("br0", linkinfo={"info_kind": "bridge"})],
-        routes=[*ROUTES, {"type": "throw", "dst": "10.9.0.0/16"}],
-        rules=[{"priority": 100, "src": "all", "fwmark": "0x1", "table": "100"}],
+        routes=[*ROUTES, {"type": "xresolve", "dst": "10.9.0.0/16"}],
+        rules=[{"priority": 0, "src": "all", "table": "local"}, {"priority": 100, "src": "all", "l3mdev": None}],
     ).gaps
     texts = [gap.message for gap in gaps]
     assert len(texts) == 3
     assert "br0 is a bridge" in texts[0]
-    assert "10.9.0.0/16 of type throw" in texts[1]
-    assert "rule 100 is not represented: fwmark" in texts[2]
+    assert "10.9.0.0/16 of type xresolve" in texts[1]
+    assert "rule 100 is not represented: l3mdev" in texts[2]
     assert all(gap.place.line == 1 and gap.place.column > 1 for gap in gaps[:2])
-
-
-RULES = [
-    {"priority": 0, "src": "all", "table": "local"},
-    {"priority": 900, "src": "10.0.1.0", "srclen": 24, "iif": "e1", "ipproto": "tcp", "dport": 25, "action": "blackhole"},
-    {"priority": 800, "src": "all", "dst": "10.9.0.0", "dstlen": 16, "iif": "e1", "dport_start": 1, "dport_end": 9, "ipproto": "udp", "table": "100"},
-    {"priority": 950, "src": "all", "iif": "e1", "table": "main"},
-    {"priority": 32766, "src": "all", "table": "main"},
-]  # fmt: skip
-
-
-def test_rules_steer_in_the_order_of_their_priority():
-    routes = [*ROUTES, {"dst": "default", "gateway": "10.0.2.9", "dev": "e2", "table": "100"}]
-    made = device(routes=routes, rules=RULES)
-    assert made.interfaces["e1"].forwarding_policy == "rules-e1"
-    assert made.interfaces["e2"].forwarding_policy is None
-    entries = made.forwarding_policies["rules-e1"].entries
-    assert [entry.action for entry in entries] == ["forward", "discard", "table"]
-    assert [str(hop) for hop in entries[0].next_hops] == ["10.0.2.9"]
-    assert str(entries[0].match.destination) == "10.9.0.0/16"
-    assert str(entries[0].match.destination_ports[0]) == "1-9"
 
 
 def test_cabling_makes_links_and_names_what_was_not_captured():

@@ -6,7 +6,7 @@ from routrel.formats.captures import read_capture
 from routrel.forwarding.flow import Asker, Flow
 from routrel.routing.solve import solve
 from tests.kernel.namespaces import Lab
-from tests.kernel.rulesets import ruleset, without_refused
+from tests.kernel.rulesets import routing, ruleset, without_refused
 
 HOSTS = {"a": 1, "b": 2, "c": 3}
 SERVICES = ("icmp", "tcp/22", "tcp/80", "tcp/443", "udp/53")
@@ -29,6 +29,8 @@ def all_flows() -> list[dict[str, Any]]:
 
 def compare(lab: Lab, seed: int, lines: list[str] | None = None) -> tuple[list[str], list[str], int, int]:
     """(differences, the ruleset, flows asked, answers that were not sure)."""
+    commands = routing(seed)
+    lab.route(commands)
     lines = without_refused(ruleset(seed) if lines is None else lines, lab.load)
     error = lab.load("\n".join(lines))
     assert not error, error
@@ -44,4 +46,4 @@ def compare(lab: Lab, seed: int, lines: list[str] | None = None) -> tuple[list[s
         elif (verdicts == ("arrives", "arrives")) != answered:
             words = f"{flow['from']} > {flow['to']} {flow['service']} from {flow['source_port']}"
             differences.append(f"{words}: packets {'answered' if answered else 'not answered'}, program {verdicts}")
-    return differences, lines, len(flows), unsure
+    return differences, [*lines, *commands], len(flows), unsure

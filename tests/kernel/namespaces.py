@@ -101,6 +101,20 @@ class Lab:
         command = ["ip", "netns", "exec", self.name("r"), "nft", "-f", "-"]
         return subprocess.run(command, input=text, capture_output=True, text=True).stderr
 
+    def route(self, commands: list[str]) -> None:
+        """Rules and routes on r in place of those that earlier calls made; what ip refuses is left out."""
+        for family in ("-4", "-6"):
+            self.run("r", "ip", family, "rule", "flush")
+            for table, priority in (("local", "0"), ("main", "32766")):
+                done = ["ip", "netns", "exec", self.name("r"), "ip", family, "rule", "add"]
+                subprocess.run([*done, "lookup", table, "priority", priority], capture_output=True)
+            for table in ("100", "101"):
+                subprocess.run(
+                    ["ip", "-n", self.name("r"), family, "route", "flush", "table", table], capture_output=True
+                )
+        for command in commands:
+            subprocess.run(["ip", "netns", "exec", self.name("r"), *command.split()], capture_output=True)
+
     def captures(self) -> dict[str, bytes]:
         """The capture folder, by the commands of docs/captures.md."""
         commands = {
@@ -108,6 +122,8 @@ class Lab:
             "routes.json": "ip -j route show table all",
             "routes6.json": "ip -j -6 route show table all",
             "rules.json": "ip -j rule show",
+            "rules6.json": "ip -j -6 rule show",
+            "netconf.json": "ip -j netconf show",
             "filters.json": "nft -j list ruleset",
             "neighbors.json": "ip -j neighbor show",
         }

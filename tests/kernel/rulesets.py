@@ -188,3 +188,42 @@ def _ending(dice: Dice, family: str, hook: str, is_base: bool) -> str:
         options.append("ip saddr . ip daddr vmap { 10.0.1.2 . 10.0.2.2 : drop, 10.0.2.2 . 10.0.1.2 : accept }")
         options.append("meta l4proto vmap { tcp : goto side, udp : accept }")
     return dice.choice(options)
+
+
+def routing(seed: int) -> list[str]:
+    """Commands for routing rules and tables; half of the seeds have none."""
+    dice = Dice(seed * 7919 + 1)
+    if dice.random() < 0.5:
+        return []
+    found = []
+    for table in ("100", "101"):
+        for _ in range(dice.randint(1, 4)):
+            number = dice.randint(1, 3)
+            to = dice.one("default", f"10.0.{dice.randint(1, 3)}.0/24", f"10.0.{dice.randint(1, 3)}.2", "10.0.0.0/22")
+            way = dice.one(f"via 10.0.{number}.2 dev {LEGS[number - 1]}", f"dev {LEGS[number - 1]}")
+            kind = dice.choices(["", "throw", "blackhole", "unreachable"], [7, 1, 1, 1])[0]
+            metric = dice.maybe(0.3, f"metric {dice.randint(1, 9)}")
+            tos = dice.maybe(0.1, "tos 0x10")
+            words = f"{kind} {to} table {table}" if kind else f"{to} {way} table {table} {metric} {tos}"
+            found.append(f"ip route append {words}")
+            six = dice.one("default", f"fd0{dice.randint(1, 3)}::/64", f"fd0{dice.randint(1, 3)}::2")
+            found.append(f"ip -6 route append {six} via fd0{number}::2 dev {LEGS[number - 1]} table {table}")
+    for priority in dice.sample(range(50, 400), dice.randint(1, 4)):
+        family = dice.one("", "", "-6")
+        host = dice.one(*NETWORKS_6[:4]) if family else dice.one(*NETWORKS_4)
+        selectors = [
+            dice.maybe(0.5, f"{dice.one('from', 'to')} {host}"),
+            dice.maybe(0.3, f"iif {dice.one(*LEGS)}"),
+            dice.maybe(0.3, f"ipproto {dice.one('tcp', 'udp')} dport {dice.one('22', '80', '20-100')}"),
+            dice.maybe(0.3, f"fwmark {dice.one('1', '2', '0x0/0x1', '0x2/0x2')}"),
+        ]
+        action = dice.choices(
+            ["lookup 100", "lookup 101", "lookup main suppress_prefixlength 23", "blackhole", "goto 500", "nop"],
+            [6, 4, 1, 1, 1, 1],
+        )[0]
+        negated = dice.maybe(0.15, "not")
+        found.append(f"ip {family} rule add {negated} {' '.join(selectors)} priority {priority} {action}")
+    found.append("ip rule add priority 500 nop")
+    if dice.random() < 0.1:
+        found.append("ip rule del priority 32766")
+    return found

@@ -133,6 +133,13 @@ class CauseFinder:
         elif ending.stage == "host":
             message = f"{device.name} is a host and does not forward; {header.destination} is not its address"
             place = device.place
+        elif ending.stage == "delivery" and strand.expected is not None and ending.verdict == "discarded":
+            wanted = some_of(sorted({f"{one.source} port {one.source_port}" for one in strand.expected}))
+            came = stop.translated or stop.header
+            message = (
+                f"the answer comes from {came.source} port {came.source_port}, and not from {wanted} that was asked"
+            )
+            place = device.place
         elif ending.stage == "delivery":
             message = self._elsewhere_text(stop)
             place = device.place
@@ -140,6 +147,9 @@ class CauseFinder:
             message = f"{device.name} has no route for {header.destination}"
             remedy = self.routes.missing_route(strand, stop, stateful)
             trail = self._trail(stop)
+        elif ending.verdict == "discarded" and stop.rule is not None and stop.rule.action != "table":
+            message = f"routing rule {stop.rule.priority} ({stop.rule.text}) ends {header_text(header)}"
+            place = stop.rule.place
         elif ending.verdict == "discarded":
             assert route is not None
             message = (
@@ -180,7 +190,10 @@ class CauseFinder:
 
     def _elsewhere_text(self, stop: Stop) -> str:
         """Of a packet that another owner of its destination keeps: who, and who was meant."""
-        destination = stop.header.destination
+        destination = (stop.translated or stop.header).destination
+        source = (stop.translated or stop.header).source
+        if any(self.topology.ports[port].instance == stop.instance for port in self.topology.owners.get(source, ())):
+            return f"it comes to {source}, its own sender, which does not believe it (RFC 1812 section 5.3.7)"
         owners = [self.topology.ports[number] for number in self.topology.owners.get(destination, ())]
         here = next(port.name for port in owners if port.instance == stop.instance)
         others = [str(port.name) for port in owners if port.instance != stop.instance]
@@ -191,7 +204,8 @@ class CauseFinder:
     def _idle(self, stop: Stop) -> list[Step]:
         """Routes of the instance itself that would lead there and are not active, the longest match first."""
         destination, found = stop.header.destination, []
-        for route, reason in self.solved.unresolved[stop.instance]:
+        self.solved.table(stop.instance)
+        for route, reason in self.solved.unresolved.get(stop.instance, ()):
             if route.prefix.contains(destination):
                 text = f"{route.prefix} is stated here and not active: {reason}"
                 found.append((route.prefix.length, Step(stop.instance, text, route.place, True)))

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from routrel.model.addresses import Prefix
-from routrel.model.devices import ObservedRoute
+from routrel.model.observed import ObservedRoute
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.observed import observed_in
 from routrel.routing.routes import Route

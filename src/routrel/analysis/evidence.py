@@ -142,6 +142,11 @@ class Evidence:
             return
         if stop.steering is not None:
             yield self._steering_check(device, stop)
+        if stop.rule is not None and (stop.rule.table != "main" or stop.rule.source or not stop.is_rule_sure):
+            state = PASS if stop.is_rule_sure else NOTE
+            doubt = "" if stop.is_rule_sure else ". Not sure: rules before it are for some users, whom no capture tells"
+            text = f"routing rule {stop.rule.priority}: {stop.rule.text}{doubt}"
+            yield _check("steering", state, text, stop.rule.place)
         decided_by_steering = stop.steering is not None and stop.steering.used
         if not decided_by_steering:
             yield self._route_check(device, stop)

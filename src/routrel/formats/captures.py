@@ -16,12 +16,21 @@ from routrel.formats.grammar import NAME, printable, timestamp
 from routrel.formats.json_items import json_items
 from routrel.formats.network_file import read_names
 from routrel.formats.nftables import read_filters
-from routrel.formats.policy_rules import TableRoute, read_rules
-from routrel.formats.shapes import ADDRESS_SHAPE, LLDP_SHAPE, NEIGHBOR_SHAPE, ROUTE_SHAPE, RULE_SHAPE, is_shaped
+from routrel.formats.routing_rules import TABLES, default_rules, read_rules
+from routrel.formats.shapes import (
+    ADDRESS_SHAPE,
+    FORWARDING_SHAPE,
+    LLDP_SHAPE,
+    NEIGHBOR_SHAPE,
+    ROUTE_SHAPE,
+    RULE_SHAPE,
+    is_shaped,
+)
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
-from routrel.model.devices import Device, Gap, Interface, ObservedNextHop, ObservedRoute
-from routrel.model.filters import ForwardingPolicy
+from routrel.model.devices import Device, Gap, Interface
+from routrel.model.kernel_routing import KernelRoute, KernelRouting, RoutingRule, TableAction
 from routrel.model.network import InterfaceName, Link, Network
+from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place
 from routrel.model.routing import RouteAction
 
@@ -36,6 +45,13 @@ ROUTE_ACTIONS: dict[str, RouteAction] = {
 }
 PASSED_OVER = ("broadcast", "anycast", "multicast")
 NAMED_PROTOCOLS = ("ospf", "isis", "rip", "eigrp", "bgp")
+ROUTE_KEYS = {
+    *("dst", "gateway", "dev", "type", "protocol", "scope", "prefsrc", "metric", "flags", "table", "tos", "nexthops"),
+    *("nhid", "pref", "weight", "src", "advmss", "mtu", "hoplimit", "initcwnd", "initrwnd", "rto_min", "expires"),
+    *("cache", "metrics", "quickack", "window", "rtt", "rttvar", "ssthresh", "cwnd", "reordering", "error"),
+}
+"""Keys of a route that are read, or that decide nothing of where a packet goes."""
+
 ADMINISTRATOR = ("static", "boot")
 FIRST_FILES = ("addresses.json", "routes.json")
 
@@ -52,8 +68,12 @@ class _Captured:
     name: str
     interfaces: dict[str, Interface] = field(default_factory=dict)
     observed: list[ObservedRoute] = field(default_factory=list)
-    tables: dict[str, list[TableRoute]] = field(default_factory=lambda: defaultdict(list))
+    tables: dict[tuple[int, str], list[KernelRoute]] = field(default_factory=lambda: defaultdict(list))
     gaps: list[Gap] = field(default_factory=list)
+    forwarding: set[str] | None = None
+    """Interfaces that take packets for others, None where no file says so."""
+    ignoring: set[tuple[str, str]] = field(default_factory=set)
+    """(family, interface) whose routes the kernel leaves aside while there is no carrier."""
 
 
 @collecting_later()
@@ -143,27 +163,29 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
     for item, place in _items(files, f"{folder}/addresses.json"):
         if is_shaped(item, ADDRESS_SHAPE, place, errors):
             _read_interface(device, item, place, errors)
-    for name, family in (("routes.json", 4), ("routes6.json", 6)):
+    for item, place in _items(files, f"{folder}/netconf.json"):
+        if is_shaped(item, FORWARDING_SHAPE, place, errors):
+            _read_forwarding(device, item)
+    has_own_file = f"{folder}/routes6.json" in files
+    for name in ("routes.json", "routes6.json"):
         for item, place in _items(files, f"{folder}/{name}"):
             if is_shaped(item, ROUTE_SHAPE, place, errors):
-                _read_route(device, item, place, family, errors)
-    rules = _items(files, f"{folder}/rules.json")
-    for item, place in rules:
-        is_shaped(item, RULE_SHAPE, place, errors)
-    errors.raise_if_any()
-    entries, gaps = read_rules(rules, device.tables, list(device.interfaces))
-    device.gaps += gaps
-    policies = {f"rules-{name}": ForwardingPolicy(f"rules-{name}", tuple(rules)) for name, rules in entries.items()}
+                family = 6 if name == "routes6.json" or _is_ipv6(item) else 4
+                if name == "routes6.json" or family == 4 or not has_own_file:
+                    _read_route(device, item, place, family, errors)
+    rules: list[RoutingRule] = []
+    for name, family in (("rules.json", 4), ("rules6.json", 6)):
+        items = _items(files, f"{folder}/{name}")
+        for item, place in items:
+            is_shaped(item, RULE_SHAPE, place, errors)
+        errors.raise_if_any()
+        read, gaps = read_rules(items, family)
+        rules += read or default_rules(family)
+        device.gaps += gaps
     filters = read_filters(_items(files, f"{folder}/filters.json", "nftables"), errors)
     errors.raise_if_any()
     device.gaps += filters.gaps
-    interfaces = {
-        name: replace(
-            interface,
-            forwarding_policy=f"rules-{name}" if name in entries else None,
-        )
-        for name, interface in device.interfaces.items()
-    }
+    interfaces = device.interfaces
     neighbors = set()
     for item, place in _items(files, f"{folder}/neighbors.json"):
         is_known = is_shaped(item, NEIGHBOR_SHAPE, place, errors) and "lladdr" in item
@@ -173,15 +195,37 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
     return Device(
         name=folder,
         place=Place(f"{folder}/addresses.json", 1, 1),
-        # No file says whether the kernel forwards; with one interface it has nowhere to forward to.
-        kind="host" if len(attached) <= 1 else "router",
+        kind="host" if not _forwards(device, len(attached)) else "router",
         interfaces=interfaces,
         program=filters.program,
-        forwarding_policies=policies,
+        kernel_routing=KernelRouting(tuple(rules), {key: tuple(found) for key, found in device.tables.items()}),
         observed=tuple(device.observed),
         neighbors=frozenset((name, address) for name, address in neighbors if address is not None),
         gaps=tuple(device.gaps),
     )
+
+
+def _forwards(device: _Captured, attached: int) -> bool:
+    """Whether the kernel forwards; where no file says so, it does if it has two interfaces to forward between."""
+    return attached > 1 if device.forwarding is None else bool(device.forwarding)
+
+
+def _read_forwarding(device: _Captured, item: dict[str, Any]) -> None:
+    """One entry of ``ip -j netconf show``."""
+    name = str(item.get("interface"))
+    if device.forwarding is None:
+        device.forwarding = set()
+    if item.get("forwarding") and name not in ("all", "default", "lo"):
+        device.forwarding.add(name)
+    if item.get("ignore_routes_with_linkdown"):
+        device.ignoring.add((str(item.get("family")), name))
+
+
+def _is_ipv6(item: dict[str, Any]) -> bool:
+    """Whether a route of ``ip route show table all``, which lists both families, is IPv6's."""
+    hops = item.get("nexthops", [item])
+    texts = [str(item.get("dst", "")), *(str(hop.get("gateway", "")) for hop in hops if isinstance(hop, dict))]
+    return "pref" in item or any(":" in text for text in texts)
 
 
 def _address(text: str) -> Address | None:
@@ -244,14 +288,14 @@ def _read_route(device: _Captured, item: dict[str, Any], place: Place, family: i
         return  # the host's own loopback
     if prefix.family == 6 and prefix.network >> 120 == 0xFF:
         return  # multicast, which has no tables here
-    action = ROUTE_ACTIONS.get(kind)
+    action: TableAction | None = "throw" if kind == "throw" else ROUTE_ACTIONS.get(kind)
     if action is None or "encap" in item or "via" in item:
         what = f"of type {kind}" if action is None else "with an encapsulation or a next hop of another family"
         device.gaps.append(Gap(f"{device.name}: a route for {prefix} {what} is not represented", place))
         return
     hops = []
     for hop in item.get("nexthops", [item]):
-        if "dead" in hop.get("flags", []) or "linkdown" in hop.get("flags", []):
+        if "dead" in hop.get("flags", []) or ("linkdown" in hop.get("flags", []) and _is_ignored(device, hop, family)):
             continue
         if "via" in hop or "encap" in hop:
             device.gaps.append(Gap(f"{device.name}: a next hop for {prefix} is not represented", place))
@@ -259,29 +303,40 @@ def _read_route(device: _Captured, item: dict[str, Any], place: Place, family: i
         gateway = _address(str(hop["gateway"])) if "gateway" in hop else None
         if hop.get("dev") in device.interfaces:
             hops.append(ObservedNextHop(gateway, hop["dev"]))
+        elif "nhid" in item and "dev" not in hop:
+            what = f"a route for {prefix} by next hop {item['nhid']}, which is not listed with it, is not represented"
+            device.gaps.append(Gap(f"{device.name}: {what}", place))
         elif action == "forward":
             errors.add(
                 place, "a route leads out of an interface that is not in addresses.json", found=quoted(hop.get("dev"))
             )
     if action == "forward" and not hops:
         return
+    for key in sorted(set(item) - ROUTE_KEYS):
+        device.gaps.append(Gap(f"{device.name}: {key!r} of the route for {prefix} is not represented", place))
     table = str(item.get("table", "main"))
-    if table in ("main", "default", "local", "254", "255"):
-        device.observed.append(
-            ObservedRoute(
-                prefix,
-                _protocol(item, kind, device, prefix),
-                tuple(hops) if action == "forward" else (),
-                None,
-                item.get("metric"),
-                action,
-                place,
-            )
-        )
-    else:
-        device.tables[table].append(
-            TableRoute(prefix, action, tuple(hop.address for hop in hops), int(item.get("metric", 0)), place)
-        )
+    table = TABLES.get(table, table)
+    observed = ObservedRoute(
+        prefix,
+        _protocol(item, kind, device, prefix),
+        tuple(hops) if action == "forward" else (),
+        None,
+        item.get("metric"),
+        "forward" if action == "throw" else action,
+        place,
+    )
+    tos = int(str(item.get("tos", 0)), 0)
+    if table in ("main", "default", "local") and action != "throw" and not tos:
+        device.observed.append(observed)
+    if table != "local":
+        source = _address(str(item["prefsrc"])) if "prefsrc" in item else None
+        device.tables[family, table].append(KernelRoute(observed, action, tos, source))
+
+
+def _is_ignored(device: _Captured, hop: dict[str, Any], family: int) -> bool:
+    """Whether the kernel leaves a next hop aside while its interface has no carrier."""
+    name = "inet" if family == 4 else "inet6"
+    return bool({(name, "all"), (name, str(hop.get("dev")))} & device.ignoring)
 
 
 def _protocol(item: dict[str, Any], kind: str, device: _Captured, prefix: Prefix) -> str:

@@ -17,16 +17,10 @@ from routrel.formats.network_grammar import DEVICE, NETWORK, NETWORK_FIELDS
 from routrel.formats.routing_file import RoutingReader
 from routrel.formats.routing_grammar import NAMED
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
-from routrel.model.devices import (
-    DEFAULT_VLAN,
-    Device,
-    Interface,
-    ObservedNextHop,
-    ObservedRoute,
-    Switchport,
-)
+from routrel.model.devices import DEFAULT_VLAN, Device, Interface, Switchport
 from routrel.model.filters import PORTED, Acl, AclEntry, ForwardingPolicy, HeaderMatch, SteeringEntry
 from routrel.model.network import Endpoint, Link, Network, Service, Site
+from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
 

@@ -28,6 +28,8 @@ ROUTE_SHAPE: Shape = {
     "protocol": str,
     "metric": int,
     "table": (str, int),
+    "tos": (str, int),
+    "prefsrc": str,
     "nexthops": [_HOP],
 }
 RULE_SHAPE: Shape = {
@@ -38,10 +40,17 @@ RULE_SHAPE: Shape = {
     "dstlen": int,
     "iif": str,
     "oif": str,
-    "table": str,
+    "table": (str, int),
     "action": str,
     "ipproto": (str, int),
-    "protocol": str,
+    "protocol": (str, int),
+    "fwmark": (str, int),
+    "fwmask": (str, int),
+    "tos": (str, int),
+    "goto": int,
+    "suppress_prefixlen": int,
+    "uid_start": int,
+    "uid_end": int,
     "sport": int,
     "sport_start": int,
     "sport_end": int,
@@ -49,8 +58,15 @@ RULE_SHAPE: Shape = {
     "dport_start": int,
     "dport_end": int,
 }
+FORWARDING_SHAPE: Shape = {
+    "family": str,
+    "interface": str,
+    "forwarding": bool,
+    "ignore_routes_with_linkdown": bool,
+}
 NEIGHBOR_SHAPE: Shape = {"dst": str, "dev": str, "lladdr": str, "state": [str]}
 LLDP_SHAPE: Shape = {"interface": str, "device": str, "remote_interface": str}
+WORDS: dict[object, str] = {str: "text", int: "a number", bool: "true or false"}
 NUMBERS = {"mtu": (0, 2**32 - 1), "metric": (0, 2**32 - 1), "priority": (0, 2**32 - 1), "prefixlen": (0, 128)}
 """The ranges of numbers, where they are not those of ports."""
 
@@ -78,8 +94,8 @@ def _check(key: str, value: Any, wanted: object, place: Place, errors: ErrorList
             _check(key, one, wanted[0], place, errors)
     else:
         kinds = wanted if isinstance(wanted, tuple) else (wanted,)
-        if not isinstance(value, kinds) or isinstance(value, bool):
-            allowed = " or ".join("text" if kind is str else "a number" for kind in kinds)
+        if not isinstance(value, kinds) or isinstance(value, bool) != (kinds == (bool,)):
+            allowed = " or ".join(WORDS[kind] for kind in kinds)
             errors.add(place, f"{key!r} is not what the command prints", found=quoted(value), allowed=allowed)
         elif isinstance(value, int) and key in NUMBERS and not NUMBERS[key][0] <= value <= NUMBERS[key][1]:
             allowed = f"{NUMBERS[key][0]} to {NUMBERS[key][1]}"

@@ -5,8 +5,10 @@ postrouting with the interface it leaves by. What the device makes itself is rou
 routed again where a rule changed its destination or mark, and meets postrouting.
 """
 
+from collections.abc import Iterable
 from typing import Protocol
 
+from routrel.forwarding.kernel_tables import asks_with_source
 from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.run import WalkedPacket
@@ -29,8 +31,15 @@ class Forwarder(Protocol):
 
     solved: Solved
 
-    def route(self, stop: Stop, packet: WalkedPacket) -> Route | None:
-        """The route that leads on; without one the stop has its verdict."""
+    def routes(
+        self,
+        stop: Stop,
+        packet: WalkedPacket,
+        mark: int | None = 0,
+        dscp: int | None = 0,
+        has_source: bool = True,
+    ) -> Iterable[Route]:
+        """The route that leads on, several where that is not sure; without one the stop has its verdict."""
 
     def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
         """Whether a packet goes no further: it is delivered, or at a host that is not meant."""
@@ -87,14 +96,13 @@ class FilteredDevice:
         hops: tuple[NextHop, ...] | None,
         hooks: tuple[Hook, ...],
     ) -> None:
-        route = self.walker.route(stop, packet)
-        if route is None:
-            return
-        chosen = route.next_hops if hops is None else hops
-        for hop in chosen:
-            self._leave(stop, packet, Passage(passage.packet.copy(), passage.checks), hop, hooks)
-        if not chosen:
-            stop.verdict, stop.stage = "unresolved", "next_hop"
+        mark, dscp = (one if isinstance(one, int) else None for one in (passage.packet.mark, passage.packet.dscp))
+        for route in self.walker.routes(stop, packet, mark, dscp):
+            chosen = route.next_hops if hops is None else hops
+            for hop in chosen:
+                self._leave(stop, packet, Passage(passage.packet.copy(), passage.checks), hop, hooks)
+            if not chosen:
+                stop.verdict, stop.stage = "unresolved", "next_hop"
 
     def _leave(self, stop: Stop, packet: WalkedPacket, passage: Passage, hop: NextHop, hooks: tuple[Hook, ...]) -> None:
         """One way out, with what the hooks on it make of the packet."""
@@ -131,29 +139,29 @@ class FilteredDevice:
             for passage in _passing(stop, passages):
                 self._deliver(stop, self._translated(stop, packet, passage), passage)
             return
-        route = self.walker.route(stop, packet)
-        if route is None:
-            return
-        chosen = route.next_hops if hops is None else hops
-        for hop in chosen:
-            oif = self.topology.ports[hop.port].name.interface
-            made = Packet(stop.header, run.kind, "", oif, own=True)
-            passages = self.engine.run("output", [Passage(made)], run.tracker)
-            for one in passages:
-                header = one.packet.header
-                is_moved = header.destination != stop.header.destination
-                if one.is_over or not is_moved:
-                    self._leave_own(stop, packet, one, hop)
-                else:
-                    onward = run.packet(header)
-                    stop.translated = header
-                    if stop.instance in onward.owners:
-                        one.packet.iif, one.packet.oif = LOOPBACK, ""
-                        self._deliver(stop, onward, one)
-                    else:
-                        self._forward(stop, onward, one, None, ("postrouting",))
-        if not chosen:
-            stop.verdict, stop.stage = "unresolved", "next_hop"
+        for route in self.walker.routes(stop, packet, has_source=asks_with_source(stop.header, hops)):
+            chosen = route.next_hops if hops is None else hops
+            for hop in chosen:
+                self._leave_origin(stop, packet, hop)
+            if not chosen:
+                stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def _leave_origin(self, stop: Stop, packet: WalkedPacket, hop: NextHop) -> None:
+        """One way out of a packet of the device's own, through output, where it may be routed anew."""
+        run = packet.run
+        made = Packet(stop.header, run.kind, "", self.topology.ports[hop.port].name.interface, own=True)
+        for one in self.engine.run("output", [Passage(made)], run.tracker):
+            header = one.packet.header
+            is_moved = header.destination != stop.header.destination or one.packet.mark != 0
+            if one.is_over or not is_moved:
+                self._leave_own(stop, packet, one, hop)
+                continue
+            onward = self._translated(stop, packet, one)
+            if stop.instance in onward.owners:
+                one.packet.iif, one.packet.oif = LOOPBACK, ""
+                self._deliver(stop, onward, one)
+            else:
+                self._forward(stop, onward, one, None, ("postrouting",))
 
     def _leave_own(self, stop: Stop, packet: WalkedPacket, passage: Passage, hop: NextHop) -> None:
         if not passage.is_over:

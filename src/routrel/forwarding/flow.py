@@ -405,6 +405,9 @@ class Asker:
         topology = self.solved.topology
         family = header.destination.family
         fallback = self._device_address(source.instance, family)
+        chosen_by_kernel = self._originated_by_kernel(source, header, fallback)
+        if chosen_by_kernel is not None:
+            return chosen_by_kernel
         route = self.solved.lookup(source.instance, header.destination)
         by_source: dict[Address, list[NextHop]] = {}
         if route is not None and not self._owns(source.instance, header.destination):
@@ -425,6 +428,39 @@ class Asker:
             Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops))
             for address, hops in by_source.items()
         ]
+
+    def _originated_by_kernel(self, source: Place, header: Header, fallback: Address | None) -> list[Start] | None:
+        """A Linux device as source: the route's preferred source, else the address that fits the way out
+        (ip-route(8), inet_select_addr); the rules are asked again with it. None of any other device."""
+        assert source.instance is not None
+        found = self.walker.origin(source.instance, header, False)
+        if found is None or self._owns(source.instance, header.destination):
+            return None
+        by_source: dict[Address, list[NextHop]] = {}
+        for one in found:
+            for hop in one.route.next_hops if one.route is not None else ():
+                address = one.source or self._fitting(hop, header.destination) or fallback
+                if address is not None:
+                    by_source.setdefault(address, []).append(hop)
+        if not by_source and fallback is not None:
+            return [Start(source.instance, ORIGIN, header._replace(source=fallback), ())]
+        is_split = len(by_source) > 1 or header.destination.family == 6 or header.protocol == ICMP
+        return [
+            Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops) if is_split else None)
+            for address, hops in by_source.items()
+        ] or None
+
+    def _fitting(self, hop: NextHop, destination: Address) -> Address | None:
+        """The address of an interface that is in the subnet of what it sends to, else its first."""
+        port = self.solved.topology.ports[hop.port]
+        towards = destination if hop.address is None else hop.address
+        own = [
+            (prefix, address)
+            for prefix, address in zip(port.prefixes, port.addresses, strict=True)
+            if address.family == destination.family and (address.family == 4 or not address.is_link_local)
+        ]
+        fitting = [address for prefix, address in own if prefix.contains(towards)]
+        return next(iter(fitting or [address for _, address in own]), None)
 
     def _entries(self, word: str, header: Header) -> list[Start]:
         """A source outside the model enters at every device that could have received it from there."""

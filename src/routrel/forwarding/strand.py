@@ -9,6 +9,7 @@ from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
+from routrel.model.kernel_routing import RoutingRule
 from routrel.routing.routes import NextHop, Route
 
 Verdict = Literal["arrives", "blocked", "unrouted", "discarded", "unresolved", "loops", "leaves", "mixed"]
@@ -88,6 +89,9 @@ class Stop:
     """What a filter program did with the packet before its ways part."""
     stopped_by: RuleCheck | None = None
     """As of a branch."""
+    rule: RoutingRule | None = None
+    """The routing rule by which its table was asked, of a Linux router."""
+    is_rule_sure: bool = True
 
 
 class Start(NamedTuple):

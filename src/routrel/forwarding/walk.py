@@ -12,8 +12,10 @@ met again on its own way is a loop.
 """
 
 from collections.abc import Iterable, Mapping
+from dataclasses import replace
 
 from routrel.forwarding.filtered import FilteredDevice
+from routrel.forwarding.kernel_tables import OWN, Asked, Found, KernelTables, asks_with_source
 from routrel.forwarding.programs.engine import Engine
 from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
@@ -57,9 +59,17 @@ class Walker:
             if (program := (programs or {}).get(number, device.program)) is not None
         }
         self.has_programs = bool(self._filtered)
+        self._kernel: dict[int, KernelTables] = {
+            number: KernelTables(topology, number, device.kernel_routing)
+            for number, device in enumerate(topology.devices)
+            if device.kernel_routing is not None
+        }
         # A way in as one number: a filtered port its own, all others of an instance one below zero.
         filtered = [
-            port.interface.acl_in or port.interface.forwarding_policy or port.device in self._filtered
+            port.interface.acl_in
+            or port.interface.forwarding_policy
+            or port.device in self._filtered
+            or port.device in self._kernel
             for port in topology.ports
         ]
         self._way_in = [
@@ -70,7 +80,8 @@ class Walker:
         """A packet's own device treats it as one that came in unfiltered, if it forwards and has no program."""
         if start.ingress != ORIGIN:
             return self._way_in[start.ingress]
-        alike = self._forwards[start.instance] and self._device_of[start.instance] not in self._filtered
+        device = self._device_of[start.instance]
+        alike = self._forwards[start.instance] and device not in self._filtered and device not in self._kernel
         return -1 - start.instance - (0 if alike else len(self._forwards))
 
     def walk(
@@ -173,15 +184,28 @@ class Walker:
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        route = self.route(stop, packet)
-        if route is not None:
+        for route in self.routes(stop, packet, has_source=asks_with_source(header, hops)):
             for hop in route.next_hops if hops is None else hops:
                 stop.branches.append(self.branch(device, hop, header, is_reply))
             if not stop.branches:
                 stop.verdict, stop.stage = "unresolved", "next_hop"
 
-    def route(self, stop: Stop, packet: WalkedPacket) -> Route | None:
-        """The route that leads on, kept with the stop; without one the stop's verdict is given."""
+    def routes(
+        self,
+        stop: Stop,
+        packet: WalkedPacket,
+        mark: int | None = 0,
+        dscp: int | None = 0,
+        has_source: bool = True,
+    ) -> Iterable[Route]:
+        """The route that leads on, kept with the stop; without one the stop's verdict is given.
+
+        ``has_source`` is False of an own packet whose way is chosen before its source.
+        There are several only where a rule of a Linux router's hangs on what no capture tells.
+        """
+        kernel = self._kernel.get(stop.device)
+        if kernel is not None:
+            return self._kernel_routes(kernel, stop, Asked(packet.header, "", has_source, mark, dscp))
         best = self.solved.table(stop.instance).get
         route: Route | None = None
         for number in packet.chain:
@@ -189,12 +213,23 @@ class Walker:
             if route is not None:
                 break
         stop.route = route
-        if route is None:
-            stop.verdict, stop.stage = "unrouted", "route"
-        elif route.action != "forward":
-            stop.verdict, stop.stage = "discarded", "route"
-            route = None
-        return route
+        return () if _ends_at(stop, route) else (route,)  # type: ignore[return-value]
+
+    def _kernel_routes(self, kernel: KernelTables, stop: Stop, asked: Asked) -> list[Route]:
+        iif = OWN if stop.ingress < 0 else self.topology.ports[stop.ingress].name.interface
+        found = kernel.look_up(replace(asked, iif=iif))
+        leading = [one for one in found if one.route is not None and one.route.action == "forward"]
+        shown = (leading or found)[0]
+        stop.route, stop.rule, stop.is_rule_sure = shown.route, shown.rule, shown.is_sure
+        others = [one for one in found if one not in leading]
+        if others:
+            _ends_at(stop, others[0].route)
+        return [one.route for one in leading if one.route is not None]
+
+    def origin(self, instance: int, header: Header, has_source: bool) -> list[Found] | None:
+        """Where a Linux device would send a packet of its own; None of any other device."""
+        kernel = self._kernel.get(self._device_of[instance])
+        return None if kernel is None else kernel.look_up(Asked(header, OWN, has_source))
 
     def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
         """Whether a packet goes no further: it is delivered, or has come to a host that is not meant."""
@@ -302,6 +337,17 @@ class Walker:
         segment = self.topology.segment_of[hop.port]
         known = segment >= 0 and self.topology.on_segment(segment, branch.address) is not None
         return not known and self._is_beyond(device, branch)
+
+
+def _ends_at(stop: Stop, route: Route | None) -> bool:
+    """Whether a stop's route leads nowhere; its verdict is given then."""
+    if route is None:
+        stop.verdict, stop.stage = "unrouted", "route"
+    elif route.action != "forward":
+        stop.verdict, stop.stage = "discarded", "route"
+    else:
+        return False
+    return True
 
 
 def _check(acl: Acl, header: Header, is_reply: bool) -> AclCheck:

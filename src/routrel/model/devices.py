@@ -7,12 +7,14 @@ what each key means.
 from dataclasses import dataclass, field
 from typing import Literal
 
-from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy
+from routrel.model.kernel_routing import KernelRouting
+from routrel.model.observed import ObservedRoute
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import Policy
-from routrel.model.routing import DEFAULT_INSTANCE, RouteAction, RoutingInstance, StaticRoute
+from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
 
 DeviceKind = Literal["router", "switch", "firewall", "host", "gateway", "balancer"]
 InterfaceKind = Literal["ethernet", "loopback", "bundle", "vlan"]
@@ -63,32 +65,13 @@ class Interface:
         return self.kind == "loopback"
 
 
-@dataclass(frozen=True, slots=True)
-class ObservedNextHop:
-    address: Address | None = None
-    interface: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class ObservedRoute:
-    """A route as it was read off a device. ``protocol`` is a name of the command-line contract."""
-
-    prefix: Prefix
-    protocol: str = "observed"
-    next_hops: tuple[ObservedNextHop, ...] = ()
-    preference: int | None = None
-    metric: int | None = None
-    action: RouteAction = "forward"
-    place: Place = NOWHERE
-    vrf: str = DEFAULT_INSTANCE
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Device:
     """``neighbors`` are addresses seen alive on an interface, from captures: (interface, address).
 
-    ``program`` is what a Linux router's own filters say, in place of ACLs. ``gaps`` are statements about this
-    device that its input held and the model cannot represent; they are shown wherever they could change an answer.
+    ``program`` is what a Linux router's own filters say, in place of ACLs; ``kernel_routing`` its rules and tables.
+    ``gaps`` are statements about this device that its input held and the model cannot represent; they are shown
+    wherever they could change an answer.
     """
 
     name: str
@@ -105,6 +88,7 @@ class Device:
     observed: tuple[ObservedRoute, ...] = ()
     neighbors: frozenset[tuple[str, Address]] = frozenset()
     program: FilterProgram | None = None
+    kernel_routing: KernelRouting | None = None
     gaps: tuple["Gap", ...] = ()
 
     @property

@@ -4,7 +4,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import NamedTuple
 
-from routrel.model.devices import ObservedRoute
+from routrel.model.observed import ObservedRoute
 from routrel.model.routing import StaticRoute
 from routrel.routing.connected import connected_routes
 from routrel.routing.observed import install_observed_routes, is_observed_only

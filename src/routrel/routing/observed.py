@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 from routrel.model.addresses import Prefix
-from routrel.model.devices import ObservedRoute
+from routrel.model.observed import ObservedRoute
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.static import resolve_next_hop
 from routrel.routing.table import Table, sorted_hops
