@@ -20,6 +20,7 @@ from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
 from bench.generator import Shape, document, network
+from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.check import check
 from routrel.analysis.contest.answer import WhyAnswerer
@@ -273,6 +274,7 @@ def main() -> int:
     for bench in (bench_ospf, bench_redistribution, bench_bgp, bench_walks, bench_check, bench_large, bench_full_table):
         bench(options.quick)
         sys.stdout.flush()
+    bench_programs(options.quick)
     return 0
 
 

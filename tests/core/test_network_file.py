@@ -128,3 +128,17 @@ def test_the_json_schema_agrees_with_the_reader():
         assert not validator.is_valid(document)
         with pytest.raises(LoadError):
             read_network({"n.json": json.dumps(document).encode()})
+
+
+@pytest.mark.parametrize(
+    ("interfaces", "what"),
+    [
+        ("{p: {switchport: {access: 5}, acl_in: x}}", "a switchport"),
+        ("{p: {acl_out: x}, b: {members: [p], addresses: [10.0.0.1/24]}}", "a member of a bundle"),
+        ("{lo: {kind: loopback, addresses: [10.0.0.1/32], acl_in: x}}", "a loopback"),
+        ("{p: {acl_in: x}, p.5: {parent: p, vlan: 5, addresses: [10.0.0.1/24]}}", "a parent of VLANs"),
+    ],
+)
+def test_a_list_where_nothing_is_routed_is_an_error(interfaces, what):
+    text = f"devices: {{s: {{kind: switch, interfaces: {interfaces}, acls: {{x: []}}}}}}"
+    assert any(what in error and "never be asked" in error for error in errors(text))

@@ -295,3 +295,23 @@ def test_whatever_the_statics_say_a_walk_ends_and_its_paths_are_consistent(arcs,
         assert all((a, b) in set(arcs) for a, b in zip(path, path[1:], strict=False))
         repeated = len(path) - len(set(path))
         assert repeated == 0 or (repeated == 1 and path[-1] in path[:-1])
+
+
+def test_ways_that_join_before_a_loop_are_counted_exactly():
+    """Sixteen diamonds in a row make 2^16 ways, all into one loop of two routers."""
+    text = "devices:\n"
+    links = []
+    for n in range(17):
+        onward = [f"10.{n}.{side}.2" for side in (1, 2)]
+        static = ", ".join(f"{{prefix: 192.0.2.0/24, next_hop: {hop}}}" for hop in onward)
+        back = f"[{static}]" if n < 16 else "[{prefix: 192.0.2.0/24, next_hop: 10.99.0.2}]"
+        interfaces = {f"e{side}": f"addresses: [10.{n}.{side}.1/30]" for side in (1, 2) if n < 16}
+        interfaces |= {f"b{side}": f"addresses: [10.{n - 1}.{side}.2/30]" for side in (1, 2) if n}
+        if n == 16:
+            interfaces["l"] = "addresses: [10.99.0.1/30]"
+        text += router(f"r{n}", interfaces, f"static: {back}")
+        links += [f"[r{n}:e{side}, r{n + 1}:b{side}]" for side in (1, 2) if n < 16]
+    text += router("z", {"l": "addresses: [10.99.0.2/30]"}, "static: [{prefix: 192.0.2.0/24, next_hop: 10.99.0.1}]")
+    walked = walk(load(text + "links: [" + ", ".join([*links, "[r16:l, z:l]"]) + "]\n"), "r0", "192.0.2.1")
+    assert walked.forward.verdict == "loops"
+    assert walked.forward.path_count == 2**16

@@ -10,7 +10,7 @@ import threading
 from concurrent.futures import ThreadPoolExecutor
 
 TCP_PORTS, UDP_PORTS = (22, 80, 443, 8080), (53, 123, 5000)
-PATIENCE = 0.5
+PATIENCE = 0.7
 
 
 def serve_tcp(port: int) -> None:

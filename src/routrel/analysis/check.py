@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
 from routrel.analysis.duplicates import duplicate_addresses
+from routrel.analysis.program_shadowing import shadowed_rules
 from routrel.analysis.shadowing import Shadow, shadowed_entries
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Prefix
@@ -32,6 +33,7 @@ def check(solved: Solved) -> list[Finding]:
         *_steering_hops(solved),
         *_unattached(solved),
         *_shadowed(solved),
+        *shadowed_rules(solved.topology.devices),
         *_gaps(solved),
         *restart_findings(solved.bgp),
     ]

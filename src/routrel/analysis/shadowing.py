@@ -37,17 +37,21 @@ class Shadow(NamedTuple):
     by: tuple[int, ...]
 
 
-def shadowed_entries(matches: Sequence[HeaderMatch]) -> Iterator[Shadow]:
-    """Every match that the union of earlier ones covers, with those that take a part of it."""
-    return _Search(matches).run()
+def shadowed_entries(matches: Sequence[HeaderMatch], covering: Sequence[bool] | None = None) -> Iterator[Shadow]:
+    """Every match that the union of earlier ones covers, with those that take a part of it.
+
+    ``covering`` tells the matches that take all they match; others are looked at and cover nothing.
+    """
+    return _Search(matches, covering or (True,) * len(matches)).run()
 
 
 class _Search:
-    def __init__(self, matches: Sequence[HeaderMatch]):
+    def __init__(self, matches: Sequence[HeaderMatch], covering: Sequence[bool]):
         space = HeaderSpace(matches)
         self.boxes = [space.boxes(match) for match in matches]
         self.flat = [box for boxes in self.boxes for box in boxes]
         self.entry_of = [index for index, boxes in enumerate(self.boxes) for _ in boxes]
+        self.covers = np.array([covering[index] for index in self.entry_of], np.bool_)
         self.first = np.cumsum([0, *map(len, self.boxes)]).tolist()
         rows = [
             (*box.sources, *box.destinations, *_span(box.source_ports), *_span(box.destination_ports))
@@ -90,7 +94,7 @@ class _Search:
         """The earlier boxes that have a header in common with one."""
         low_high = (*box.sources, *box.destinations, *_span(box.source_ports), *_span(box.destination_ports))
         ranges = self.ranges[:, :before]
-        met = np.ones(before, np.bool_)
+        met = self.covers[:before].copy()
         for axis in range(0, 8, 2):
             met &= (ranges[axis] <= low_high[axis + 1]) & (ranges[axis + 1] >= low_high[axis])
         return [at for at in np.flatnonzero(met).tolist() if self.flat[at].meets(box)]

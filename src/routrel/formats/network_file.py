@@ -193,6 +193,7 @@ class _Builder:
             for interface, value, at in entries_of(record.get("interfaces"))
         }
         self.check_parents(interfaces)
+        self.check_lists({name: value for name, value, _ in entries_of(record.get("interfaces"))}, interfaces)
         if "site" in record and record["site"] not in sites:
             self.errors.dangling(record.place_of("site"), "site", record["site"], sites)
         reader = RoutingReader(self.errors, record, interfaces)
@@ -295,6 +296,31 @@ class _Builder:
                 )
         if (address.family == 4 and address.value >> 28 == 14) or (address.family == 6 and address.value >> 120 == 255):
             self.errors.add(place, "an interface cannot own a multicast address", found=quoted(address))
+
+    def check_lists(self, records: Mapping[str, Record], interfaces: dict[str, Interface]) -> None:
+        """Lists and steering stand where packets are routed: elsewhere they would never be asked."""
+        members = {member for one in interfaces.values() for member in one.members}
+        parents = {one.parent for one in interfaces.values() if one.parent is not None}
+        for name, interface in interfaces.items():
+            what = (
+                "a switchport"
+                if interface.switchport is not None
+                else "a member of a bundle"
+                if name in members
+                else "a loopback"
+                if interface.is_loopback
+                else "a parent of VLANs without addresses"
+                if name in parents and not interface.addresses
+                else ""
+            )
+            for key in ("acl_in", "acl_out", "forwarding_policy") if what else ():
+                if key in records[name]:
+                    self.errors.add(
+                        records[name].place_of(key),
+                        f"{key!r} of {what} would never be asked",
+                        found=name,
+                        allowed="an interface that routes: with addresses of its own, and no loopback",
+                    )
 
     def check_parents(self, interfaces: dict[str, Interface]) -> None:
         tagged: dict[tuple[str, int], str] = {}

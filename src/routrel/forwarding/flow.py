@@ -397,7 +397,27 @@ class Asker:
             raise FlowError(f"nothing can enter by {enter}: {self.solved.topology.ports[port].down}")
         if source.address is None:
             raise FlowError(f"a flow that enters by {enter} needs an address as its source")
+        port = self._routed(port)
         return Start(self.solved.topology.ports[port].instance, port, header._replace(source=source.address))
+
+    def _routed(self, number: int) -> int:
+        """The interface by which what enters a port is routed: of a switchport its VLAN's, of a member its bundle."""
+        topology = self.solved.topology
+        port = topology.ports[number]
+        others = [topology.ports[other] for other in topology.ports_of[port.device]]
+        bundle = next((one for one in others if port.name.interface in one.interface.members), None)
+        if bundle is not None:
+            return self._routed(bundle.index)
+        if port.interface.switchport is None:
+            return number
+        vlan = port.interface.switchport.vlan_by_tag[0]
+        routed = next((one for one in others if one.interface.vlan == vlan and one.interface.parent is None), None)
+        if routed is None or not routed.up:
+            raise FlowError(
+                f"{port.name} is a switchport of VLAN {vlan}, which {port.name.device} does not route: say the"
+                " interface by which the packet comes to a router"
+            )
+        return routed.index
 
     def _originated(self, source: Place, header: Header) -> list[Start]:
         """A device as source: its address on the interface the packet leaves by, else its own."""
@@ -470,7 +490,7 @@ class Asker:
         towards = header.reply()
         for instance in topology.instances:
             device = topology.devices[instance.device]
-            if not device.forwards or device.kind == "switch":
+            if not device.forwards or (device.kind == "switch" and not self._is_routing(instance.device)):
                 continue
             route = self.solved.lookup(instance.index, header.source)
             if route is None or route.action != "forward":
@@ -487,6 +507,11 @@ class Asker:
                 " network; say where it comes in, as device:interface"
             )
         return list(dict.fromkeys(starts))
+
+    def _is_routing(self, device: int) -> bool:
+        """Whether a switch routes: it has addresses in more than one place, not for its management alone."""
+        ports = (self.solved.topology.ports[number] for number in self.solved.topology.ports_of[device])
+        return sum(bool(port.addresses) and not port.interface.is_loopback for port in ports) > 1
 
     def _reply_starts(self, destination: Place, forward: Strand, starts: list[Start]) -> tuple[list[Start], str]:
         """The answer starts where the packet was delivered, or comes in where it left the model."""

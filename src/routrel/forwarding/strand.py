@@ -158,10 +158,10 @@ class Strand:
 
     @cached_property
     def path_count(self) -> int:
-        """Exact number of ways, parallel cables counted apart; on a graph with a loop, of ways up to the
-        first stop met again (those are walked one by one, at most ``MAX_CYCLE_PATHS``)."""
+        """Exact number of ways, parallel cables counted apart; on a graph with a loop, of ways up to the first stop
+        met again (inside a loop those are walked one by one, at most ``MAX_CYCLE_PATHS``)."""
         if self.has_loop:
-            return len(self._routes(MAX_CYCLE_PATHS))
+            return self._count_with_loops()
         counts = [0] * len(self.stops)
         for number in self.finished:
             stop = self.stops[number]
@@ -169,6 +169,61 @@ class Strand:
             for branch in stop.branches:
                 count += counts[branch.target] if branch.verdict is None else 1
             counts[number] = count
+        return sum(counts[start] for start in self.starts)
+
+    def _count_with_loops(self) -> int:
+        """Ways into a loop are as many as lead to it; only those within are walked one by one."""
+        from scipy.sparse import csr_array
+        from scipy.sparse.csgraph import connected_components
+
+        edges = [(n, b.target) for n, stop in enumerate(self.stops) for b in stop.branches if b.target >= 0]
+        sources, targets = zip(*edges, strict=True)
+        n = len(self.stops)
+        graph = csr_array(([1] * len(edges), (sources, targets)), shape=(n, n))
+        component: list[int] = connected_components(graph, connection="strong")[1].tolist()
+        counts: dict[int, int] = {}
+
+        def within(start: int) -> int:
+            """Ways from a stop on: walked one by one while they stay in its component."""
+            total, looping = 0, 0
+            ways = [(start, frozenset([start]))]
+            while ways and looping < MAX_CYCLE_PATHS:
+                number, on_way = ways.pop()
+                total += self.stops[number].verdict is not None
+                for branch in self.stops[number].branches:
+                    target = branch.target
+                    if target < 0 or target in on_way:
+                        total += 1
+                        looping += target >= 0
+                    elif component[target] == component[start]:
+                        ways.append((target, on_way | {target}))
+                    else:
+                        total += counts[target]
+            return total
+
+        # Depth first from the starts: what a component leads to is counted before the component itself.
+        stack = [(start, False) for start in reversed(self.starts)]
+        while stack:
+            number, is_ready = stack.pop()
+            if number in counts:
+                continue
+            if is_ready:
+                counts[number] = within(number)
+                continue
+            stack.append((number, True))
+            inside, seen = [number], {number}
+            while inside:
+                one = inside.pop()
+                for branch in self.stops[one].branches:
+                    target = branch.target
+                    if target < 0:
+                        continue
+                    if component[target] != component[number]:
+                        if target not in counts:
+                            stack.append((target, False))
+                    elif target not in seen:
+                        seen.add(target)
+                        inside.append(target)
         return sum(counts[start] for start in self.starts)
 
     def paths(self, limit: int = MAX_PATHS) -> list[list[int]]:
