@@ -112,6 +112,14 @@ class CauseSerializer(serializers.Serializer[Any]):
     trail = TrailEndSerializer(many=True)
 
 
+class NotRepresentedSerializer(serializers.Serializer[Any]):
+    """What the model leaves out of a device that is passed."""
+
+    device = serializers.CharField()
+    message = serializers.CharField()
+    place = PlaceSerializer(allow_null=True)
+
+
 class ShrinkSerializer(serializers.Serializer[Any]):
     stop = serializers.IntegerField()
     branch = serializers.IntegerField()
@@ -130,6 +138,7 @@ class StrandSerializer(serializers.Serializer[Any]):
     paths = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
     causes = CauseSerializer(many=True)
     doubts = serializers.ListField(child=serializers.CharField())
+    not_represented = NotRepresentedSerializer(many=True)
     starts = serializers.ListField(child=serializers.IntegerField())
     stops = StopSerializer(many=True)
     mtu = PacketSizeSerializer(allow_null=True)

@@ -192,7 +192,7 @@ def _print_walk(answer: dict[str, Any]) -> None:
                 ("chain", "rule", "policy") if one["is_rule"] else ("ACL", "entry", "closing drop")
             )
             entry = f"the {last}" if one["entry"] is None else f"{entry_word} {one['entry']}"
-            at = f" [{one['place']['file']}:{one['place']['line']}]" if one["place"] else ""
+            at = _at(one["place"])
             does = "accepts" if one["accepted"] else "drops"
             print(f"  {one['device']}, {list_word} {one['acl']}: {entry} {does}{at}")
     if answer["unexamined_ports"]:
@@ -206,16 +206,13 @@ def _print_walk(answer: dict[str, Any]) -> None:
         for path in strand["paths"]:
             print("  " + " > ".join(path))
         for cause in strand["causes"]:
-            place = cause["place"]
-            at = f" [{place['file']}:{place['line']}]" if place else ""
-            print(f"  stopped at {cause['device']}: {cause['message']}{at}")
+            print(f"  stopped at {cause['device']}: {cause['message']}{_at(cause['place'])}")
             word = "rule" if cause["chain"] else "entry"
             for miss in cause["near_misses"]:
                 but_for = f"{miss['field']}: {miss['has']}, not {miss['needs']}"
                 print(f"    {word} {miss['entry']} would match but for {but_for}")
             for step in cause["trail"]:
-                at = f" [{step['place']['file']}:{step['place']['line']}]" if step["place"] else ""
-                print(f"    the route: {step['message']}{at}")
+                print(f"    the route: {step['message']}{_at(step['place'])}")
             if cause["remedy"]:
                 print(f"    {cause['remedy']['message']}: {cause['remedy']['text']}")
             for note in cause["notes"]:
@@ -223,6 +220,13 @@ def _print_walk(answer: dict[str, Any]) -> None:
     for title in ("forward", "return"):
         if answer.get(f"{title}_note"):
             print(f"{title}: {answer[f'{title}_note']}")
+    left_out = [one for key in ("forward", "return") if answer[key] for one in answer[key]["not_represented"]]
+    for message, at in dict.fromkeys((f"{one['device']}: {one['message']}", _at(one["place"])) for one in left_out):
+        print(f"not represented on the way: {message}{at}")
+
+
+def _at(place: dict[str, Any] | None) -> str:
+    return f" [{place['file']}:{place['line']}]" if place else ""
 
 
 def _walk_many(options: argparse.Namespace) -> int:

@@ -216,3 +216,44 @@ NETWORK: dict[str, Solved] = {}
 def test_a_key_of_a_rule_that_nobody_reads_is_said():
     _, gaps = read_rules([({**FIRST}, NOWHERE), ({"priority": 9, "src": "all", "surprise": 1}, NOWHERE)], 4)
     assert "surprise" in gaps[0].message
+
+
+def two(addresses: dict[str, list[dict]], routes: dict[str, list[dict]], lldp: dict[str, list[dict]]) -> Solved:
+    files = {}
+    for name in ("p", "q"):
+        up = {"flags": ["UP", "LOWER_UP"], "mtu": 1500, "link_type": "ether"}
+        lo = {
+            "ifname": "lo",
+            "flags": ["UP", "LOOPBACK"],
+            "addr_info": [{"local": f"10.0.0.{'pq'.index(name) + 1}", "prefixlen": 32}],
+        }
+        files[f"{name}/addresses.json"] = [lo, {"ifname": "e0", **up, "addr_info": addresses[name]}]
+        files[f"{name}/routes.json"] = routes[name]
+        if lldp:
+            files[f"{name}/lldp.json"] = lldp[name]
+    return solve(read_capture({name: json.dumps(found).encode() for name, found in files.items()}))
+
+
+def test_unnumbered_links_lead_to_any_address_of_the_neighbour():
+    """Linux answers for all its addresses on every interface (arp_ignore 0)."""
+    lldp = {
+        name: [{"interface": "e0", "device": far, "remote_interface": "e0"}] for name, far in (("p", "q"), ("q", "p"))
+    }
+    routes = {name: [{"dst": f"10.0.0.{far}", "dev": "e0"}] for name, far in (("p", 2), ("q", 1))}
+    walk = ask(two({"p": [], "q": []}, routes, lldp), source="p", to="10.0.0.2", service="icmp")
+    assert walk.is_good
+
+
+def test_interfaces_that_name_each_other_as_peers_are_cabled():
+    addresses = {
+        name: [{"local": f"10.9.9.{own}", "address": f"10.9.9.{far}", "prefixlen": 32}]
+        for name, own, far in (("p", 1, 2), ("q", 2, 1))
+    }
+    routes = {name: [{"dst": f"10.9.9.{far}", "dev": "e0"}] for name, far in (("p", 2), ("q", 1))}
+    assert ask(two(addresses, routes, {}), source="p", to="10.9.9.2", service="icmp").is_good
+
+
+def test_addresses_of_169_254_are_ordinary():
+    addresses = {name: [{"local": f"169.254.1.{own}", "prefixlen": 24}] for name, own in (("p", 1), ("q", 2))}
+    routes = {name: [{"dst": "169.254.1.0/24", "dev": "e0"}] for name in "pq"}
+    assert ask(two(addresses, routes, {}), source="p", to="169.254.1.2", service="icmp").is_good

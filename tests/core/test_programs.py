@@ -345,3 +345,24 @@ class TestBadInput:
         items[kind][kind]["surprise"] = 1
         device = read_capture(files(*items.values())).devices["r"]
         assert any("'surprise'" in gap.message for gap in device.gaps)
+
+
+class TestGaps:
+    def test_what_is_left_out_stands_by_an_answer_that_arrives(self):
+        items = base("fw", "forward"), rule("fw", {"flow": {"op": "add", "flowtable": "@ft"}})
+        answerer = Answerer(lab(*items))
+        answer = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))
+        assert answer["forward"]["verdict"] == "arrives"
+        (said,) = answer["forward"]["not_represented"]
+        assert said["device"] == "r"
+        assert "a flowtable of a rule is not represented: flow" in said["message"]
+        assert said["place"]["file"] == "r/filters.json"
+
+    def test_what_is_tied_to_an_interface_stands_where_that_is_passed(self):
+        rules = [{"priority": 0, "src": "all", "table": "local"}]
+        for name in ("lan", "wan"):
+            rules.append({"priority": 9, "src": "all", "iif": name, "l3mdev": None})
+        rules.append({"priority": 32766, "src": "all", "table": "main"})
+        answerer = Answerer(lab(rules=json.dumps(rules).encode()))
+        said = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["not_represented"]
+        assert len(said) == 1

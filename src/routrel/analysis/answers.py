@@ -5,12 +5,14 @@ from typing import Any
 
 from routrel.analysis.causes import Cause, CauseFinder
 from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
-from routrel.forwarding.strand import Strand
+from routrel.forwarding.strand import Stop, Strand
+from routrel.model.devices import Gap
 from routrel.model.filters import PortRange
 from routrel.model.findings import Finding
 from routrel.model.places import Place
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
+from routrel.topology.segments import Topology
 
 Json = dict[str, Any]
 
@@ -115,7 +117,29 @@ def strand_json(
         "paths": [[names[device].name for device in path] for path in strand.paths()],
         "causes": [cause_json(cause) for cause in finder.causes(strand, is_reply, stateful, ports)],
         "doubts": strand_doubts(solved, strand),
+        "not_represented": _not_represented(solved, strand),
     }
+
+
+def gaps_on_the_way(topology: Topology, stop: Stop) -> list[Gap]:
+    """What the model leaves out of a device, as far as it could act on a packet there."""
+    device = topology.devices[stop.device]
+    if not device.gaps:
+        return []
+    passed = [stop.ingress, *(branch.port for branch in stop.branches)]
+    names = {"", *(topology.ports[port].name.interface for port in passed if port >= 0)}
+    return [gap for gap in device.gaps if gap.affects in names]
+
+
+def _not_represented(solved: Solved, strand: Strand) -> list[Json]:
+    """What the model leaves out of the devices and interfaces that a strand passes, each with its place."""
+    found: dict[tuple[str, Gap], Json] = {}
+    for stop in strand.stops:
+        name = solved.topology.devices[stop.device].name
+        for gap in gaps_on_the_way(solved.topology, stop):
+            said = {"device": name, "message": gap.message, "place": place_json(gap.place)}
+            found.setdefault((name, gap), said)
+    return list(found.values())
 
 
 def strand_doubts(solved: Solved, strand: Strand) -> list[str]:

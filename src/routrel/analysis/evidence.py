@@ -6,7 +6,7 @@ Derived after the walk, for the answer that is shown; the walk itself keeps numb
 from collections.abc import Iterable
 from typing import Any
 
-from routrel.analysis.answers import Answerer, Json, next_hop_json, place_json, strand_json
+from routrel.analysis.answers import Answerer, Json, gaps_on_the_way, next_hop_json, place_json, strand_json
 from routrel.analysis.causes import header_text
 from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
@@ -111,7 +111,7 @@ class Evidence:
             "checks": list(self._checks(device, stop)),
             "branches": [self._branch(device, stop, branch) for branch in stop.branches],
             "by_default": self._by_default(stop.route, stop),
-            "notes": [gap.message for gap in device.gaps],
+            "notes": [gap.message for gap in gaps_on_the_way(self.topology, stop)],
         }
 
     def _by_default(self, route: Route | None, stop: Stop) -> bool:

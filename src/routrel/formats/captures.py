@@ -18,9 +18,13 @@ from routrel.formats.network_file import read_names
 from routrel.formats.nftables import read_filters
 from routrel.formats.routing_rules import TABLES, default_rules, read_rules
 from routrel.formats.shapes import (
+    ADDRESS_KEYS,
     ADDRESS_SHAPE,
+    FORWARDING_KEYS,
     FORWARDING_SHAPE,
+    INFO_KEYS,
     LLDP_SHAPE,
+    NEIGHBOR_KEYS,
     NEIGHBOR_SHAPE,
     ROUTE_SHAPE,
     RULE_SHAPE,
@@ -74,6 +78,8 @@ class _Captured:
     """Interfaces that take packets for others, None where no file says so."""
     ignoring: set[tuple[str, str]] = field(default_factory=set)
     """(family, interface) whose routes the kernel leaves aside while there is no carrier."""
+    peers: dict[tuple[str, Address], Address | None] = field(default_factory=dict)
+    """By interface and the address at its other end: its own address there."""
 
 
 @collecting_later()
@@ -94,12 +100,13 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
     folders = sorted({file.split("/")[0] for file in files if "/" in file})
     devices: dict[str, Device] = {}
     ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
+    peers: dict[tuple[Address, Address], InterfaceName] = {}
     for folder in folders:
         if not re.fullmatch(NAME, folder):
             errors.add(Place(folder, 1, 1), "the folder's name is no device name", found=quoted(folder), allowed=NAME)
             continue
         try:
-            devices[folder] = _read_device(folder, files, errors)
+            devices[folder] = _read_device(folder, files, errors, peers)
             for item, place in _items(files, f"{folder}/lldp.json"):
                 if not is_shaped(item, LLDP_SHAPE, place, errors):
                     continue
@@ -120,6 +127,10 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
         except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
             errors.add(Place(folder, 1, 1), f"what was captured here cannot be read: {quoted(error)}")
+    for (own, other), near in peers.items():
+        opposite = peers.get((other, own))
+        if opposite is not None and near not in ends and opposite.device != near.device:
+            ends[near].add(opposite)
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
     errors.raise_if_any()
     return Network(
@@ -155,7 +166,10 @@ def _links(ends: dict[InterfaceName, set[InterfaceName]], devices: dict[str, Dev
     return tuple(Link(tuple(sorted(members))) for members in sorted(unique.values(), key=min))
 
 
-def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> Device:
+def _read_device(
+    folder: str, files: Mapping[str, bytes], errors: ErrorList, peers: dict[tuple[Address, Address], InterfaceName]
+) -> Device:
+    """One device; ``peers`` takes the interfaces with an address at their other end, by (own, other)."""
     for first in FIRST_FILES:
         if f"{folder}/{first}" not in files:
             errors.add(Place(f"{folder}/{first}", 1, 1), "this file is missing", allowed="addresses.json, routes.json")
@@ -165,6 +179,7 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
             _read_interface(device, item, place, errors)
     for item, place in _items(files, f"{folder}/netconf.json"):
         if is_shaped(item, FORWARDING_SHAPE, place, errors):
+            _report_unread(device, item, FORWARDING_KEYS, "netconf", place, str(item.get("interface", "")))
             _read_forwarding(device, item)
     has_own_file = f"{folder}/routes6.json" in files
     for name in ("routes.json", "routes6.json"):
@@ -188,9 +203,13 @@ def _read_device(folder: str, files: Mapping[str, bytes], errors: ErrorList) -> 
     interfaces = device.interfaces
     neighbors = set()
     for item, place in _items(files, f"{folder}/neighbors.json"):
+        _report_unread(device, item, NEIGHBOR_KEYS, "a neighbour", place, str(item.get("dev", "")))
         is_known = is_shaped(item, NEIGHBOR_SHAPE, place, errors) and "lladdr" in item
         if is_known and "FAILED" not in item.get("state", []):
             neighbors.add((str(item.get("dev")), _address(str(item.get("dst")))))
+    for (name, peer), local in device.peers.items():
+        if local is not None:
+            peers[local, peer] = InterfaceName(folder, name)
     attached = [i for i in interfaces.values() if not i.is_loopback and i.addresses]
     return Device(
         name=folder,
@@ -228,6 +247,12 @@ def _is_ipv6(item: dict[str, Any]) -> bool:
     return "pref" in item or any(":" in text for text in texts)
 
 
+def _report_unread(device: _Captured, item: dict[str, Any], known: set[str], what: str, place: Place, at: str) -> None:
+    """Say what an entry holds that is neither read nor known to decide nothing."""
+    for key in sorted(set(item) - known):
+        device.gaps.append(Gap(f"{device.name}: {key!r} of {what} is not represented", place, at))
+
+
 def _address(text: str) -> Address | None:
     try:
         return Address.parse(text.split("%")[0])
@@ -241,8 +266,13 @@ def _read_interface(device: _Captured, item: dict[str, Any], place: Place, error
         errors.add(place, "an interface without 'ifname'")
         return
     flags = item.get("flags", [])
+    _report_unread(device, item, ADDRESS_KEYS, name, place, name)
     addresses = []
     for info in item.get("addr_info", []):
+        _report_unread(device, info, INFO_KEYS, f"an address of {name}", place, name)
+        peer = _address(str(info["address"])) if "address" in info else None
+        if peer is not None:
+            device.peers[name, peer] = _address(str(info.get("local")))
         try:
             address = InterfaceAddress.parse(f"{info['local']}/{info['prefixlen']}")
         except (KeyError, ValueError, TypeError):
@@ -312,8 +342,7 @@ def _read_route(device: _Captured, item: dict[str, Any], place: Place, family: i
             )
     if action == "forward" and not hops:
         return
-    for key in sorted(set(item) - ROUTE_KEYS):
-        device.gaps.append(Gap(f"{device.name}: {key!r} of the route for {prefix} is not represented", place))
+    _report_unread(device, item, ROUTE_KEYS, f"the route for {prefix}", place, "")
     table = str(item.get("table", "main"))
     table = TABLES.get(table, table)
     observed = ObservedRoute(

@@ -209,9 +209,10 @@ class _Reader:
         statements = tuple(statement for one in expressions for statement in reader.statements(one))
         if reader.is_foreign and not any(isinstance(one, Verdict | VerdictMap) for one in statements):
             statements = (*statements, Verdict("unsaid"))
-        self.gaps += [Gap(message, place) for message in reader.gaps]
+        text = rule_text(expressions)
+        self.gaps += [Gap(f"{message}: {text}", place) for message in reader.gaps]
         rules = self.rules[key]
-        rules.append(Rule(len(rules) + 1, rule_text(expressions), statements, str(item.get("comment", "")), place))
+        rules.append(Rule(len(rules) + 1, text, statements, str(item.get("comment", "")), place))
 
     def _check_targets(self) -> None:
         """Chains that rules jump to are there, and do not come round (the kernel refuses both)."""

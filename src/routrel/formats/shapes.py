@@ -100,3 +100,27 @@ def _check(key: str, value: Any, wanted: object, place: Place, errors: ErrorList
         elif isinstance(value, int) and key in NUMBERS and not NUMBERS[key][0] <= value <= NUMBERS[key][1]:
             allowed = f"{NUMBERS[key][0]} to {NUMBERS[key][1]}"
             errors.add(place, f"{key!r} is out of range", found=str(value), allowed=allowed)
+
+
+ADDRESS_KEYS = {
+    *("ifindex", "link", "link_index", "link_netnsid", "ifname", "flags", "mtu", "qdisc", "operstate", "linkmode"),
+    *("group", "txqlen", "link_type", "address", "broadcast", "permaddr", "promiscuity", "allmulti", "min_mtu"),
+    *("max_mtu", "linkinfo", "inet6_addr_gen_mode", "num_tx_queues", "num_rx_queues", "gso_max_size"),
+    *("gso_max_segs", "tso_max_size", "tso_max_segs", "gro_max_size", "gso_ipv4_max_size", "gro_ipv4_max_size"),
+    *("addr_info", "master", "altnames", "ifalias", "parentbus", "parentdev", "phys_port_id", "phys_port_name"),
+    *("phys_switch_id", "stats", "stats64", "vfinfo_list", "vlan_flags", "devlink_port", "max_pacing_offload_horizon"),
+}
+INFO_KEYS = {
+    *("family", "local", "address", "prefixlen", "broadcast", "anycast", "scope", "label", "metric", "protocol"),
+    *("dynamic", "noprefixroute", "secondary", "temporary", "deprecated", "tentative", "dadfailed", "nodad", "home"),
+    *("mngtmpaddr", "optimistic", "autojoin", "stable-privacy", "valid_life_time", "preferred_life_time"),
+}
+NEIGHBOR_KEYS = {
+    *("dst", "dev", "lladdr", "state", "router", "proxy", "used", "refcnt", "probes", "protocol"),
+    "extern_learn",
+}
+FORWARDING_KEYS = {
+    *("family", "interface", "forwarding", "rp_filter", "mc_forwarding", "proxy_neigh", "input"),
+    *("ignore_routes_with_linkdown", "bc_forwarding"),
+}
+"""Keys that are read, or that decide nothing of where a packet goes; any other is reported."""

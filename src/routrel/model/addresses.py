@@ -35,9 +35,8 @@ class Address(NamedTuple):
 
     @property
     def is_link_local(self) -> bool:
-        if self.family == 4:
-            return self.value >> 16 == 0xA9FE
-        return self.value >> 118 == 0x3FA
+        """RFC 4291 section 2.5.6. IPv4's (RFC 3927) are ordinary addresses to routers."""
+        return self.family == 6 and self.value >> 118 == 0x3FA
 
     def host_prefix(self) -> "Prefix":
         return Prefix(self.family, self.value, BITS[self.family])

@@ -234,7 +234,9 @@ class Topology:
                     joined.join(("switch", port.device, vlan), self.wire(port.name, tag))
             elif self.is_bridged(port) and port.up:
                 plain.append((device, port))
-            if interface.addresses and not interface.is_loopback:
+            # A Linux interface needs no address of its own to be routed by.
+            is_unnumbered = device.kernel_routing is not None and port.name in self.link_of
+            if (interface.addresses or is_unnumbered) and not interface.is_loopback:
                 attached.append((port.index, self.domain_of(port)))
         for _, port in plain:
             if self.is_managed(port.device):
@@ -298,4 +300,17 @@ class Topology:
                 if not address.is_link_local:
                     self.owners[address].append(port.index)
                 if segment >= 0:
+                    self.answerers.setdefault((segment, address), port.index)
+        self._answer_for_all()
+
+    def _answer_for_all(self) -> None:
+        """A Linux device answers on any interface for every address that it has (arp_ignore 0)."""
+        for number, device in enumerate(self.devices):
+            if device.kernel_routing is None:
+                continue
+            ports = [self.ports[port] for port in self.ports_of[number]]
+            own = {address for port in ports if port.up for address in port.addresses if not address.is_link_local}
+            for port in ports:
+                segment = self.segment_of[port.index]
+                for address in own if port.up and segment >= 0 else ():
                     self.answerers.setdefault((segment, address), port.index)

@@ -785,6 +785,12 @@ export interface components {
             interface: string;
             device: string | null;
         };
+        /** @description What the model leaves out of a device that is passed. */
+        NotRepresented: {
+            device: string;
+            message: string;
+            place: components["schemas"]["Place"] | null;
+        };
         /** @enum {unknown} */
         NullEnum: null;
         Outcome: {
@@ -985,6 +991,7 @@ export interface components {
             paths: string[][];
             causes: components["schemas"]["Cause"][];
             doubts: string[];
+            not_represented: components["schemas"]["NotRepresented"][];
             starts: number[];
             stops: components["schemas"]["Stop"][];
             mtu: components["schemas"]["PacketSize"] | null;

@@ -12,6 +12,7 @@ import { useKeys } from "../ui/useKeys";
 import { answerText } from "./answerText";
 import { EvidencePanel } from "./EvidencePanel";
 import { LadderView } from "./LadderView";
+import { NotRepresented } from "./NotRepresented";
 import { PortParts } from "./PortParts";
 import { Sentence } from "./Sentence";
 import { Suggestions } from "./Suggestions";
@@ -61,6 +62,7 @@ export function FlowPage() {
                 <LadderView walk={answer} chosen={chosen} choose={choose} />
                 {answer.forward_note && <p className="px-4 py-2 text-faint italic">{answer.forward_note}</p>}
                 {answer.return_note && <p className="px-4 py-2 text-faint italic">{answer.return_note}</p>}
+                <NotRepresented walk={answer} />
               </div>
             </>
           )}
