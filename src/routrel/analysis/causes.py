@@ -314,7 +314,7 @@ class CauseFinder:
         if check.rule is not None:
             message += f": {check.rule.text}"
         if check.unsure:
-            message = f"it is not sure that it passes: {unsure_words(check)}; if so, {message}"
+            message = f"it may end here, for {unsure_words(check)}. Then {message}"
         place = check.located.place if check.rule is None else check.rule.place
         if check.unsure:
             place = check.unsure[0][1].place

@@ -122,7 +122,7 @@ class Evidence:
     def _checks(self, device: Device, stop: Stop) -> Iterable[Json]:
         if stop.acl_in is not None:
             yield self._acl_check("acl_in", device, stop.acl_in, self.topology.ports[stop.ingress].name.interface)
-        yield from map(_filter_check, stop.filters)
+        yield from _filter_checks(stop.filters)
         if stop.stopped_by is not None:
             yield _filter_check(stop.stopped_by)
         if stop.translated is not None:
@@ -269,7 +269,7 @@ class Evidence:
         checks = []
         if branch.acl_out is not None:
             checks.append(self._acl_check("acl_out", device, branch.acl_out, port.name.interface))
-        checks += map(_filter_check, branch.filters)
+        checks += _filter_checks(branch.filters)
         if branch.stopped_by is not None:
             checks.append(_filter_check(branch.stopped_by))
         if branch.header is not None and branch.header != (stop.translated or stop.header):
@@ -306,6 +306,11 @@ class Evidence:
         if branch.verdict == "loops":
             return _check("next_hop", FAIL, text + ", where the packet has been before", place)
         return _check("next_hop", PASS, text, place)
+
+
+def _filter_checks(checks: Iterable[RuleCheck]) -> Iterable[Json]:
+    """Those that say something of the packet: a translating chain without a rule for it does not."""
+    return (_filter_check(one) for one in checks if one.rule is not None or one.base.kind != "nat")
 
 
 def _filter_check(check: RuleCheck) -> Json:

@@ -62,7 +62,7 @@ def state_words(state: int) -> str:
 def unsure_words(check: RuleCheck) -> str:
     """Why an outcome is one of several: the first rule that hangs on what no capture tells."""
     chain, rule = check.unsure[0]
-    return f"whether rule {rule.number} of chain {chain} matches is not known: {rule.text}"
+    return f"whether rule {rule.number} of chain {chain} matches is not known ({rule.text})"
 
 
 def program_near_misses(engine: Engine, check: RuleCheck) -> tuple[NearMiss, ...]:

@@ -140,13 +140,18 @@ function LadderRow({
 
 /** The checks of a row as words in order; a failed one is filled, a remarkable one is dotted under. */
 function Checks({ stops, direction }: { stops: Stop[]; direction: Direction }) {
-  const checks = stops.flatMap(checksOf);
+  // One word for all filters that a packet passes; each is in the evidence.
+  const seen = new Set<string>();
+  const checks = stops.flatMap(checksOf).filter((check) => {
+    if (check.kind !== "filter" || check.state !== "pass") return true;
+    return seen.has(check.kind) ? false : seen.add(check.kind);
+  });
   const width = Math.max(0, ...stops.map((stop) => stop.branches.length));
   const inbound = [...new Set(stops.map((stop) => stop.ingress).filter(Boolean))].join(" ");
   return (
     <>
       {direction === "forward" && inbound && (
-        <span className="mono text-[11px] text-faint mr-auto pl-1">{inbound}</span>
+        <span className="mono text-[11px] text-faint mr-auto pl-1 shrink-0">{inbound}</span>
       )}
       {width > 1 && (
         <span
@@ -173,7 +178,7 @@ function Checks({ stops, direction }: { stops: Stop[]; direction: Direction }) {
         </span>
       ))}
       {direction === "return" && inbound && (
-        <span className="mono text-[11px] text-faint ml-auto pr-1">{inbound}</span>
+        <span className="mono text-[11px] text-faint ml-auto pr-1 shrink-0">{inbound}</span>
       )}
     </>
   );
