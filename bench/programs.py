@@ -24,8 +24,8 @@ class Alone:
     def address_type(self, address: Address, iif: str | None) -> int:
         return 1
 
-    def own_addresses(self, interface: str, family: int) -> list[Address]:
-        return []
+    def own_address(self, interface: str, family: int, towards: Address | None) -> Address | None:
+        return None
 
 
 def ruleset(rules: int, elements: int) -> bytes:

@@ -89,6 +89,7 @@ def test(arguments: list[str]) -> int:
     """Lint, the web client's own tests, then everything under tests/; pytest's closing line comes last."""
     install.python_packages("dev")
     install.browser()
+    install.filter_tools()
     install.web_build()
     environment = {**database.environment()}
     failed = 0

@@ -1,5 +1,6 @@
 """What the project needs on a machine: found, installed where that is possible, named where it is not."""
 
+import contextlib
 import fcntl
 import hashlib
 import os
@@ -132,6 +133,13 @@ def browser() -> None:
     """Chromium and its driver, for the browser tests."""
     if not (shutil.which("chromium") and shutil.which("chromedriver")):
         debian_packages(["chromium", "chromedriver"], ["chromium", "chromium-driver"], "the browser tests")
+
+
+def filter_tools() -> None:
+    """nft, by which tests load rulesets into the kernel, where that may be: it is done without elsewhere."""
+    if os.geteuid() == 0 and not shutil.which("nft") and shutil.which("apt-get"):
+        with contextlib.suppress(MissingError):
+            debian_packages(["nft"], ["nftables", "iproute2"], "filter rules in the kernel, in tests")
 
 
 def node_packages(folder: Path = WEB) -> None:

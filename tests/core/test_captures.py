@@ -237,3 +237,26 @@ def test_whatever_json_stands_in_a_capture_is_read_or_refused(files, filters_):
 def test_a_folder_whose_name_is_no_device_is_refused():
     with pytest.raises(LoadError, match="no device name"):
         read_files({"=cmd/addresses.json": b"[]", "=cmd/routes.json": b"[]"})
+
+
+def test_a_neighbour_at_an_interface_that_is_not_there_is_an_error_at_either_end():
+    for end in ("interface", "remote_interface"):
+        said = {"interface": "e1", "device": "s", "remote_interface": "e1"} | {end: "e9"}
+        files = {
+            f"{name}/{file}.json": json.dumps(found).encode()
+            for name in ("r", "s")
+            for file, found in (("addresses", ADDRESSES), ("routes", ROUTES))
+        }
+        files["r/lldp.json"] = json.dumps([said]).encode()
+        with pytest.raises(LoadError, match="'e9'"):
+            read_files(files)
+
+
+def test_a_key_that_no_reader_knows_is_said_for_each_file():
+    made = device(
+        addresses=[{**ADDRESSES[0], "surprise": 1}, *ADDRESSES[1:]],
+        routes=[{**ROUTES[0], "surprise": 1}, *ROUTES[1:]],
+        neighbors=[{"dst": "10.0.1.9", "dev": "e1", "lladdr": "02:00:00:00:00:09", "state": [], "surprise": 1}],
+        netconf=[{"family": "inet", "interface": "e1", "forwarding": True, "surprise": 1}],
+    )
+    assert len([gap for gap in made.gaps if "'surprise'" in gap.message]) == 4

@@ -101,6 +101,7 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
     devices: dict[str, Device] = {}
     ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
     peers: dict[tuple[Address, Address], InterfaceName] = {}
+    cabled: list[tuple[InterfaceName, Place]] = []
     for folder in folders:
         if not re.fullmatch(NAME, folder):
             errors.add(Place(folder, 1, 1), "the folder's name is no device name", found=quoted(folder), allowed=NAME)
@@ -119,6 +120,7 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
                     errors.dangling(place, "interface", near.interface, devices[folder].interfaces)
                     continue
                 ends[near].add(far)
+                cabled.append((far, place))
                 if far.device not in folders:
                     devices[folder] = _with_gap(
                         devices[folder], f"{near} is cabled to {far}, which was not captured", place, near.interface
@@ -127,6 +129,9 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
         except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
             errors.add(Place(folder, 1, 1), f"what was captured here cannot be read: {quoted(error)}")
+    for far, place in cabled:
+        if far.device in devices and far.interface not in devices[far.device].interfaces:
+            errors.dangling(place, f"interface of {far.device}", far.interface, devices[far.device].interfaces)
     for (own, other), near in peers.items():
         opposite = peers.get((other, own))
         if opposite is not None and near not in ends and opposite.device != near.device:

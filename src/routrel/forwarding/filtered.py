@@ -8,7 +8,7 @@ routed again where a rule changed its destination or mark, and meets postrouting
 from collections.abc import Iterable
 from typing import Protocol
 
-from routrel.forwarding.kernel_tables import asks_with_source
+from routrel.forwarding.kernel_tables import asks_with_source, fitting_address
 from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.run import WalkedPacket
@@ -108,6 +108,7 @@ class FilteredDevice:
         """One way out, with what the hooks on it make of the packet."""
         before = len(passage.checks)
         passage.packet.oif = self.topology.ports[hop.port].name.interface
+        passage.packet.towards = passage.packet.header.destination if hop.address is None else hop.address
         passages = [passage]
         for hook in hooks:
             passages = self.engine.run(hook, passages, packet.run.tracker)
@@ -205,11 +206,10 @@ class FilteredDevice:
                 return BROADCAST
         return UNICAST
 
-    def own_addresses(self, interface: str, family: int) -> list[Address]:
-        """The addresses of an interface, the main one first."""
+    def own_address(self, interface: str, family: int, towards: Address | None) -> Address | None:
+        """The address of an interface that is in the subnet of what it sends to, else its first."""
         port = self.topology.ports_named[self.device].get(interface)
-        found = () if port is None else port.addresses
-        return [one for one in found if one.family == family and not one.is_link_local]
+        return None if port is None else fitting_address(port, family, towards)
 
     def _instance(self, interface: str | None) -> int:
         port = self.topology.ports_named[self.device].get(interface or "")

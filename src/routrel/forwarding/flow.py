@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 
 from routrel.formats.errors import nearest
 from routrel.formats.network_grammar import service as parse_service
+from routrel.forwarding.kernel_tables import fitting_address
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.strand import Start, Strand, Verdict
@@ -457,9 +458,12 @@ class Asker:
         if found is None or self._owns(source.instance, header.destination):
             return None
         by_source: dict[Address, list[NextHop]] = {}
+        family = header.destination.family
         for one in found:
             for hop in one.route.next_hops if one.route is not None else ():
-                address = one.source or self._fitting(hop, header.destination) or fallback
+                towards = header.destination if hop.address is None else hop.address
+                port = self.solved.topology.ports[hop.port]
+                address = one.source or fitting_address(port, family, towards) or fallback
                 if address is not None:
                     by_source.setdefault(address, []).append(hop)
         if not by_source and fallback is not None:
@@ -469,18 +473,6 @@ class Asker:
             Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops) if is_split else None)
             for address, hops in by_source.items()
         ] or None
-
-    def _fitting(self, hop: NextHop, destination: Address) -> Address | None:
-        """The address of an interface that is in the subnet of what it sends to, else its first."""
-        port = self.solved.topology.ports[hop.port]
-        towards = destination if hop.address is None else hop.address
-        own = [
-            (prefix, address)
-            for prefix, address in zip(port.prefixes, port.addresses, strict=True)
-            if address.family == destination.family and (address.family == 4 or not address.is_link_local)
-        ]
-        fitting = [address for prefix, address in own if prefix.contains(towards)]
-        return next(iter(fitting or [address for _, address in own]), None)
 
     def _entries(self, word: str, header: Header) -> list[Start]:
         """A source outside the model enters at every device that could have received it from there."""

@@ -9,7 +9,7 @@ from routrel.model.filters import ICMP, Header
 from routrel.model.kernel_routing import LOCAL, KernelRoute, KernelRouting, RoutingRule
 from routrel.model.routing import RouteAction
 from routrel.routing.routes import NextHop, Route
-from routrel.topology.segments import Topology
+from routrel.topology.segments import Port, Topology
 
 OWN = "lo"
 """The way in of packets that the device makes itself, as rules name it."""
@@ -131,6 +131,17 @@ class KernelTables:
                     return None
                 return kernel, route
         return None
+
+
+def fitting_address(port: Port, family: int, towards: Address | None) -> Address | None:
+    """The address of an interface that is in the subnet of what it sends to, else its first (inet_select_addr)."""
+    own = [
+        (prefix, address)
+        for prefix, address in zip(port.prefixes, port.addresses, strict=True)
+        if address.family == family and not address.is_link_local
+    ]
+    fitting = [address for prefix, address in own if towards is not None and prefix.contains(towards)]
+    return next(iter(fitting or [address for _, address in own]), None)
 
 
 def asks_with_source(header: Header, hops: tuple[NextHop, ...] | None) -> bool:

@@ -210,7 +210,8 @@ class Translating:
         return "unsaid" if address.high > address.low and not address.low <= end.value <= address.high else "done"
 
     def _own_address(self, packet: Packet) -> Range | None:
-        """Masquerade: the main address of the way out; redirect: of the way in, the loopback's of own packets."""
+        """Masquerade: the address of the way out that fits the next hop; redirect: the first of the way in, the
+        loopback's of own packets."""
         if self.kind not in ("masquerade", "redirect"):
             end = packet.header.source if self.is_source else packet.header.destination
             return Range(end.value, end.value)
@@ -218,8 +219,9 @@ class Translating:
             value = (127 << 24) + 1 if packet.family == 4 else 1
             return Range(value, value)
         interface = packet.oif if self.kind == "masquerade" else packet.iif
-        own = self.around.own_addresses(interface, packet.family)
-        return Range(own[0].value, own[0].value) if own else None
+        towards = packet.towards if self.kind == "masquerade" else None
+        own = self.around.own_address(interface, packet.family, towards)
+        return None if own is None else Range(own.value, own.value)
 
 
 def _target(found: Any, around: Surroundings) -> Step:

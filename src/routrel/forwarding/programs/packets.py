@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from typing import Final, Literal, NamedTuple
 
+from routrel.model.addresses import Address
 from routrel.model.filter_programs import Hook
 from routrel.model.filters import ICMP, ICMPV6, TCP, UDP, Header
 
@@ -79,6 +80,9 @@ class Packet:
     bound_destination: bool = False
     """Whether translation of that side was decided."""
 
+    towards: Address | None = None
+    """The next hop, once it is known."""
+
     def copy(self) -> "Packet":
         """The same packet on another way; a connection that it has just begun is its own there."""
         connection = self.connection
@@ -101,6 +105,7 @@ class Packet:
             self.is_fresh,
             self.bound_source,
             self.bound_destination,
+            self.towards,
         )
 
     @property

@@ -59,8 +59,8 @@ class Surroundings(Protocol):
     def address_type(self, address: Address, iif: str | None) -> int:
         """The type of an address, as the number that ``fib`` gives."""
 
-    def own_addresses(self, interface: str, family: int) -> list[Address]:
-        """The addresses of an interface, the main one first."""
+    def own_address(self, interface: str, family: int, towards: Address | None) -> Address | None:
+        """The address of an interface that is in the subnet of what it sends to, else its first."""
 
 
 def getter(expression: Expression, around: Surroundings) -> Getter:
