@@ -34,6 +34,7 @@ def test_a_packet_arrives_and_its_answer_comes_back():
         "paths": [["h1", "r", "h2"]],
         "causes": [],
         "doubts": [],
+        "not_represented": [],
     }
     assert found["return"]["paths"] == [["h2", "r", "h1"]]
 

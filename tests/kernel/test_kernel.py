@@ -34,8 +34,10 @@ def test_random_rulesets_do_in_the_program_what_they_do_in_the_kernel():
     reason = can_run()
     if reason:
         pytest.skip(reason)
+    sure = 0
     with Lab() as lab:
         for seed in range(FIRST_SEED, FIRST_SEED + RULESETS):
             differences, lines, asked, unsure = compare(lab, seed)
             assert not differences, [seed, *lines, *differences]
-            assert unsure < asked / 4
+            sure += asked - unsure
+    assert sure > 60 * RULESETS  # of 99 flows each

@@ -29,6 +29,9 @@ from routrel.routing.solve import Solved
 ORIGIN = -1
 """The way in of a packet that its device makes itself."""
 
+MOST_HEADERS = 256
+"""Headers that one walk's packet may be translated to; one that is given ever new ones goes round."""
+
 
 class Walker:
     """Walks packets over one solved network."""
@@ -131,10 +134,13 @@ class Walker:
                     if branch.verdict is not None:
                         continue
                     port = branch.target
+                    onward = packet
                     if branch.header is not None:
+                        if len(run.packets) >= MOST_HEADERS and branch.header not in run.packets:
+                            branch.verdict, branch.stage, branch.target = "loops", "loop", number
+                            has_loop = True
+                            continue
                         onward = run.packet(branch.header)
-                    else:
-                        onward = packet
                     target = onward.numbers.get(way_in[port])
                     if target is None:
                         branch.target = target = onward.numbers[way_in[port]] = len(stops)
@@ -160,9 +166,8 @@ class Walker:
     def _decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
         device, ingress, header = stop.device, stop.ingress, packet.header
-        filtered = self._filtered.get(device)
-        if filtered is not None:
-            filtered.decide(stop, packet, hops)
+        if device in self._filtered:
+            self._filtered[device].decide(stop, packet, hops)
             return
         is_reply = device in packet.run.stateful
         if ingress >= 0:
@@ -178,13 +183,19 @@ class Walker:
     def _forward(self, stop: Stop, packet: WalkedPacket, is_reply: bool, hops: tuple[NextHop, ...] | None) -> None:
         """Delivery, steering and the table."""
         device, ingress, header = stop.device, stop.ingress, packet.header
-        if self.ends_here(stop, packet):
+        if stop.instance in packet.owners or (ingress >= 0 and not self._forwards[stop.instance]):
+            self.ends_here(stop, packet)
             return
         if ingress >= 0:
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        for route in self.routes(stop, packet, has_source=asks_with_source(header, hops)):
+        if device in self._kernel:
+            routes = self.routes(stop, packet, has_source=asks_with_source(header, hops))
+        else:
+            route = self._by_table(stop, packet)
+            routes = () if route is None else (route,)
+        for route in routes:
             for hop in route.next_hops if hops is None else hops:
                 stop.branches.append(self.branch(device, hop, header, is_reply))
             if not stop.branches:
@@ -206,14 +217,22 @@ class Walker:
         kernel = self._kernel.get(stop.device)
         if kernel is not None:
             return self._kernel_routes(kernel, stop, Asked(packet.header, "", has_source, mark, dscp))
+        route = self._by_table(stop, packet)
+        return () if route is None else (route,)
+
+    def _by_table(self, stop: Stop, packet: WalkedPacket) -> Route | None:
+        """The longest match that leads on."""
         best = self.solved.table(stop.instance).get
-        route: Route | None = None
         for number in packet.chain:
             route = best(number)
             if route is not None:
-                break
-        stop.route = route
-        return () if _ends_at(stop, route) else (route,)  # type: ignore[return-value]
+                stop.route = route
+                if route.action == "forward":
+                    return route
+                stop.verdict, stop.stage = "discarded", "route"
+                return None
+        stop.verdict, stop.stage = "unrouted", "route"
+        return None
 
     def _kernel_routes(self, kernel: KernelTables, stop: Stop, asked: Asked) -> list[Route]:
         iif = OWN if stop.ingress < 0 else self.topology.ports[stop.ingress].name.interface
