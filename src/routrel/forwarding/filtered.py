@@ -78,8 +78,10 @@ class FilteredDevice:
         header = passage.packet.header
         if header == stop.header:
             return packet
-        stop.translated = header
-        return packet.run.packet(header)
+        stop.by_rules().header = header
+        onward = packet.run.packet(header)
+        onward.is_translated = True
+        return onward
 
     def _deliver(self, stop: Stop, packet: WalkedPacket, passage: Passage) -> None:
         passage.packet.oif = ""
@@ -116,12 +118,13 @@ class FilteredDevice:
         for one in passing or over[:1]:
             header = one.packet.header
             branch = self.walker.branch(self.device, hop, header, False)
-            branch.filters = one.checks[before:]
-            branch.header = None if header == stop.header else header
+            ruled = branch.by_rules()
+            ruled.filters = one.checks[before:]
+            ruled.header = None if header == stop.header else header
             if one.is_over:
                 _block(branch)
             elif over:
-                branch.stopped_by = over[0].checks[-1]
+                ruled.stopped_by = over[0].checks[-1]
             if not one.is_over:
                 packet.run.tracker.confirm(self.device, one.packet)
             stop.branches.append(branch)
@@ -171,10 +174,10 @@ class FilteredDevice:
             return
         known = next((one for one in stop.branches if one.port == hop.port and one.address == hop.address), None)
         if known is not None:
-            known.stopped_by = passage.checks[-1]
+            known.by_rules().stopped_by = passage.checks[-1]
             return
         branch = self.walker.branch(self.device, hop, passage.packet.header, False)
-        branch.filters = passage.checks
+        branch.by_rules().filters = passage.checks
         _block(branch)
         stop.branches.append(branch)
 
@@ -182,7 +185,7 @@ class FilteredDevice:
     def _show_output(stop: Stop, passage: Passage) -> None:
         """The checks at output stand with the way out, as those of postrouting do."""
         branch = stop.branches[-1]
-        branch.filters = (*passage.checks, *branch.filters)
+        branch.by_rules().filters = (*passage.checks, *branch.filters)
 
     def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
         """The interface that its table sends an address out of, '' where it has none (kernel: nft_fib_ipv4.c)."""
@@ -220,9 +223,9 @@ def _passing(stop: Stop, passages: list[Passage]) -> list[Passage]:
     """The ways that pass; where none does the stop is the end, and where some do not it says so."""
     passing, over = [one for one in passages if not one.is_over], [one for one in passages if one.is_over]
     shown = (passing or over)[0]
-    stop.filters = shown.checks
+    stop.by_rules().filters = shown.checks
     if over and passing:
-        stop.stopped_by = over[0].checks[-1]
+        stop.by_rules().stopped_by = over[0].checks[-1]
     elif over:
         stop.verdict, stop.stage = "blocked", "filter"
     return passing

@@ -243,7 +243,7 @@ class Asker:
         self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
     ) -> Walk:
         starts = self._starts(source, header, flow.enter)
-        tracker = Tracker()
+        tracker = Tracker() if self.walker.has_programs else None
         forward = self.walker.walk(starts, ends=destination.ends, tracker=tracker)
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
@@ -252,11 +252,13 @@ class Asker:
         asker = None if source.instance is None else frozenset([source.instance])
         reply = None
         if reply_starts:
-            tracker.assumes_request = bool(note)
-            expected = frozenset(start.header.reply() for start in starts)
+            expected = None
+            if tracker is not None:
+                tracker.assumes_request = bool(note)
+                expected = frozenset(start.header.reply() for start in starts)
             reply = self.walker.walk(reply_starts, stateful, asker, "reply", tracker, expected)
         walk = Walk(flow, source, destination, service, forward, reply, note, stateful=stateful)
-        if reply is None or not self.walker.has_programs or not walk.is_good:
+        if reply is None or tracker is None or not walk.is_good:
             return walk
         return self._followed(walk, tracker)
 

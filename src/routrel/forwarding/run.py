@@ -5,16 +5,21 @@ from routrel.forwarding.programs.tracking import Tracker
 from routrel.model.filters import Header
 from routrel.routing.solve import Solved
 
+NOBODY = Tracker()
+"""Stands where no device tracks anything."""
+
 
 class WalkedPacket:
     """A header with what is looked up once for it in one walk."""
 
-    __slots__ = ("chain", "ends", "header", "numbers", "owners", "run")
+    __slots__ = ("chain", "ends", "header", "is_translated", "numbers", "owners", "run")
 
     def __init__(self, run: "Run", header: Header):
         solved = run.solved
         self.run = run
         self.header = header
+        self.is_translated = False
+        """Whether rules gave the packet this header, and no start has it."""
         self.chain = solved.chain(header.destination)
         owners = solved.topology.owners.get(header.destination, ())
         self.numbers: dict[int, int] = {}
@@ -26,7 +31,7 @@ class WalkedPacket:
 class Run:
     """One walk: which packet of the flow it follows, and its headers."""
 
-    __slots__ = ("asked", "ends", "expected", "kind", "packets", "solved", "stateful", "tracker")
+    __slots__ = ("ends", "expected", "kind", "packets", "solved", "stateful", "tracker")
 
     def __init__(
         self,
@@ -34,20 +39,20 @@ class Run:
         stateful: frozenset[int],
         ends: frozenset[int] | None,
         kind: PacketKind,
-        tracker: Tracker | None,
+        tracker: Tracker,
+        expected: frozenset[Header] | None,
     ):
+        """``expected`` are the headers by which an answer is taken for one by its asker; None of any other packet."""
         self.solved = solved
         self.stateful = stateful
         self.ends = ends
         self.kind = kind
-        self.tracker = tracker or Tracker()
-        self.asked: set[Header] = set()
-        """The headers that the walk starts with: any other has been translated."""
-        self.expected: frozenset[Header] | None = None
-        """Of an answer: the headers that its asker waits for."""
+        self.tracker = tracker
+        self.expected = expected
         self.packets: dict[Header, WalkedPacket] = {}
 
     def packet(self, header: Header) -> WalkedPacket:
+        """What is known of a header."""
         found = self.packets.get(header)
         if found is None:
             found = self.packets[header] = WalkedPacket(self, header)

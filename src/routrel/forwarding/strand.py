@@ -42,6 +42,17 @@ class SteeringCheck(NamedTuple):
 
 
 @dataclass(slots=True)
+class Ruled:
+    """What a Linux router's rules did at a stop, or on one way out of it; apart, for most stops have none."""
+
+    header: Header | None = None
+    filters: tuple[RuleCheck, ...] = ()
+    stopped_by: RuleCheck | None = None
+    rule: RoutingRule | None = None
+    is_rule_sure: bool = True
+
+
+@dataclass(slots=True)
 class Branch:
     """One way out of a stop. ``target`` is the next stop's number, or -1 where the packet ends here.
 
@@ -57,12 +68,29 @@ class Branch:
     stage: Stage = ""
     target: int = -1
     mtu: int = 0
-    header: Header | None = None
-    """What the packet's header has become where rules translated it."""
-    filters: tuple[RuleCheck, ...] = ()
-    """What a filter program did with the packet on its way out."""
-    stopped_by: RuleCheck | None = None
-    """The rule that ends it here too, as far as can be told: whether it does is not sure."""
+    ruled: Ruled | None = None
+    """What a Linux router's rules did with the packet on its way out, where they did something."""
+
+    @property
+    def header(self) -> Header | None:
+        """What the packet's header has become where rules translated it."""
+        return None if self.ruled is None else self.ruled.header
+
+    @property
+    def filters(self) -> tuple[RuleCheck, ...]:
+        """The base chains that it passed on its way out."""
+        return () if self.ruled is None else self.ruled.filters
+
+    @property
+    def stopped_by(self) -> RuleCheck | None:
+        """The rule that ends it here too, as far as can be told: whether it does is not sure."""
+        return None if self.ruled is None else self.ruled.stopped_by
+
+    def by_rules(self) -> Ruled:
+        """Where what rules do is noted."""
+        if self.ruled is None:
+            self.ruled = Ruled()
+        return self.ruled
 
 
 @dataclass(slots=True)
@@ -83,15 +111,38 @@ class Stop:
     verdict: Verdict | None = None
     stage: Stage = ""
     branches: list[Branch] = field(default_factory=list)
-    translated: Header | None = None
-    """The header by which it is delivered or routed, where rules translated it first."""
-    filters: tuple[RuleCheck, ...] = ()
-    """What a filter program did with the packet before its ways part."""
-    stopped_by: RuleCheck | None = None
-    """As of a branch."""
-    rule: RoutingRule | None = None
-    """The routing rule by which its table was asked, of a Linux router."""
-    is_rule_sure: bool = True
+    ruled: Ruled | None = None
+    """What a Linux router's rules did with the packet before its ways part, where they did something."""
+
+    @property
+    def translated(self) -> Header | None:
+        """The header by which it is delivered or routed, where rules translated it first."""
+        return None if self.ruled is None else self.ruled.header
+
+    @property
+    def filters(self) -> tuple[RuleCheck, ...]:
+        """The base chains that it passed before its ways part."""
+        return () if self.ruled is None else self.ruled.filters
+
+    @property
+    def stopped_by(self) -> RuleCheck | None:
+        """As of a branch."""
+        return None if self.ruled is None else self.ruled.stopped_by
+
+    @property
+    def rule(self) -> RoutingRule | None:
+        """The routing rule by which its table was asked, of a Linux router."""
+        return None if self.ruled is None else self.ruled.rule
+
+    @property
+    def is_rule_sure(self) -> bool:
+        return self.ruled is None or self.ruled.is_rule_sure
+
+    def by_rules(self) -> Ruled:
+        """Where what rules do is noted."""
+        if self.ruled is None:
+            self.ruled = Ruled()
+        return self.ruled
 
 
 class Start(NamedTuple):

@@ -19,7 +19,7 @@ from routrel.forwarding.kernel_tables import OWN, Asked, Found, KernelTables, as
 from routrel.forwarding.programs.engine import Engine
 from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
-from routrel.forwarding.run import Run, WalkedPacket
+from routrel.forwarding.run import NOBODY, Run, WalkedPacket
 from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
@@ -103,13 +103,14 @@ class Walker:
         are the headers by which an answer is taken for one.
         """
         starts = tuple(starts)
-        run = Run(self.solved, stateful, ends, kind, tracker)
-        run.expected = expected
-        run.asked = {start.header for start in starts}
+        if tracker is None:
+            tracker = Tracker() if self._filtered else NOBODY
+        run = Run(self.solved, stateful, ends, kind, tracker, expected)
         stops: list[Stop] = []
         first: list[int] = []
         finished: list[int] = []
         has_loop = False
+        asked = {start.header for start in starts} if self._filtered else ()
         way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
         for start in starts:
             header = start.header
@@ -135,12 +136,14 @@ class Walker:
                         continue
                     port = branch.target
                     onward = packet
-                    if branch.header is not None:
-                        if len(run.packets) >= MOST_HEADERS and branch.header not in run.packets:
+                    if branch.ruled is not None and branch.ruled.header is not None:
+                        header = branch.ruled.header
+                        if len(run.packets) >= MOST_HEADERS and header not in run.packets:
                             branch.verdict, branch.stage, branch.target = "loops", "loop", number
                             has_loop = True
                             continue
-                        onward = run.packet(branch.header)
+                        onward = run.packet(header)
+                        onward.is_translated |= header not in asked
                     target = onward.numbers.get(way_in[port])
                     if target is None:
                         branch.target = target = onward.numbers[way_in[port]] = len(stops)
@@ -239,7 +242,8 @@ class Walker:
         found = kernel.look_up(replace(asked, iif=iif))
         leading = [one for one in found if one.route is not None and one.route.action == "forward"]
         shown = (leading or found)[0]
-        stop.route, stop.rule, stop.is_rule_sure = shown.route, shown.rule, shown.is_sure
+        stop.route, ruled = shown.route, stop.by_rules()
+        ruled.rule, ruled.is_rule_sure = shown.rule, shown.is_sure
         others = [one for one in found if one not in leading]
         if others:
             _ends_at(stop, others[0].route)
@@ -272,7 +276,7 @@ class Walker:
     def _is_own_source(self, instance: int, packet: WalkedPacket) -> bool:
         """Whether a translated packet comes in with an own address as source, which no device believes (RFC 1812
         section 5.3.7): it was sent back to its sender, and its source was left as it was."""
-        if packet.header in packet.run.asked:
+        if not packet.is_translated:
             return False
         owners = self.topology.owners.get(packet.header.source, ())
         return any(self._instance_of[port] == instance for port in owners)
