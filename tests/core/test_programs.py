@@ -5,6 +5,8 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from routrel.analysis.answers import Answerer
 from routrel.analysis.evidence import Evidence
@@ -255,6 +257,13 @@ class TestUnsaid:
     def test_where_both_ways_come_to_the_same_nothing_is_unsure(self):
         assert verdicts(base("fw", "forward"), rule("fw", self.LIMIT, ACCEPT), rule("fw", ACCEPT)) == PASSES
 
+    def test_a_rule_that_fails_elsewhere_is_not_unsure(self):
+        late = rule("fw", NEW, payload("tcp", "dport", 80), self.LIMIT, DROP)
+        network = lab(base("fw", "forward"), rule("fw", self.LIMIT, payload("tcp", "dport", 22), DROP), late)
+        answerer = Answerer(network)
+        (cause,) = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["causes"]
+        assert "whether rule 2 of chain fw" in cause["message"]
+
     def test_a_set_that_packets_fill_is_not_known(self):
         named = {"set": {"family": "inet", "table": "f", "name": "s", "type": "ipv4_addr", "flags": ["dynamic"]}}
         items = named, base("fw", "forward"), rule("fw", NEW, payload("ip", "saddr", "@s"), DROP)
@@ -302,6 +311,17 @@ class TestCauses:
         walk = ask(lab(*items), service="tcp/20-300")
         parts = {part.walk.forward.verdict: [str(ports) for ports in part.ports] for part in walk.parts}
         assert parts == {"arrives": ["20-22", "24-99", "201-300"], "blocked": ["23", "100-200"]}
+
+    def test_a_range_whose_ports_are_translated_is_walked_to_its_end(self):
+        nat = base("nat", "prerouting", type="nat", prio=-100)
+        dnat = rule(
+            "nat", payload("tcp", "dport", {"range": [1000, 2000]}), {"dnat": {"family": "ip", "addr": C, "port": 80}}
+        )
+        drop = rule("fw", payload("tcp", "dport", 80), DROP)
+        walk = ask(lab(nat, dnat, base("fw", "forward"), drop), service="tcp/900-2100")
+        parts = {part.walk.forward.verdict: [str(ports) for ports in part.ports] for part in walk.parts}
+        assert parts == {"arrives": ["900-999", "2001-2100"], "blocked": ["1000-2000"]}
+        assert walk.unexamined is None
 
 
 class TestBadInput:
@@ -366,3 +386,38 @@ class TestGaps:
         answerer = Answerer(lab(rules=json.dumps(rules).encode()))
         said = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["not_represented"]
         assert len(said) == 1
+
+
+PORTS = st.tuples(st.integers(1, 12), st.integers(1, 12)).map(sorted)
+PORT_RULES = st.lists(
+    st.tuples(
+        st.sampled_from(["drop", "accept", "dnat", "redirect"]),
+        PORTS,
+        st.integers(1, 12),
+        st.sampled_from(["dport", "sport"]),
+    ),
+    max_size=5,
+)
+
+
+@given(PORT_RULES)
+@settings(max_examples=40, deadline=None)
+def test_the_parts_of_a_range_are_those_of_its_ports_one_by_one(drawn):
+    items = [base("fw", "forward"), base("nat", "prerouting", type="nat", prio=-100)]
+    for kind, ports, to, field in drawn:
+        match = payload("tcp", field, {"range": ports})
+        if kind in ("drop", "accept"):
+            items.append(rule("fw", match, {kind: None}))
+        else:
+            target = {"port": to} if kind == "redirect" else {"family": "ip", "addr": C, "port": to}
+            items.append(rule("nat", match, {kind: target}))
+    network = lab(*items)
+    walk = ask(network, service="tcp/1-12")
+    parts = [(part.ports, part.walk) for part in walk.parts] or [(walk.ports, walk)]
+    for ranges, whole in parts:
+        for low, high in ranges:
+            for port in range(low, high + 1):
+                one = ask(network, service=f"tcp/{port}")
+                assert one.forward.verdict == whole.forward.verdict
+                assert (one.reply and one.reply.verdict) == (whole.reply and whole.reply.verdict)
+    assert sum(high - low + 1 for ranges, _ in parts for low, high in ranges) == 12

@@ -293,9 +293,9 @@ class Asker:
         while port <= service.ports.high and walked < MOST_PARTS:
             at = header._replace(destination_port=port)
             walk = self._ask_one(flow, source, destination, service, at, with_reply)
-            high = min(service.ports.high, strand_same_up_to(self.walker, walk.forward, "destination_port"))
+            high = min(service.ports.high, strand_same_up_to(self.walker, walk.forward, "destination_port", port))
             if walk.reply is not None:
-                high = min(high, strand_same_up_to(self.walker, walk.reply, "source_port"))
+                high = min(high, strand_same_up_to(self.walker, walk.reply, "source_port", port))
             key = likeness(walk.forward), walk.reply and likeness(walk.reply)
             found.setdefault(key, ([], walk))[0].append(PortRange(port, high))
             port, walked = high + 1, walked + 1

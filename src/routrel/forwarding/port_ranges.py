@@ -53,16 +53,17 @@ def _lists_asked(solved: Solved, strand: Strand) -> Iterator[tuple[Sequence[Head
             yield [entry.match for entry in entries], stop.steering.entry, stop.header
 
 
-def strand_same_up_to(walker: Walker, strand: Strand, field: Field) -> int:
+def strand_same_up_to(walker: Walker, strand: Strand, field: Field, port: int) -> int:
     """The highest port up to which a whole walk is the same as at the port it was made with.
 
-    Of filter programs any port that they name, and of translated ones each by itself, may begin another part.
+    Of filter programs any port that they name may begin another part. What a port was translated to hangs on it
+    by the program that translates, and is not looked at again.
     """
-    asked = _lists_asked(walker.solved, strand)
+    asked = (one for one in _lists_asked(walker.solved, strand) if getattr(one[2], field) == port)
     highest = min((same_up_to(matches, decider, header, field) for matches, decider, header in asked), default=65535)
     for stop in strand.stops:
-        engine, port = walker.engine(stop.device), getattr(stop.header, field)
-        if engine is not None and port is not None:
+        engine = walker.engine(stop.device)
+        if engine is not None and getattr(stop.header, field) == port:
             highest = min(highest, engine.port_edges.same_up_to(port))
     return highest
 

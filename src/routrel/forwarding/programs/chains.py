@@ -338,7 +338,9 @@ class Runner:
             if kind == "test":
                 holds = what(packet)
                 if holds is False:
-                    return ([(None, other)] if not sure else []), sure
+                    if sure or packet.effects == other.effects:
+                        return [], True  # whatever the rest of it says, the rule does not match
+                    return [(None, packet), (None, other)], False
                 if holds is None and sure:
                     sure, other = False, packet
                     packet = packet.copy()
