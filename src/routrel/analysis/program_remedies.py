@@ -6,7 +6,7 @@ A rule is offered only after the flow was walked with it: its stop must be gone.
 from dataclasses import replace
 
 from routrel.analysis.remedies import NearMiss, Remedy
-from routrel.formats.nftables_values import DSCP, FIB_TYPES, PROTOCOLS, STATES, STATUS, TCP_FLAGS
+from routrel.formats.nftables_values import DSCP, FIB_TYPES, NAMES, PROTOCOLS, STATES, STATUS, TCP_FLAGS
 from routrel.forwarding.programs.engine import Engine, RuleCheck
 from routrel.forwarding.programs.packets import ESTABLISHED, INVALID, Packet
 from routrel.forwarding.programs.values import getter
@@ -41,8 +41,8 @@ NAMED = {
     "flags": TCP_FLAGS,
     "dscp": DSCP,
     "type": FIB_TYPES,
-    "nfproto": {"ipv4": 2, "ipv6": 10},
-    "direction": {"original": 0, "reply": 1},
+    "nfproto": NAMES["nf_proto"],
+    "direction": NAMES["ct_dir"],
 }
 
 

@@ -12,7 +12,7 @@ from routrel.forwarding.kernel_tables import asks_with_source, fitting_address
 from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.run import WalkedPacket
-from routrel.forwarding.strand import Branch, Stop
+from routrel.forwarding.strand import Branch, Stop, by_rules
 from routrel.model.addresses import Address
 from routrel.model.filter_programs import FilterProgram, Hook
 from routrel.model.filters import Header
@@ -78,7 +78,7 @@ class FilteredDevice:
         header = passage.packet.header
         if header == stop.header:
             return packet
-        stop.by_rules().header = header
+        by_rules(stop).header = header
         onward = packet.run.packet(header)
         onward.is_translated = True
         return onward
@@ -118,7 +118,7 @@ class FilteredDevice:
         for one in passing or over[:1]:
             header = one.packet.header
             branch = self.walker.branch(self.device, hop, header, False)
-            ruled = branch.by_rules()
+            ruled = by_rules(branch)
             ruled.filters = one.checks[before:]
             ruled.header = None if header == stop.header else header
             if one.is_over:
@@ -174,10 +174,10 @@ class FilteredDevice:
             return
         known = next((one for one in stop.branches if one.port == hop.port and one.address == hop.address), None)
         if known is not None:
-            known.by_rules().stopped_by = passage.checks[-1]
+            by_rules(known).stopped_by = passage.checks[-1]
             return
         branch = self.walker.branch(self.device, hop, passage.packet.header, False)
-        branch.by_rules().filters = passage.checks
+        by_rules(branch).filters = passage.checks
         _block(branch)
         stop.branches.append(branch)
 
@@ -185,7 +185,7 @@ class FilteredDevice:
     def _show_output(stop: Stop, passage: Passage) -> None:
         """The checks at output stand with the way out, as those of postrouting do."""
         branch = stop.branches[-1]
-        branch.by_rules().filters = (*passage.checks, *branch.filters)
+        by_rules(branch).filters = (*passage.checks, *branch.filters)
 
     def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
         """The interface that its table sends an address out of, '' where it has none (kernel: nft_fib_ipv4.c)."""
@@ -223,9 +223,9 @@ def _passing(stop: Stop, passages: list[Passage]) -> list[Passage]:
     """The ways that pass; where none does the stop is the end, and where some do not it says so."""
     passing, over = [one for one in passages if not one.is_over], [one for one in passages if one.is_over]
     shown = (passing or over)[0]
-    stop.by_rules().filters = shown.checks
+    by_rules(stop).filters = shown.checks
     if over and passing:
-        stop.by_rules().stopped_by = over[0].checks[-1]
+        by_rules(stop).stopped_by = over[0].checks[-1]
     elif over:
         stop.verdict, stop.stage = "blocked", "filter"
     return passing

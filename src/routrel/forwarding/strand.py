@@ -52,8 +52,25 @@ class Ruled:
     is_rule_sure: bool = True
 
 
+class UnderRules:
+    """A stop or a way out, where a Linux router's rules may act."""
+
+    __slots__ = ()
+    ruled: Ruled | None
+
+    @property
+    def filters(self) -> tuple[RuleCheck, ...]:
+        """The base chains that the packet passed there."""
+        return () if self.ruled is None else self.ruled.filters
+
+    @property
+    def stopped_by(self) -> RuleCheck | None:
+        """The rule that ends it there too, as far as can be told: whether it does is not sure."""
+        return None if self.ruled is None else self.ruled.stopped_by
+
+
 @dataclass(slots=True)
-class Branch:
+class Branch(UnderRules):
     """One way out of a stop. ``target`` is the next stop's number, or -1 where the packet ends here.
 
     For a loop, ``target`` is the stop that is met again. ``via_next_hop`` tells a hop through a gateway
@@ -76,25 +93,9 @@ class Branch:
         """What the packet's header has become where rules translated it."""
         return None if self.ruled is None else self.ruled.header
 
-    @property
-    def filters(self) -> tuple[RuleCheck, ...]:
-        """The base chains that it passed on its way out."""
-        return () if self.ruled is None else self.ruled.filters
-
-    @property
-    def stopped_by(self) -> RuleCheck | None:
-        """The rule that ends it here too, as far as can be told: whether it does is not sure."""
-        return None if self.ruled is None else self.ruled.stopped_by
-
-    def by_rules(self) -> Ruled:
-        """Where what rules do is noted."""
-        if self.ruled is None:
-            self.ruled = Ruled()
-        return self.ruled
-
 
 @dataclass(slots=True)
-class Stop:
+class Stop(UnderRules):
     """A device on the way, with the decisions it made.
 
     ``ingress`` is the port it was first reached by, or -1 at the origin; others that treat the packet alike
@@ -120,16 +121,6 @@ class Stop:
         return None if self.ruled is None else self.ruled.header
 
     @property
-    def filters(self) -> tuple[RuleCheck, ...]:
-        """The base chains that it passed before its ways part."""
-        return () if self.ruled is None else self.ruled.filters
-
-    @property
-    def stopped_by(self) -> RuleCheck | None:
-        """As of a branch."""
-        return None if self.ruled is None else self.ruled.stopped_by
-
-    @property
     def rule(self) -> RoutingRule | None:
         """The routing rule by which its table was asked, of a Linux router."""
         return None if self.ruled is None else self.ruled.rule
@@ -138,11 +129,12 @@ class Stop:
     def is_rule_sure(self) -> bool:
         return self.ruled is None or self.ruled.is_rule_sure
 
-    def by_rules(self) -> Ruled:
-        """Where what rules do is noted."""
-        if self.ruled is None:
-            self.ruled = Ruled()
-        return self.ruled
+
+def by_rules(place: Stop | Branch) -> Ruled:
+    """Where what rules do at a stop or on a way out is noted."""
+    if place.ruled is None:
+        place.ruled = Ruled()
+    return place.ruled
 
 
 class Start(NamedTuple):

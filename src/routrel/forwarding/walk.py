@@ -20,7 +20,7 @@ from routrel.forwarding.programs.engine import Engine
 from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.run import NOBODY, Run, WalkedPacket
-from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand
+from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand, by_rules
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.routes import NextHop, Route
@@ -242,7 +242,7 @@ class Walker:
         found = kernel.look_up(replace(asked, iif=iif))
         leading = [one for one in found if one.route is not None and one.route.action == "forward"]
         shown = (leading or found)[0]
-        stop.route, ruled = shown.route, stop.by_rules()
+        stop.route, ruled = shown.route, by_rules(stop)
         ruled.rule, ruled.is_rule_sure = shown.rule, shown.is_sure
         others = [one for one in found if one not in leading]
         if others:

@@ -5,14 +5,13 @@ sources at 100 (kernel: include/uapi/linux/netfilter_ipv4.h). Chains of type nat
 begins a connection, the first that decides ends it (nf_nat_core.c); its other packets follow what was decided.
 """
 
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Literal
 
 from routrel.forwarding.programs.chains import Located, Outcome, Runner
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.programs.ports import PortEdges
-from routrel.forwarding.programs.tracking import Tracker, note_translation, translated_destination, translated_source
+from routrel.forwarding.programs.tracking import Tracker, note_translation, translate_as_known
 from routrel.forwarding.programs.values import Surroundings, condition
 from routrel.model.filter_programs import HOOKS, Chain, Condition, FilterProgram, Hook, Rule, Verdict
 from routrel.model.filters import Header
@@ -153,9 +152,8 @@ class Engine:
         packet = passage.packet
         if packet.connection is None:
             return [passage]
-        apply: Callable[[Packet], None] = translated_destination if side == "destination" else translated_source
         if not packet.is_fresh:
-            apply(packet)
+            translate_as_known(packet, side)
             return [passage]
         if packet.bound_destination if side == "destination" else packet.bound_source:
             return [passage]

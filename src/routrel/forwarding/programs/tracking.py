@@ -75,22 +75,17 @@ class Tracker:
             known.append(connection)
 
 
-def translated_destination(packet: Packet) -> None:
-    """Give a packet of a known connection the destination that its translation has (at prerouting and output)."""
+def translate_as_known(packet: Packet, side: str) -> None:
+    """Give a packet of a known connection the end that its translation has: its destination at prerouting and
+    output, its source at postrouting and input."""
     connection = packet.connection
     if connection is None:
         return
     header = connection.translated if packet.direction == 0 else connection.original.reply()
-    packet.header = packet.header._replace(destination=header.destination, destination_port=header.destination_port)
-
-
-def translated_source(packet: Packet) -> None:
-    """The same of its source (at postrouting and input)."""
-    connection = packet.connection
-    if connection is None:
-        return
-    header = connection.translated if packet.direction == 0 else connection.original.reply()
-    packet.header = packet.header._replace(source=header.source, source_port=header.source_port)
+    if side == "destination":
+        packet.header = packet.header._replace(destination=header.destination, destination_port=header.destination_port)
+    else:
+        packet.header = packet.header._replace(source=header.source, source_port=header.source_port)
 
 
 def note_translation(packet: Packet, before_source: object, before_destination: object) -> None:
