@@ -18,7 +18,7 @@ from routrel.model.filters import Header
 class Alone:
     """Surroundings of a device that nothing is asked about."""
 
-    def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
+    def route_interface(self, header: Header, interface: str | None, mark: int | None) -> str:
         return ""
 
     def address_type(self, address: Address, iif: str | None) -> int:

@@ -29,13 +29,17 @@ def answer_tcp(connection: socket.socket, peer: tuple) -> None:
 
 
 def serve_udp(port: int) -> None:
+    """Answers come from the address that was asked, as careful servers have it."""
     with socket.socket(socket.AF_INET6, socket.SOCK_DGRAM) as server:
         server.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 0)
+        server.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_RECVPKTINFO, 1)
         server.bind(("::", port))
         while True:
-            _, peer = server.recvfrom(64)
+            _, ancillary, _, peer = server.recvmsg(64, 100)
+            asked = next(data for level, kind, data in ancillary if kind == socket.IPV6_PKTINFO)
+            own = [(socket.IPPROTO_IPV6, socket.IPV6_PKTINFO, asked[:16] + bytes(4))]
             with contextlib.suppress(OSError):
-                server.sendto(peer[0].encode(), peer)
+                server.sendmsg([peer[0].encode()], own, 0, peer)
 
 
 def checksum(data: bytes) -> int:

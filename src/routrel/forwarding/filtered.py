@@ -8,7 +8,7 @@ routed again where a rule changed its destination or mark, and meets postrouting
 from collections.abc import Iterable
 from typing import Protocol
 
-from routrel.forwarding.kernel_tables import asks_with_source, fitting_address
+from routrel.forwarding.kernel_tables import Found, asks_with_source, fitting_address
 from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.run import WalkedPacket
@@ -43,6 +43,9 @@ class Forwarder(Protocol):
 
     def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
         """Whether a packet goes no further: it is delivered, or at a host that is not meant."""
+
+    def origin(self, instance: int, header: Header, has_source: bool, mark: int | None = 0) -> list[Found] | None:
+        """Where a Linux device would send a packet of its own; None of any other device."""
 
     def branch(self, device: int, hop: NextHop, header: Header, is_reply: bool) -> Branch:
         """One way out."""
@@ -187,13 +190,19 @@ class FilteredDevice:
         branch = stop.branches[-1]
         by_rules(branch).filters = (*passage.checks, *branch.filters)
 
-    def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
-        """The interface that its table sends an address out of, '' where it has none (kernel: nft_fib_ipv4.c)."""
-        route = self.walker.solved.lookup(self._instance(iif), address)
-        if route is None or route.action != "forward" or route.protocol == "local" or not route.next_hops:
+    def route_interface(self, header: Header, interface: str | None, mark: int | None) -> str:
+        """The interface that its tables send a destination out of, '' where they have none: asked as if the packet
+        were the device's own (kernel: nft_fib_ipv4.c)."""
+        destination = header.destination
+        found = self.walker.origin(self._instance(interface), header, True, mark)
+        route = self.walker.solved.lookup(self._instance(interface), destination) if found is None else found[0].route
+        is_own = any(
+            self.topology.ports[port].device == self.device for port in self.topology.owners.get(destination, ())
+        )
+        if is_own or route is None or route.action != "forward" or not route.next_hops:
             return ""
         names = [self.topology.ports[hop.port].name.interface for hop in route.next_hops]
-        return iif if iif in names else names[0]
+        return interface if interface is not None and interface in names else names[0]
 
     def address_type(self, address: Address, iif: str | None) -> int:
         """Local, broadcast, multicast or unicast, on one interface or any."""

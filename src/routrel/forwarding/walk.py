@@ -249,10 +249,10 @@ class Walker:
             _ends_at(stop, others[0].route)
         return [one.route for one in leading if one.route is not None]
 
-    def origin(self, instance: int, header: Header, has_source: bool) -> list[Found] | None:
+    def origin(self, instance: int, header: Header, has_source: bool, mark: int | None = 0) -> list[Found] | None:
         """Where a Linux device would send a packet of its own; None of any other device."""
         kernel = self._kernel.get(self._device_of[instance])
-        return None if kernel is None else kernel.look_up(Asked(header, OWN, has_source))
+        return None if kernel is None else kernel.look_up(Asked(header, OWN, has_source, mark))
 
     def ends_here(self, stop: Stop, packet: WalkedPacket) -> bool:
         """Whether a packet goes no further: it is delivered, or has come to a host that is not meant."""

@@ -53,8 +53,11 @@ FEW_BOXES = 16
 class Surroundings(Protocol):
     """What a device's rules may ask of the device itself."""
 
-    def route_interface(self, address: Address, packet: Packet, iif: str | None) -> str:
-        """The interface that its table sends an address out of, '' where it has none."""
+    def route_interface(self, header: Header, interface: str | None, mark: int | None) -> str:
+        """The interface that its tables send a header's destination out of, '' where they have none.
+
+        Of several ways the one by ``interface`` where there is one; ``mark`` is None where it is not known.
+        """
 
     def address_type(self, address: Address, iif: str | None) -> int:
         """The type of an address, as the number that ``fib`` gives."""
@@ -127,7 +130,11 @@ def _fib(expression: Fib, around: Surroundings) -> Getter:
             return around.address_type(address, asked)
         if _is_at_its_socket(packet):
             return packet.iif
-        found = around.route_interface(address, packet, packet.iif)
+        header = packet.header if "daddr" in flags else packet.header.reply()
+        mark = packet.mark if "mark" in flags else 0
+        found = around.route_interface(
+            header._replace(source_port=None, destination_port=None), asked, mark if isinstance(mark, int) else None
+        )
         # With an interface asked for, a route by another one counts for none.
         return "" if asked is not None and found != asked else found
 
