@@ -257,3 +257,13 @@ def test_addresses_of_169_254_are_ordinary():
     addresses = {name: [{"local": f"169.254.1.{own}", "prefixlen": 24}] for name, own in (("p", 1), ("q", 2))}
     routes = {name: [{"dst": "169.254.1.0/24", "dev": "e0"}] for name in "pq"}
     assert ask(two(addresses, routes, {}), source="p", to="169.254.1.2", service="icmp").is_good
+
+
+def test_ipv6_asks_again_with_a_source_where_the_first_answer_leads_nowhere():
+    block = {"not": None, "priority": 100, "src": "fd02::", "srclen": 64, "action": "blackhole"}
+    assert ask(lab([MAIN], rules6=[block, MAIN]), source="r", to="fd02::2").forward.verdict == "arrives"
+
+
+def test_ipv4_does_not():
+    block = {"not": None, "priority": 100, "src": "10.0.2.0", "srclen": 24, "action": "blackhole"}
+    assert ask(lab([block, MAIN]), source="r").forward.verdict == "discarded"

@@ -468,6 +468,10 @@ class Asker:
                 address = one.source or fitting_address(port, family, towards) or fallback
                 if address is not None:
                     by_source.setdefault(address, []).append(hop)
+        if not by_source and family == 6:
+            # IPv6 forgets an answer that leads nowhere, and asks again with a source (ip6_dst_lookup_tail).
+            own = self._address_near(source.instance, header.destination) or fallback
+            return None if own is None else [Start(source.instance, ORIGIN, header._replace(source=own))]
         if not by_source and fallback is not None:
             return [Start(source.instance, ORIGIN, header._replace(source=fallback), ())]
         is_split = len(by_source) > 1 or header.destination.family == 6 or header.protocol == ICMP
@@ -475,6 +479,16 @@ class Asker:
             Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops) if is_split else None)
             for address, hops in by_source.items()
         ] or None
+
+    def _address_near(self, instance: int, destination: Address) -> Address | None:
+        """An own address in the destination's subnet (RFC 6724 section 5, rule 8)."""
+        topology = self.solved.topology
+        for number in topology.ports_of[topology.instances[instance].device]:
+            port = topology.ports[number]
+            for prefix, address in zip(port.prefixes, port.addresses, strict=True):
+                if port.up and port.instance == instance and prefix.contains(destination):
+                    return address
+        return None
 
     def _entries(self, word: str, header: Header) -> list[Start]:
         """A source outside the model enters at every device that could have received it from there."""
