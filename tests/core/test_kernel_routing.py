@@ -264,6 +264,18 @@ def test_ipv6_asks_again_with_a_source_where_the_first_answer_leads_nowhere():
     assert ask(lab([MAIN], rules6=[block, MAIN]), source="r", to="fd02::2").forward.verdict == "arrives"
 
 
+@pytest.mark.parametrize(("kind", "out"), [("route", "wan"), ("filter", "dmz")])
+def test_a_mark_leads_own_packets_anew_where_a_chain_of_type_route_sets_it(kind, out):
+    chain = {"family": "inet", "table": "f", "name": "out", "type": kind, "hook": "output", "prio": -150}
+    mark = {"mangle": {"key": {"meta": {"key": "mark"}}, "value": 1}}
+    filters = [
+        {"chain": {**chain, "policy": "accept"}},
+        {"rule": {"family": "inet", "table": "f", "chain": "out", "expr": [mark]}},
+    ]
+    by_mark = {"priority": 100, "src": "all", "fwmark": "0x1", "table": "100"}
+    assert leaves_by(lab([by_mark, MAIN], BY_WAN, filters={"nftables": filters}), source="r") == out
+
+
 def test_ipv4_does_not():
     block = {"not": None, "priority": 100, "src": "10.0.2.0", "srclen": 24, "action": "blackhole"}
     assert ask(lab([block, MAIN]), source="r").forward.verdict == "discarded"

@@ -74,7 +74,8 @@ def _table(dice: Dice, number: int) -> list[str]:
         policy = dice.choices(["accept", "drop"], [2, 1])[0]
         if hook in ("prerouting", "postrouting") and dice.random() < 0.8:
             policy = "accept"
-        lines.append(f"chain base{at} {{ type filter hook {hook} priority {priority}; policy {policy};")
+        kind = "route" if hook == "output" and dice.random() < 0.4 else "filter"
+        lines.append(f"chain base{at} {{ type {kind} hook {hook} priority {priority}; policy {policy};")
         if dice.random() < 0.5:
             lines.append(dice.one("ct state established,related accept", "ct state { established, related } accept"))
         lines += [_rule(dice, family, hook, True) for _ in range(dice.randint(1, 6))]

@@ -153,7 +153,7 @@ class ProgramRemedies:
     def _cures(self, strand: Strand, device: int, check: RuleCheck, program: FilterProgram) -> bool:
         """Whether the packet passes the chain that ended it once the rule is there."""
         tracker = None if strand.kind == "first" else strand.tracker
-        walked = Walker(self.solved, {device: program}).walk(
+        walked = Walker(self.solved, {device: program}, self.walker).walk(
             strand.asked, frozenset(), strand.ends, strand.kind, tracker, strand.expected
         )
         for stop in walked.stops:

@@ -6,6 +6,7 @@ routed again where a rule changed its destination or mark, and meets postrouting
 """
 
 from collections.abc import Iterable
+from functools import cached_property
 from typing import Protocol
 
 from routrel.forwarding.kernel_tables import Found, asks_with_source, fitting_address
@@ -58,7 +59,13 @@ class FilteredDevice:
         self.walker = walker
         self.topology = walker.solved.topology
         self.device = device
-        self.engine = Engine(device, program, self)
+        self.program = program
+        self._reroutes = any(chain.kind == "route" for chain in program.base_chains("output"))
+
+    @cached_property
+    def engine(self) -> Engine:
+        """The program compiled, once a packet comes."""
+        return Engine(self.device, self.program, self)
 
     def decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
         """Everything the device does with a packet at one stop."""
@@ -159,7 +166,8 @@ class FilteredDevice:
         made = Packet(stop.header, run.kind, "", self.topology.ports[hop.port].name.interface, own=True)
         for one in self.engine.run("output", [Passage(made)], run.tracker):
             header = one.packet.header
-            is_moved = header.destination != stop.header.destination or one.packet.mark != 0
+            # A mark alone leads a packet anew only where a chain of type route set it (nft_chain_route.c).
+            is_moved = header.destination != stop.header.destination or (self._reroutes and one.packet.mark != 0)
             if one.is_over or not is_moved:
                 self._leave_own(stop, packet, one, hop)
                 continue

@@ -36,8 +36,11 @@ MOST_HEADERS = 256
 class Walker:
     """Walks packets over one solved network."""
 
-    def __init__(self, solved: Solved, programs: Mapping[int, FilterProgram] | None = None):
-        """``programs`` stand in place of those of the devices themselves, by device."""
+    def __init__(
+        self, solved: Solved, programs: Mapping[int, FilterProgram] | None = None, base: "Walker | None" = None
+    ):
+        """``programs`` stand in place of those of the devices themselves, by device; all others are those that
+        ``base``, a walker of the same network, has compiled."""
         self.solved = solved
         topology = solved.topology
         self.topology = topology
@@ -57,16 +60,23 @@ class Walker:
             policy = interface.forwarding_policy
             self._policy.append(device.forwarding_policies[policy] if policy else None)
         self._filtered: dict[int, FilteredDevice] = {
-            number: FilteredDevice(self, number, program)
+            number: FilteredDevice(self, number, device.program)
             for number, device in enumerate(topology.devices)
-            if (program := (programs or {}).get(number, device.program)) is not None
+            if base is None and device.program is not None
         }
+        if base is not None:
+            self._filtered |= base._filtered
+        self._filtered |= {number: FilteredDevice(self, number, one) for number, one in (programs or {}).items()}
         self.has_programs = bool(self._filtered)
-        self._kernel: dict[int, KernelTables] = {
-            number: KernelTables(topology, number, device.kernel_routing)
-            for number, device in enumerate(topology.devices)
-            if device.kernel_routing is not None
-        }
+        self._kernel: dict[int, KernelTables] = (
+            base._kernel
+            if base is not None
+            else {
+                number: KernelTables(topology, number, device.kernel_routing)
+                for number, device in enumerate(topology.devices)
+                if device.kernel_routing is not None
+            }
+        )
         # A way in as one number: a filtered port its own, all others of an instance one below zero.
         filtered = [
             port.interface.acl_in

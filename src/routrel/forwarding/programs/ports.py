@@ -30,10 +30,10 @@ class PortEdges:
 
     def __init__(self, program: FilterProgram):
         found = {0}
-        for chain in program.chains.values():
-            for rule in chain.rules:
-                for statement in rule.statements:
-                    found.update(_edges(statement))
+        for statement in (one for chain in program.chains.values() for rule in chain.rules for one in rule.statements):
+            found.update(_edges(statement))
+            if len(found) > HIGHEST:
+                break  # every port for itself
         self.edges = sorted(edge for edge in found if 0 <= edge <= HIGHEST)
 
     def same_up_to(self, port: int) -> int:
