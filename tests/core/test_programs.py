@@ -273,6 +273,22 @@ class TestUnsaid:
         items = base("fw", "forward"), rule("fw", NEW, {"xt": None})
         assert verdicts(*items)[0] == "mixed"
 
+    def test_ways_that_are_not_followed_may_end(self):
+        """Each of six rates gives a mark of its own or not: 64 ways, and one of them is dropped later."""
+
+        def mark(bit: int) -> dict:
+            either = {"|": [{"meta": {"key": "mark"}}, 1 << bit]}
+            return {"mangle": {"key": {"meta": {"key": "mark"}}, "value": either}}
+
+        chains = [base(f"b{n}", "forward", prio=n) for n in range(6)]
+        rules = [rule(f"b{n}", NEW, self.LIMIT, mark(n)) for n in range(6)]
+        last = base("z", "forward", prio=9), rule("z", meta("mark", 0b101010), DROP)
+        assert verdicts(*chains, *rules, *last)[0] == "mixed"
+
+    def test_more_base_chains_than_the_kernel_takes_are_refused(self):
+        with pytest.raises(LoadError, match="more base chains at hook forward than the kernel takes"):
+            read_capture(files(*(base(f"b{n}", "forward") for n in range(1100))))
+
     def test_thousands_of_unsure_rules_end_within_the_budget(self):
         mark = {"mangle": {"key": {"meta": {"key": "mark"}}, "value": 7}}
         items = [base("fw", "forward"), *(rule("fw", self.LIMIT, mark) for _ in range(3000))]

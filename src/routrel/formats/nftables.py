@@ -5,7 +5,7 @@ condition of its own kind, which the walk answers both ways; what cannot be read
 Tables of frames (bridge, arp) filter nothing that is routed and are passed over.
 """
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -35,6 +35,8 @@ FRAME_FAMILIES = ("bridge", "arp")
 PRIORITIES = {"raw": -300, "mangle": -150, "dstnat": -100, "filter": 0, "security": 50, "srcnat": 100}
 MOST_JUMPS = 16
 """The kernel's own limit on jumps inside jumps."""
+
+MOST_BASE_CHAINS = 1024
 
 OBJECTS = {"counter", "quota", "limit", "ct helper", "ct timeout", "ct expectation", "synproxy", "secmark"}
 """Named objects that rules refer to: what they do is said at the rules."""
@@ -124,6 +126,7 @@ class _Reader:
             chain = self.chains[key]
             self.chains[key] = replace(chain, rules=tuple(rules))
         self._check_targets()
+        self._check_hooks()
         return Filters(FilterProgram(self.chains) if any(c.hook for c in self.chains.values()) else None, self.gaps)
 
     def _add_chain(self, item: dict[str, Any], place: Place) -> None:
@@ -213,6 +216,16 @@ class _Reader:
         self.gaps += [Gap(f"{message}: {text}", place) for message in reader.gaps]
         rules = self.rules[key]
         rules.append(Rule(len(rules) + 1, text, statements, str(item.get("comment", "")), place))
+
+    def _check_hooks(self) -> None:
+        """The kernel takes so many base chains at a hook and no more (nf_hook_entries, MAX_HOOK_COUNT)."""
+        count: Counter[str] = Counter()
+        for chain in self.chains.values():
+            if chain.hook:
+                count[chain.hook] += 1
+                if count[chain.hook] == MOST_BASE_CHAINS + 1:
+                    what = f"more base chains at hook {chain.hook} than the kernel takes"
+                    self.errors.add(chain.place, what, allowed=f"at most {MOST_BASE_CHAINS:,}")
 
     def _check_targets(self) -> None:
         """Chains that rules jump to are there, and do not come round (the kernel refuses both)."""

@@ -18,7 +18,7 @@ from routrel.model.filters import Header
 
 TRACKING, DESTINATION, SOURCE = -200, -100, 100
 MOST_PASSAGES = 16
-"""Ways through one hook that are followed apart; past it all that pass are taken for one."""
+"""Ways through one hook that are followed apart; one more may end there, as far as can be told."""
 
 FAMILIES = {4: ("ip", "inet"), 6: ("ip6", "inet")}
 
@@ -120,6 +120,7 @@ class Engine:
             over += [one for one in live if one.is_over]
             live = [one for one in live if not one.is_over]
             if len(live) > MOST_PASSAGES:
+                over.append(_not_followed(live[MOST_PASSAGES]))
                 live = live[:MOST_PASSAGES]
         return live + over
 
@@ -175,6 +176,14 @@ class Engine:
         for one in passages:
             _bind(one.packet, side)
         return passages
+
+
+def _not_followed(passage: Passage) -> Passage:
+    """A way that is one too many, as one that may end: what later chains would do with it is not looked into."""
+    last = passage.checks[-1]
+    unsure = next((check.unsure for check in passage.checks if check.unsure), ())
+    ended = replace(last, action="drop", unsure=unsure, packet=passage.packet)
+    return Passage(passage.packet, (*passage.checks[:-1], ended), True)
 
 
 def _is_bound(packet: Packet, side: str) -> bool:
