@@ -12,7 +12,6 @@ met again on its own way is a loop.
 """
 
 from collections.abc import Iterable, Mapping
-from dataclasses import replace
 
 from routrel.forwarding.filtered import FilteredDevice
 from routrel.forwarding.kernel_tables import OWN, Asked, Found, KernelTables, asks_with_source
@@ -204,15 +203,31 @@ class Walker:
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
         if device in self._kernel:
-            routes = self.routes(stop, packet, has_source=asks_with_source(header, hops))
+            for route in self.routes(stop, packet, has_source=asks_with_source(header, hops)):
+                self._by_route(stop, route, header, hops)
+            return
+        best = self.solved.table(stop.instance).get
+        for number in packet.chain:
+            found = best(number)
+            if found is not None:
+                break
         else:
-            route = self._by_table(stop, packet)
-            routes = () if route is None else (route,)
-        for route in routes:
-            for hop in route.next_hops if hops is None else hops:
-                stop.branches.append(self.branch(device, hop, header, is_reply))
-            if not stop.branches:
-                stop.verdict, stop.stage = "unresolved", "next_hop"
+            stop.verdict, stop.stage = "unrouted", "route"
+            return
+        stop.route = found
+        if found.action != "forward":
+            stop.verdict, stop.stage = "discarded", "route"
+            return
+        for hop in found.next_hops if hops is None else hops:
+            stop.branches.append(self.branch(device, hop, header, is_reply))
+        if not stop.branches:
+            stop.verdict, stop.stage = "unresolved", "next_hop"
+
+    def _by_route(self, stop: Stop, route: Route, header: Header, hops: tuple[NextHop, ...] | None) -> None:
+        for hop in route.next_hops if hops is None else hops:
+            stop.branches.append(self.branch(stop.device, hop, header, False))
+        if not stop.branches:
+            stop.verdict, stop.stage = "unresolved", "next_hop"
 
     def routes(
         self,
@@ -222,34 +237,13 @@ class Walker:
         dscp: int | None = 0,
         has_source: bool = True,
     ) -> Iterable[Route]:
-        """The route that leads on, kept with the stop; without one the stop's verdict is given.
+        """Of a Linux device the route that leads on, kept with the stop; without one the stop's verdict is given.
 
-        ``has_source`` is False of an own packet whose way is chosen before its source.
-        There are several only where a rule of a Linux router's hangs on what no capture tells.
+        ``has_source`` is False of an own packet whose way is chosen before its source. There are several routes only
+        where a rule hangs on what no capture tells.
         """
-        kernel = self._kernel.get(stop.device)
-        if kernel is not None:
-            return self._kernel_routes(kernel, stop, Asked(packet.header, "", has_source, mark, dscp))
-        route = self._by_table(stop, packet)
-        return () if route is None else (route,)
-
-    def _by_table(self, stop: Stop, packet: WalkedPacket) -> Route | None:
-        """The longest match that leads on."""
-        best = self.solved.table(stop.instance).get
-        for number in packet.chain:
-            route = best(number)
-            if route is not None:
-                stop.route = route
-                if route.action == "forward":
-                    return route
-                stop.verdict, stop.stage = "discarded", "route"
-                return None
-        stop.verdict, stop.stage = "unrouted", "route"
-        return None
-
-    def _kernel_routes(self, kernel: KernelTables, stop: Stop, asked: Asked) -> list[Route]:
         iif = OWN if stop.ingress < 0 else self.topology.ports[stop.ingress].name.interface
-        found = kernel.look_up(replace(asked, iif=iif))
+        found = self._kernel[stop.device].look_up(Asked(packet.header, iif, has_source, mark, dscp))
         leading = [one for one in found if one.route is not None and one.route.action == "forward"]
         shown = (leading or found)[0]
         stop.route, ruled = shown.route, by_rules(stop)
