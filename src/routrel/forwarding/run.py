@@ -12,11 +12,12 @@ NOBODY = Tracker()
 class WalkedPacket:
     """A header with what is looked up once for it in one walk."""
 
-    __slots__ = ("chain", "ends", "header", "is_translated", "numbers", "owners", "run")
+    __slots__ = ("chain", "ends", "header", "is_translated", "numbers", "owners", "run", "stateful")
 
     def __init__(self, run: "Run", header: Header):
         solved = run.solved
         self.run = run
+        self.stateful = run.stateful
         self.header = header
         self.is_translated = False
         """Whether rules gave the packet this header, and no start has it."""

@@ -140,11 +140,11 @@ class Walker:
             stack = [(root, iter(stops[root].branches), packet)]
             while stack:
                 number, branches, packet = stack[-1]
+                numbers, header = packet.numbers, packet.header
                 for branch in branches:
                     if branch.verdict is not None:
                         continue
-                    port = branch.target
-                    onward = packet
+                    port, onward = branch.target, packet
                     if branch.ruled is not None and branch.ruled.header is not None:
                         header = branch.ruled.header
                         if len(run.packets) >= MOST_HEADERS and header not in run.packets:
@@ -153,10 +153,11 @@ class Walker:
                             continue
                         onward = run.packet(header)
                         onward.is_translated |= header not in asked
-                    target = onward.numbers.get(way_in[port])
+                        numbers = onward.numbers
+                    target = numbers.get(way_in[port])
                     if target is None:
-                        branch.target = target = onward.numbers[way_in[port]] = len(stops)
-                        stop = Stop(device_of[instance_of[port]], port, onward.header, instance_of[port])
+                        branch.target = target = numbers[way_in[port]] = len(stops)
+                        stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
                         stops.append(stop)
                         self._decide(stop, onward, None)
                         if stop.branches:
@@ -178,10 +179,10 @@ class Walker:
     def _decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
         device, ingress, header = stop.device, stop.ingress, packet.header
-        if device in self._filtered:
+        if self._filtered and device in self._filtered:
             self._filtered[device].decide(stop, packet, hops)
             return
-        is_reply = device in packet.run.stateful
+        is_reply = device in packet.stateful
         if ingress >= 0:
             acl = self._acl_in[ingress]
             if acl is not None:
@@ -202,7 +203,7 @@ class Walker:
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
-        if device in self._kernel:
+        if self._kernel and device in self._kernel:
             for route in self.routes(stop, packet, has_source=asks_with_source(header, hops)):
                 self._by_route(stop, route, header, hops)
             return
