@@ -140,6 +140,17 @@ class TestMatches:
             (meta("nfproto", "ipv6"), False),
             (meta("mark", 0), True),
             (meta("length", 1500, "<"), True),
+            (
+                {
+                    "match": {
+                        "op": "!=",
+                        "left": {"&": [{"payload": {"protocol": "ip", "field": "frag-off"}}, 8191]},
+                        "right": 0,
+                    }
+                },
+                False,
+            ),
+            (payload("ip", "ttl", 1, ">"), True),
             ({"match": {"op": "==", "left": {"ct": {"key": "direction"}}, "right": "original"}}, True),
             ({"match": {"op": "in", "left": {"ct": {"key": "status"}}, "right": "dnat"}}, False),
             ({"match": {"op": "==", "left": {"ct": {"key": "ip saddr", "dir": "original"}}, "right": A}}, True),
@@ -263,6 +274,13 @@ class TestUnsaid:
         answerer = Answerer(network)
         (cause,) = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["causes"]
         assert "whether rule 2 of chain fw" in cause["message"]
+
+    def test_a_length_is_known_within_bounds(self):
+        late = rule("fw", NEW, payload("udp", "length", 300, ">"), DROP)
+        assert verdicts(base("fw", "forward"), late, service="udp/53")[0] == "mixed"
+        assert verdicts(base("fw", "forward"), late, service="icmp") == PASSES
+        large = rule("fw", NEW, meta("length", 1000, ">"), DROP)
+        assert verdicts(base("fw", "forward"), large, service="udp/53") == PASSES
 
     def test_a_set_that_packets_fill_is_not_known(self):
         named = {"set": {"family": "inet", "table": "f", "name": "s", "type": "ipv4_addr", "flags": ["dynamic"]}}

@@ -11,7 +11,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from routrel.forwarding.programs.packets import ABSENT, UNSAID, UNTRACKED, Between, Packet, Unknown
+from routrel.forwarding.programs.packets import ABSENT, UNSAID, UNTRACKED, Between, Packet, Partly, Unknown
 from routrel.forwarding.programs.values import PORTED_ROOMS, Surroundings, condition, getter, lookup
 from routrel.model.addresses import Address
 from routrel.model.filter_programs import (
@@ -379,7 +379,7 @@ class Runner:
     ) -> tuple[list[tuple[Verdict | None, Packet]], bool]:
         key, find, data = what
         value = key(packet)
-        found = value if value is ABSENT else UNSAID if isinstance(value, Unknown | Between) else find(value)
+        found = value if value is ABSENT else UNSAID if isinstance(value, Unknown | Between | Partly) else find(value)
         if found is ABSENT:
             return ([] if sure else [(None, other)]), sure
         if found is UNSAID:

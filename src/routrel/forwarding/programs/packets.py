@@ -18,6 +18,13 @@ SEEN_REPLY, CONFIRMED, SOURCE_TRANSLATED, DESTINATION_TRANSLATED = 2, 8, 16, 32
 
 SYN, ACK = 2, 16
 TCP_FLAGS = {"first": SYN, "reply": SYN | ACK, "following": ACK, "later reply": ACK}
+LENGTHS = {TCP: (20, 40), UDP: (8, 520), ICMP: (8, 108), ICMPV6: (8, 108)}
+"""Bytes behind the network header of what opens a flow: a SYN with its options, a datagram of up to 512 bytes of data,
+an echo with up to 100."""
+
+MOST_SENT = 1500
+"""Of what follows on TCP."""
+
 ECHO = {ICMP: (8, 0), ICMPV6: (128, 129)}
 """Types of an echo request and its reply."""
 
@@ -27,6 +34,13 @@ class Between(NamedTuple):
 
     low: int
     high: int
+
+
+class Partly(NamedTuple):
+    """A number of which some bits are not known."""
+
+    value: int
+    unknown: int
 
 
 class Unknown:
@@ -124,8 +138,9 @@ class Packet:
 
     @property
     def length(self) -> Between:
-        """The bytes of the packet, as far as they are known: openings of TCP are short."""
+        """The bytes of the packet, as far as they are known: what opens a flow is small (docs/captures.md)."""
         base = 20 if self.family == 4 else 40
-        if self.header.protocol == TCP:
-            return Between(base + 20, base + 40 if self.kind in ("first", "reply") else 65535)
-        return Between(base + (8 if self.header.protocol in (UDP, ICMP, ICMPV6) else 0), 65535)
+        least, most = LENGTHS.get(self.header.protocol, (0, 65535))
+        if self.header.protocol == TCP and self.kind not in ("first", "reply"):
+            most = MOST_SENT - base
+        return Between(base + least, base + most)

@@ -19,6 +19,7 @@ from routrel.forwarding.programs.packets import (
     UNTRACKED,
     Between,
     Packet,
+    Partly,
     Unknown,
 )
 from routrel.model.addresses import Address
@@ -47,6 +48,9 @@ PORTED_ROOMS = {"tcp": (TCP,), "udp": (UDP,), "sctp": (132,), "dccp": (33,), "ud
 OTHER_ROOMS = {"esp": 50, "ah": 51, "comp": 108, "igmp": 2, "gre": 47}
 OPERATIONS: dict[str, Callable[[Any, Any], Any]] = {"&": and_, "|": or_, "^": xor, "<<": lshift, ">>": rshift}
 MOST_BITS = 128
+NOT_A_FRAGMENT = Partly(0, 0x4000)
+"""The fragment field of a whole packet; whether it may be cut into fragments is not known."""
+
 FEW_BOXES = 16
 
 
@@ -88,7 +92,7 @@ def getter(expression: Expression, around: Surroundings) -> Getter:
 def _joined(values: list[Any]) -> Any:
     if ABSENT in values:
         return ABSENT
-    return UNSAID if any(isinstance(value, Unknown | Between) for value in values) else tuple(values)
+    return UNSAID if any(isinstance(value, Unknown | Between | Partly) for value in values) else tuple(values)
 
 
 def _operation(expression: Operation, around: Surroundings) -> Getter:
@@ -99,6 +103,8 @@ def _operation(expression: Operation, around: Surroundings) -> Getter:
         one, other = left(packet), right(packet)
         if one is ABSENT or other is ABSENT:
             return ABSENT
+        if isinstance(one, Partly) and expression.operator == "&" and isinstance(other, int):
+            return UNSAID if one.unknown & other else one.value & other
         if not isinstance(one, int) or not isinstance(other, int):
             return UNSAID
         if expression.operator in ("<<", ">>") and not 0 <= other <= MOST_BITS:
@@ -113,7 +119,7 @@ def _looked_up(expression: MapLookup, around: Surroundings) -> Getter:
 
     def result(packet: Packet) -> Any:
         value = key(packet)
-        if value is ABSENT or isinstance(value, Unknown | Between):
+        if value is ABSENT or isinstance(value, Unknown | Between | Partly):
             return value if value is ABSENT else UNSAID
         return find(value)
 
@@ -198,7 +204,13 @@ def _network_field(family: int, name: str) -> Getter:
             length = packet.length
             return length if family == 4 else Between(length.low - 40, length.high - 40)
         if name in ("ttl", "hoplimit"):
-            return Between(1, 255)
+            return Between(2, 255)  # one that would end there is not walked
+        if name == "hdrlength":
+            return 5
+        if name == "ecn":
+            return 0
+        if name == "frag-off":
+            return NOT_A_FRAGMENT
         return UNSAID
 
     return result
@@ -213,6 +225,9 @@ def _transport_field(protocol: int, name: str) -> Getter:
             return header.source_port
         if name == "dport":
             return header.destination_port
+        if name == "length" and protocol == UDP:
+            base = 20 if packet.family == 4 else 40
+            return Between(packet.length.low - base, packet.length.high - base)
         if name == "flags" and protocol == TCP:
             return TCP_FLAGS[packet.kind]
         return UNSAID
@@ -297,7 +312,7 @@ def condition(found: Condition, around: Surroundings) -> Test:
             value = left(packet)
             if value is ABSENT:
                 return False
-            if unsaid or isinstance(value, Unknown | Between):
+            if unsaid or isinstance(value, Unknown | Between | Partly):
                 return None
             return member(value) == wanted
 
@@ -307,7 +322,7 @@ def condition(found: Condition, around: Surroundings) -> Test:
         value = left(packet)
         if value is ABSENT:
             return False
-        if isinstance(value, Unknown):
+        if isinstance(value, Unknown | Partly):
             return None
         if isinstance(value, Between):
             return _compare_between(value, operator, right)
