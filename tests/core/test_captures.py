@@ -260,3 +260,8 @@ def test_a_key_that_no_reader_knows_is_said_for_each_file():
         netconf=[{"family": "inet", "interface": "e1", "forwarding": True, "surprise": 1}],
     )
     assert len([gap for gap in made.gaps if "'surprise'" in gap.message]) == 4
+
+
+def test_a_tunnel_is_said_to_be_one():
+    gaps = device(addresses=[*ADDRESSES, interface("wg0", linkinfo={"info_kind": "wireguard"})]).gaps
+    assert any("wg0 is a wireguard interface" in gap.message for gap in gaps)

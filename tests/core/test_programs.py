@@ -388,6 +388,13 @@ class TestBadInput:
         with pytest.raises(LoadError, match="too deep"):
             read_capture(files(*chains, *jumps))
 
+    def test_a_key_of_a_statement_that_nobody_reads_makes_its_rule_unsure(self):
+        match = meta("l4proto", "tcp")
+        match["match"]["surprise"] = 1
+        network = lab(base("fw", "forward"), rule("fw", NEW, match, DROP))
+        assert ask(network).forward.verdict == "mixed"
+        assert any("'surprise' of match" in gap.message for gap in network.network.devices["r"].gaps)
+
     @pytest.mark.parametrize("kind", ["table", "chain", "rule", "set"])
     def test_a_key_that_nobody_reads_is_said(self, kind):
         items = {

@@ -56,6 +56,9 @@ ROUTE_KEYS = {
 }
 """Keys of a route that are read, or that decide nothing of where a packet goes."""
 
+PLAIN_KINDS = ("veth", "dummy", "macvlan", "ipvlan", "ifb", "netkit")
+"""Kinds of interfaces that send frames as a card does, or to nobody."""
+
 ADMINISTRATOR = ("static", "boot")
 FIRST_FILES = ("addresses.json", "routes.json")
 
@@ -292,6 +295,9 @@ def _read_interface(device: _Captured, item: dict[str, Any], place: Place, error
     elif kind in ("bridge", "vrf", "bond") or "master" in item:
         what = f"is a {kind}" if kind in ("bridge", "vrf", "bond") else f"belongs to {item.get('master')}"
         device.gaps.append(Gap(f"{device.name}:{name} {what}, which captures do not represent yet", place, name))
+    elif kind is not None and kind not in PLAIN_KINDS:
+        what = f"is a {kind} interface: how its packets are carried is not represented"
+        device.gaps.append(Gap(f"{device.name}:{name} {what}", place, name))
     loopback = "LOOPBACK" in flags
     mac = item.get("address") if item.get("link_type") == "ether" else None
     if mac is not None and not re.fullmatch(r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}", mac):

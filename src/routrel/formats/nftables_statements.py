@@ -121,6 +121,26 @@ REJECTS = {
     "icmpv6": (Condition(Field("meta", "nfproto"), "==", 10),),
 }
 PORTED = ("tcp", "udp", "th", "sctp", "dccp", "udplite")
+_TRANSLATION = {"family", "addr", "port", "flags", "type_flags"}
+KEYS = {
+    "match": {"op", "left", "right"},
+    "payload": {"protocol", "field", "base", "offset", "len"},
+    "meta": {"key"},
+    "ct": {"key", "dir", "family"},
+    "fib": {"result", "flags"},
+    "vmap": {"key", "data"},
+    "map": {"key", "data"},
+    "mangle": {"key", "value"},
+    "jump": {"target"},
+    "goto": {"target"},
+    "reject": {"type", "expr"},
+    "snat": _TRANSLATION,
+    "dnat": _TRANSLATION,
+    "masquerade": _TRANSLATION,
+    "redirect": _TRANSLATION,
+}
+"""Keys of statements and expressions that are read."""
+
 OPERATORS: dict[str, Operator] = {"==": "==", "!=": "!=", "<": "<", ">": ">", "<=": "<=", ">=": ">=", "in": "in"}
 
 
@@ -148,6 +168,7 @@ class StatementReader:
             return [UnsaidCondition(reason)]
 
     def _statements(self, name: str, found: Any) -> list[Statement]:
+        _refuse_unread(name, found)
         if name == "match":
             return [self._condition(found)]
         if name in ("accept", "drop", "return", "continue"):
@@ -186,6 +207,7 @@ class StatementReader:
         if not isinstance(raw, dict) or not raw:
             raise UnreadableError(f"the expression {raw!r}")
         name, found = next(iter(raw.items()))
+        _refuse_unread(name, found)
         if name == "payload":
             if "field" not in found:
                 return Unsaid("bytes of the packet at an offset")
@@ -333,6 +355,13 @@ class StatementReader:
         if not isinstance(found, int):
             raise UnreadableError(f"the target {raw!r}")
         return Range(found, found)
+
+
+def _refuse_unread(name: str, found: Any) -> None:
+    """A key that nobody reads may change what the rest means."""
+    unread = sorted(set(found) - KEYS[name]) if name in KEYS and isinstance(found, dict) else []
+    if unread:
+        raise UnreadableError(f"{unread[0]!r} of {name}")
 
 
 def _bits(kind: str, raw: Any) -> Value:
