@@ -266,6 +266,8 @@ class StatementReader:
         raw, kinds = found["right"], self.kinds(left)
         if isinstance(left, Unsaid):
             return UnsaidCondition(left.what)
+        if isinstance(left, Field) and left.room == "meta" and left.name not in META_TYPES:
+            return UnsaidCondition(f"meta {left.name} of a packet")
         if isinstance(left, Fib) and isinstance(raw, bool):
             return Condition(left, "!=" if raw == (operator == "==") else "==", "")
         if isinstance(raw, str) and raw.startswith("@"):
@@ -319,6 +321,8 @@ class StatementReader:
 
     def _mangle(self, found: Any) -> list[Statement]:
         target, raw = self.expression(found["key"]), found["value"]
+        if "tcp option" in found["key"]:
+            return []  # how large segments may be: it leads no packet elsewhere
         if not isinstance(target, Field):
             self.gaps.append(f"a rule that writes {next(iter(found['key']))} is not represented")
             return []
