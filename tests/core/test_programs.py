@@ -232,6 +232,13 @@ class TestTranslation:
         texts = [check["message"] for stop in answer["forward"]["stops"] for check in stop["checks"]]
         assert any("10.0.1.1 port 443 becomes tcp 10.0.1.2 > 10.0.3.2 port 80" in text for text in texts)
 
+    def test_a_flow_to_a_device_that_rules_lead_elsewhere_does_not_arrive_there(self):
+        nat = base("nat", "prerouting", type="nat", prio=-100)
+        answerer = Answerer(lab(nat, rule("nat", payload("tcp", "dport", 443), {"dnat": {"family": "ip", "addr": C}})))
+        answer = answerer.walk_json(answerer.asker.ask(Flow("a", "r", "tcp/443")))
+        assert answer["forward"]["verdict"] == "unresolved"
+        assert "gave it the destination 10.0.3.2, an address of c:e0" in answer["forward"]["causes"][0]["message"]
+
     def test_masquerade_takes_the_address_of_the_way_out(self):
         nat = base("nat", "postrouting", type="nat", prio=100)
         walk = ask(lab(nat, rule("nat", meta("oifname", "dmz"), {"masquerade": None})))

@@ -141,7 +141,7 @@ class CauseFinder:
             )
             place = device.place
         elif ending.stage == "delivery":
-            message = self._elsewhere_text(stop)
+            message = self._elsewhere_text(strand, stop)
             place = device.place
         elif ending.verdict == "unrouted":
             message = f"{device.name} has no route for {header.destination}"
@@ -188,7 +188,7 @@ class CauseFinder:
             trail=trail,
         )
 
-    def _elsewhere_text(self, stop: Stop) -> str:
+    def _elsewhere_text(self, strand: Strand, stop: Stop) -> str:
         """Of a packet that another owner of its destination keeps: who, and who was meant."""
         destination = (stop.translated or stop.header).destination
         source = (stop.translated or stop.header).source
@@ -198,6 +198,11 @@ class CauseFinder:
         here = next(port.name for port in owners if port.instance == stop.instance)
         others = [str(port.name) for port in owners if port.instance != stop.instance]
         name = self.topology.instance_name(stop.instance)
+        if destination not in {start.header.destination for start in strand.asked}:
+            return (
+                f"rules on the way gave it the destination {destination}, an address of {here}: it ends at {name}, and"
+                " not where it was meant"
+            )
         meant = f", and not at the one that was meant: {some_of(others)} has it too" if others else ""
         return f"{destination} is an address of {here} in this part of the network, so it ends at {name}{meant}"
 

@@ -96,6 +96,9 @@ class Tracer:
         """Of an instance without routing protocols: it cannot hear of anything."""
         found = self.topology.instances[self.instance]
         routing, device = found.routing, self.topology.devices[found.device]
+        if routing is None and device.observed:
+            text = f"the table of {self.topology.instance_name(self.instance)} was read off it, and has no route for it"
+            return Step(self.instance, text, device.observed[0].place, True)
         text = (
             f"{self.topology.instance_name(self.instance)} runs no routing protocol for IPv{self.prefix.family}:"
             " it knows its interfaces and its static routes"
