@@ -255,7 +255,8 @@ class Asker:
             expected = None
             if tracker is not None:
                 tracker.assumes_request = bool(note)
-                expected = frozenset(start.header.reply() for start in starts)
+                if header.protocol in PORTED:  # who sends an echo takes any reply to it
+                    expected = frozenset(start.header.reply() for start in starts)
             reply = self.walker.walk(reply_starts, stateful, asker, "reply", tracker, expected)
         walk = Walk(flow, source, destination, service, forward, reply, note, stateful=stateful)
         if reply is None or tracker is None or not walk.is_good:
