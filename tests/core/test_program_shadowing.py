@@ -5,8 +5,10 @@ from hypothesis import strategies as st
 
 from bench.programs import Alone
 from routrel.analysis.program_shadowing import shadowed_rules
-from routrel.forwarding.programs.engine import Engine
+from routrel.forwarding.programs.chains import LONG
+from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
+from routrel.forwarding.programs.tracking import Tracker
 from routrel.model.addresses import Address
 from routrel.model.devices import Device
 from routrel.model.filter_programs import Chain, Condition, Field, FilterProgram, Range, Rule, ValueSet, Verdict
@@ -76,3 +78,28 @@ def test_no_packet_comes_to_a_rule_that_is_said_to_be_hidden(drawn):
                         assert one.number not in hidden
                         if one.statements and isinstance(one.statements[-1], Verdict):
                             break
+
+
+NEVER = Rule(0, "", (Condition(Field("ip", "daddr"), "==", 77), Verdict("drop")))
+
+
+@given(RULES, st.sampled_from(["drop", "accept"]))
+@settings(max_examples=150, deadline=None)
+def test_a_long_chain_decides_as_its_rules_one_by_one(drawn, policy):
+    """Columns pass rules over; what is left decides the same."""
+    rules = []
+    for number, (conditions, ending) in enumerate(drawn, 1):
+        statements = [Condition(field, "in", ValueSet(ranges=(values,))) for field, values in conditions]
+        rules.append(Rule(number, "", (*statements, *([Verdict(ending)] if ending else []))))
+    engines = []
+    for found in (rules, [NEVER] * LONG + rules):
+        chain = Chain("ip", "t", "c", tuple(found), "forward", policy=policy)
+        engines.append(Engine(0, FilterProgram({("ip", "t", "c"): chain}), Alone()))
+    for source in range(8):
+        for port in range(8):
+            header = Header(6, Address(4, source), Address(4, 9), 5, port)
+            ends = [
+                engine.run("forward", [Passage(Packet(header, "first", mark=source % 2))], Tracker())[0].is_over
+                for engine in engines
+            ]
+            assert ends[0] == ends[1]

@@ -80,7 +80,9 @@ class CompiledChain:
     def __init__(self, chain: Chain, around: Surroundings):
         self.chain = chain
         self.rules = [CompiledRule(rule, [_step(one, around) for one in rule.statements]) for rule in chain.rules]
-        self._columns = _Columns(chain.rules) if len(chain.rules) >= LONG else None
+        # Rules that write addresses or ports change what later ones see: then each is asked.
+        writes = any(isinstance(one, SetField) for rule in chain.rules for one in rule.statements)
+        self._columns = _Columns(chain.rules) if len(chain.rules) >= LONG and not writes else None
 
     def candidates(self, packet: Packet, start: int) -> Iterator[int]:
         """The rules from one on that may match a packet, in their order."""
