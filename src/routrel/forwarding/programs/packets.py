@@ -10,8 +10,8 @@ from routrel.model.filters import ICMP, ICMPV6, TCP, UDP, Header
 PacketKind = Literal["first", "reply", "following", "later reply"]
 """The first packet of a flow, the answer to it, and what follows either of them."""
 
-INVALID, ESTABLISHED, RELATED, NEW, UNTRACKED = 1, 2, 4, 8, 64
-"""States of a packet in connection tracking, as bits (``ct state``)."""
+INVALID, ESTABLISHED, NEW, UNTRACKED = 1, 2, 8, 64
+"""States of a packet in connection tracking, as bits (``ct state``); nothing that is walked is related (4)."""
 
 SEEN_REPLY, CONFIRMED, SOURCE_TRANSLATED, DESTINATION_TRANSLATED = 2, 8, 16, 32
 """Bits of a connection's status (``ct status``)."""
@@ -61,15 +61,14 @@ ABSENT: Final = Unknown("ABSENT")
 class Connection:
     """A connection as one device tracks it.
 
-    ``original`` is the header of its first packet as it came, ``translated`` the same as it left; ``oif`` the
-    interface it left by. ``mark`` may be ``UNSAID``.
+    ``original`` is the header of its first packet as it came, ``translated`` the same as it left. ``mark`` may be
+    ``UNSAID``.
     """
 
     original: Header
     translated: Header
     mark: int | Unknown = 0
     status: int = 0
-    oif: str = ""
 
 
 @dataclass(slots=True, eq=False)
@@ -101,9 +100,7 @@ class Packet:
         """The same packet on another way; a connection that it has just begun is its own there."""
         connection = self.connection
         if connection is not None and self.is_fresh:
-            connection = Connection(
-                connection.original, connection.translated, connection.mark, connection.status, connection.oif
-            )
+            connection = Connection(connection.original, connection.translated, connection.mark, connection.status)
         return Packet(
             self.header,
             self.kind,

@@ -68,7 +68,7 @@ class Tracker:
         connection = packet.connection
         if connection is None or not packet.is_fresh:
             return
-        connection.translated, connection.oif = packet.header, packet.oif
+        connection.translated = packet.header
         connection.status |= CONFIRMED
         known = self.connections[device]
         if not any(one.original == connection.original and one.translated == connection.translated for one in known):
