@@ -16,7 +16,7 @@ from typing import Any, Literal
 
 from routrel.collecting import keep, let_go
 from routrel.formats.errors import LoadError
-from routrel.forwarding.flow import FlowError
+from routrel.forwarding.flow_words import FlowError
 from work.answering import RefusedError, SolvedRevision, answer
 
 KEPT = 4

@@ -19,7 +19,8 @@ from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import read_path
-from routrel.forwarding.flow import Flow, FlowError, parse_place
+from routrel.forwarding.flow import Flow
+from routrel.forwarding.flow_words import FlowError, parse_place
 from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved, solve
 

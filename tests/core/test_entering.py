@@ -2,7 +2,7 @@
 
 import pytest
 
-from routrel.forwarding.flow import FlowError
+from routrel.forwarding.flow_words import FlowError
 from tests.core.networks import load, walk
 
 LAYER_3 = """

@@ -4,7 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.forwarding.flow import FlowError
+from routrel.forwarding.flow_words import FlowError
 from tests.core.networks import answer, load, router, walk
 
 

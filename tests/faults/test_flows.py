@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.forwarding.flow import FlowError
+from routrel.forwarding.flow_words import FlowError
 from routrel.routing.solve import solve
 from tests.faults.faults import NETWORKS, ask, findings, solved
 

@@ -4,7 +4,8 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from routrel.analysis.causes import Cause, CauseFinder
-from routrel.forwarding.flow import Asker, Flow, FlowError, Walk
+from routrel.forwarding.flow import Asker, Flow, Walk
+from routrel.forwarding.flow_words import FlowError
 from routrel.forwarding.strand import Stop, Strand
 from routrel.model.devices import Gap
 from routrel.model.filters import PortRange

@@ -1,41 +1,27 @@
-"""Flows: what is asked, in words, and the starts and headers it means.
-
-A place is a device, ``device:interface``, an address, or an endpoint's name; a service is ``icmp``,
-``tcp/443``, a service's name, or a protocol. What a word does not name is a ``FlowError`` that says what
-it could have been.
-"""
+"""Flows: what is asked, and its answer: the ways of its packets and of the answer to them."""
 
 from dataclasses import dataclass, replace
 
-from routrel.formats.errors import nearest
-from routrel.formats.network_grammar import service as parse_service
-from routrel.forwarding.kernel_tables import fitting_address
+from routrel.forwarding.flow_words import FlowError, Place, owning_instances, parse_flow_service, parse_place
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
 from routrel.forwarding.programs.tracking import Tracker
-from routrel.forwarding.strand import Start, Strand, Verdict
-from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
+from routrel.forwarding.starts import Starts
+from routrel.forwarding.strand import Strand, Verdict
+from routrel.forwarding.walk import Walker, stateful_devices
 from routrel.model.addresses import Address
-from routrel.model.filters import ICMP, ICMPV6, PORTED, PROTOCOL_NUMBERS, TCP, Header, PortRange
+from routrel.model.filters import ICMP, ICMPV6, PORTED, TCP, Header, PortRange
 from routrel.model.findings import some_of
-from routrel.model.network import InterfaceName, Network, Service
-from routrel.routing.routes import NextHop
+from routrel.model.network import Service
 from routrel.routing.solve import Solved
-from routrel.routing.speaking import router_id
-from routrel.topology.segments import Port, Topology
 
 DEFAULT_SOURCE_PORT = 49152
 """The first of the dynamic ports (RFC 6335 section 6), where a flow states none."""
 
 
-ALL_PORTS = PortRange(0, 65535)
 FOLLOWING = "the first packet of the flow gets through and is answered; this is the way of those that follow it"
 LATER_REPLIES = "the first answer gets through; this is the way of those that follow it"
 LATER = "later packets of the same flow do not get through: rules let only its first pass"
 GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
-
-
-class FlowError(Exception):
-    """A flow that cannot be asked; the message says which word, and what is allowed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,21 +36,6 @@ class Flow:
     enter: str | None = None
     source_address: str | None = None
     vrf: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Place:
-    """One end of a flow, understood: the device it is on (None: outside), and its address if settled.
-
-    ``instance`` is the routing instance of that device in which the flow begins or ends.
-    """
-
-    word: str
-    device: int | None
-    address: Address | None
-    instance: int | None
-    ends: frozenset[int] | None = None
-    """The routing instances at which a packet for it has arrived; None: any that owns the address."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,102 +100,13 @@ class Walk:
         return verdicts.pop() if len(verdicts) == 1 and self.unexamined is None else "mixed"
 
 
-def parse_place(solved: Solved, word: str) -> Place:
-    """What a word names: an endpoint, a device, an interface or an address.
-
-    Of an address with several owners the first is the place; ``owning_instances`` has them all.
-    """
-    network, topology = solved.network, solved.topology
-    if word in network.endpoints:
-        return _address_place(solved, word, network.endpoints[word].address)
-    if word in topology.device_index:
-        instance = topology.device_index[word]
-        return Place(word, instance, None, instance, frozenset([instance]))
-    device, colon, interface = word.partition(":")
-    if colon and device in topology.device_index:
-        name = InterfaceName(device, interface)
-        if name not in topology.port_index:
-            known = [topology.ports[port].name.interface for port in topology.ports_of[topology.device_index[device]]]
-            raise FlowError(f"{device} has no interface {interface!r}{_nearest(interface, known)}")
-        port = topology.ports[topology.port_index[name]]
-        if not port.interface.addresses:
-            raise FlowError(f"the interface {word} has no address to ask about")
-        return Place(word, port.device, port.addresses[0], port.instance, frozenset([port.instance]))
-    try:
-        return _address_place(solved, word, Address.parse(word))
-    except ValueError:
-        names = [*network.endpoints, *topology.device_index]
-        raise FlowError(
-            f"{word!r} is no device, device:interface, address or endpoint of this network{_nearest(word, names)}"
-        ) from None
-
-
-def _address_place(solved: Solved, word: str, address: Address) -> Place:
-    owner = solved.topology.owner(address)
-    if owner is None:
-        return Place(word, None, address, None)
-    port = solved.topology.ports[owner]
-    return Place(word, port.device, address, port.instance)
-
-
-def owning_instances(topology: Topology, address: Address) -> dict[int, Port]:
-    """The routing instances that own an address, each with the first interface that has it."""
-    found: dict[int, Port] = {}
-    for number in topology.owners.get(address, ()):
-        found.setdefault(topology.ports[number].instance, topology.ports[number])
-    return found
-
-
-def _nearest(word: str, names: list[str]) -> str:
-    close = nearest(word, names)
-    return f"; did you mean {close[0]}?" if close else ""
-
-
-def parse_flow_service(network: Network, word: str) -> Service:
-    """A service by name or in its written form; tcp or udp alone stands for all its ports."""
-    if word in network.services:
-        return network.services[word]
-    if word in ("tcp", "udp"):
-        return Service("", PROTOCOL_NUMBERS[word], ALL_PORTS)
-    try:
-        return parse_service(word)
-    except ValueError:
-        names = ["icmp", "tcp/443", "udp/53", *network.services]
-        hint = _nearest(word, names)
-        raise FlowError(f"{word!r} is no service of this network and none like tcp/443 or icmp{hint}") from None
-
-
-def device_address(topology: Topology, instance: int, family: int) -> Address | None:
-    """The address that stands for an instance: its router id's where it owns that, else the lowest loopback,
-    else its first address of the family."""
-    found = topology.instances[instance]
-    own = [
-        (interface.is_loopback, address.address)
-        for interface in topology.devices[found.device].interfaces.values()
-        if interface.enabled and interface.vrf == found.vrf
-        for address in interface.addresses
-        if address.family == family and not address.address.is_link_local
-    ]
-    identifier = router_id(topology, instance) if found.routing else None
-    if identifier is not None and any(address == identifier for _, address in own):
-        return identifier
-    loopbacks = sorted(address for is_loopback, address in own if is_loopback)
-    return loopbacks[0] if loopbacks else (own[0][1] if own else None)
-
-
 class Asker:
     """Asks flows of one solved network."""
 
     def __init__(self, solved: Solved):
         self.solved = solved
         self.walker = Walker(solved)
-        self._addresses: dict[tuple[int, int], Address | None] = {}
-
-    def _device_address(self, instance: int, family: int) -> Address | None:
-        key = (instance, family)
-        if key not in self._addresses:
-            self._addresses[key] = device_address(self.solved.topology, instance, family)
-        return self._addresses[key]
+        self.starts = Starts(solved, self.walker)
 
     def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
         """Walk a flow both ways, all its ports; raises ``FlowError`` where its words name nothing."""
@@ -242,12 +124,12 @@ class Asker:
     def _ask_one(
         self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
     ) -> Walk:
-        starts = self._starts(source, header, flow.enter)
+        starts = self.starts.of(source, header, flow.enter)
         tracker = Tracker() if self.walker.has_programs else None
         forward = self.walker.walk(starts, ends=destination.ends, tracker=tracker)
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
-        reply_starts, note = self._reply_starts(destination, forward, starts)
+        reply_starts, note = self.starts.of_reply(destination, forward, starts)
         stateful = stateful_devices(forward)
         asker = None if source.instance is None else frozenset([source.instance])
         reply = None
@@ -342,13 +224,9 @@ class Asker:
             address = Address.parse(text)
         except ValueError:
             raise FlowError(f"the source address {text!r} is no IPv4 or IPv6 address") from None
-        if source.instance is not None and not self._owns(source.instance, address):
+        if source.instance is not None and not self.starts.owns(source.instance, address):
             raise FlowError(f"{source.word} does not own the source address {text}")
         return address
-
-    def _owns(self, instance: int, address: Address) -> bool:
-        ports = self.solved.topology.owners.get(address, ())
-        return any(self.solved.topology.ports[port].instance == instance for port in ports)
 
     def _settle_destination(self, source: Place, destination: Place) -> Place:
         """Give a destination device an address of a family that the source has too."""
@@ -357,9 +235,9 @@ class Asker:
         families: tuple[int, ...] = (4, 6) if source.address is None else (source.address.family,)
         if source.address is None and source.instance is not None:
             origin = source.instance
-            families = tuple(family for family in (4, 6) if self._device_address(origin, family)) or families
+            families = tuple(family for family in (4, 6) if self.starts.device_address(origin, family)) or families
         for family in families:
-            address = self._device_address(destination.instance, family)
+            address = self.starts.device_address(destination.instance, family)
             if address is not None:
                 return replace(destination, address=address)
         raise FlowError(f"{destination.word} has no address of the family the source has")
@@ -378,168 +256,3 @@ class Asker:
         assert service.ports is not None
         port = DEFAULT_SOURCE_PORT if source_port is None else source_port
         return Header(protocol, address, address, port, service.ports.low)
-
-    def _starts(self, source: Place, header: Header, enter: str | None) -> list[Start]:
-        destination = header.destination
-        if source.address is not None and source.address.family != destination.family:
-            raise FlowError(f"{source.word} and {destination} are of different families")
-        if enter is not None:
-            return [self._entering(source, header, enter)]
-        if source.instance is None:
-            assert source.address is not None
-            return self._entries(source.word, header._replace(source=source.address))
-        if source.address is not None:
-            return [Start(source.instance, ORIGIN, header._replace(source=source.address))]
-        return self._originated(source, header)
-
-    def _entering(self, source: Place, header: Header, enter: str) -> Start:
-        device, _, interface = enter.partition(":")
-        port = self.solved.topology.port_index.get(InterfaceName(device, interface))
-        if port is None:
-            raise FlowError(f"{enter!r} is no device:interface of this network to enter by")
-        if not self.solved.topology.ports[port].up:
-            raise FlowError(f"nothing can enter by {enter}: {self.solved.topology.ports[port].down}")
-        if source.address is None:
-            raise FlowError(f"a flow that enters by {enter} needs an address as its source")
-        port = self._routed(port)
-        return Start(self.solved.topology.ports[port].instance, port, header._replace(source=source.address))
-
-    def _routed(self, number: int) -> int:
-        """The interface by which what enters a port is routed: of a switchport its VLAN's, of a member its bundle."""
-        topology = self.solved.topology
-        port = topology.ports[number]
-        others = [topology.ports[other] for other in topology.ports_of[port.device]]
-        bundle = next((one for one in others if port.name.interface in one.interface.members), None)
-        if bundle is not None:
-            return self._routed(bundle.index)
-        if port.interface.switchport is None:
-            return number
-        vlan = port.interface.switchport.vlan_by_tag[0]
-        routed = next((one for one in others if one.interface.vlan == vlan and one.interface.parent is None), None)
-        if routed is None or not routed.up:
-            raise FlowError(
-                f"{port.name} is a switchport of VLAN {vlan}, which {port.name.device} does not route: say the"
-                " interface by which the packet comes to a router"
-            )
-        return routed.index
-
-    def _originated(self, source: Place, header: Header) -> list[Start]:
-        """A device as source: its address on the interface the packet leaves by, else its own."""
-        assert source.instance is not None
-        topology = self.solved.topology
-        family = header.destination.family
-        fallback = self._device_address(source.instance, family)
-        chosen_by_kernel = self._originated_by_kernel(source, header, fallback)
-        if chosen_by_kernel is not None:
-            return chosen_by_kernel
-        route = self.solved.lookup(source.instance, header.destination)
-        by_source: dict[Address, list[NextHop]] = {}
-        if route is not None and not self._owns(source.instance, header.destination):
-            for hop in route.next_hops:
-                addresses = [
-                    address.address
-                    for address in topology.ports[hop.port].interface.addresses
-                    if address.family == family and not address.address.is_link_local
-                ]
-                chosen = addresses[0] if addresses else fallback
-                if chosen is not None:
-                    by_source.setdefault(chosen, []).append(hop)
-        if not by_source:
-            if fallback is None:
-                raise FlowError(f"{source.word} has no IPv{family} address to send from")
-            return [Start(source.instance, ORIGIN, header._replace(source=fallback))]
-        return [
-            Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops))
-            for address, hops in by_source.items()
-        ]
-
-    def _originated_by_kernel(self, source: Place, header: Header, fallback: Address | None) -> list[Start] | None:
-        """A Linux device as source: the route's preferred source, else the address that fits the way out
-        (ip-route(8), inet_select_addr); the rules are asked again with it. None of any other device."""
-        assert source.instance is not None
-        found = self.walker.origin(source.instance, header, False)
-        if found is None or self._owns(source.instance, header.destination):
-            return None
-        by_source: dict[Address, list[NextHop]] = {}
-        family = header.destination.family
-        for one in found:
-            for hop in one.route.next_hops if one.route is not None else ():
-                towards = header.destination if hop.address is None else hop.address
-                port = self.solved.topology.ports[hop.port]
-                address = one.source or fitting_address(port, family, towards) or fallback
-                if address is not None:
-                    by_source.setdefault(address, []).append(hop)
-        if not by_source and family == 6:
-            # IPv6 forgets an answer that leads nowhere, and asks again with a source (ip6_dst_lookup_tail).
-            own = self._address_near(source.instance, header.destination) or fallback
-            return None if own is None else [Start(source.instance, ORIGIN, header._replace(source=own))]
-        if not by_source and fallback is not None:
-            return [Start(source.instance, ORIGIN, header._replace(source=fallback), ())]
-        is_split = len(by_source) > 1 or header.destination.family == 6 or header.protocol == ICMP
-        return [
-            Start(source.instance, ORIGIN, header._replace(source=address), tuple(hops) if is_split else None)
-            for address, hops in by_source.items()
-        ] or None
-
-    def _address_near(self, instance: int, destination: Address) -> Address | None:
-        """An own address in the destination's subnet (RFC 6724 section 5, rule 8)."""
-        topology = self.solved.topology
-        for number in topology.ports_of[topology.instances[instance].device]:
-            port = topology.ports[number]
-            for prefix, address in zip(port.prefixes, port.addresses, strict=True):
-                if port.up and port.instance == instance and prefix.contains(destination):
-                    return address
-        return None
-
-    def _entries(self, word: str, header: Header) -> list[Start]:
-        """A source outside the model enters at every device that could have received it from there."""
-        topology = self.solved.topology
-        connected: list[Start] = []
-        outside: list[Start] = []
-        towards = header.reply()
-        for instance in topology.instances:
-            device = topology.devices[instance.device]
-            if not device.forwards or (device.kind == "switch" and not self._is_routing(instance.device)):
-                continue
-            route = self.solved.lookup(instance.index, header.source)
-            if route is None or route.action != "forward":
-                continue
-            for hop in route.next_hops:
-                if route.protocol == "connected" and hop.address is None:
-                    connected.append(Start(instance.index, hop.port, header))
-                elif self.walker.leaves_by(instance.device, hop, towards):
-                    outside.append(Start(instance.index, hop.port, header))
-        starts = connected or outside
-        if not starts:
-            raise FlowError(
-                f"{word} is an address that no device owns, and no device has a route for it that leaves the"
-                " network; say where it comes in, as device:interface"
-            )
-        return list(dict.fromkeys(starts))
-
-    def _is_routing(self, device: int) -> bool:
-        """Whether a switch routes: it has addresses in more than one place, not for its management alone."""
-        ports = (self.solved.topology.ports[number] for number in self.solved.topology.ports_of[device])
-        return sum(bool(port.addresses) and not port.interface.is_loopback for port in ports) > 1
-
-    def _reply_starts(self, destination: Place, forward: Strand, starts: list[Start]) -> tuple[list[Start], str]:
-        """The answer starts where the packet was delivered, or comes in where it left the model."""
-        replies: dict[Start, None] = {}
-        for ending in forward.endings:
-            stop = forward.stops[ending.stop]
-            delivered = stop.translated or stop.header
-            if ending.verdict == "arrives":
-                replies.setdefault(Start(stop.instance, ORIGIN, delivered.reply()))
-            elif ending.verdict == "leaves":
-                branch = stop.branches[ending.branch]
-                replies.setdefault(Start(stop.instance, branch.port, (branch.header or delivered).reply()))
-        if replies:
-            return list(replies), ""
-        if destination.instance is None:
-            return [], "the packet reaches no place from which an answer could come"
-        assert destination.address is not None
-        if destination.ends is None and len(owning_instances(self.solved.topology, destination.address)) > 1:
-            return [], f"{destination.address} has several owners, and the packet reaches none that could answer"
-        for start in starts:
-            replies.setdefault(Start(destination.instance, ORIGIN, start.header.reply()))
-        return list(replies), "the answer is walked as if the packet had arrived"
