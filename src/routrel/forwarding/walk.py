@@ -174,6 +174,7 @@ class Walker:
                     stack.pop()
                     on_way.discard(number)
                     finished.append(number)
+        run.packets.clear()  # each knows the walk: left together they would wait for the garbage collection
         return Strand(stops, first, finished, has_loop, starts, ends, kind, run.tracker, expected)
 
     def _decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
