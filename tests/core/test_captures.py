@@ -265,3 +265,11 @@ def test_a_key_that_no_reader_knows_is_said_for_each_file():
 def test_a_tunnel_is_said_to_be_one():
     gaps = device(addresses=[*ADDRESSES, interface("wg0", linkinfo={"info_kind": "wireguard"})]).gaps
     assert any("wg0 is a wireguard interface" in gap.message for gap in gaps)
+
+
+def test_a_strict_reverse_path_filter_is_said_where_it_acts():
+    found = [
+        {"family": "inet", "interface": name, "rp_filter": kind} for name, kind in (("e1", "strict"), ("e2", "loose"))
+    ]
+    (gap,) = device(netconf=found).gaps
+    assert (gap.affects, "rp_filter strict of e1" in gap.message) == ("e1", True)

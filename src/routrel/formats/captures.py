@@ -188,7 +188,7 @@ def _read_device(
     for item, place in _items(files, f"{folder}/netconf.json"):
         if is_shaped(item, FORWARDING_SHAPE, place, errors):
             _report_unread(device, item, FORWARDING_KEYS, "netconf", place, str(item.get("interface", "")))
-            _read_forwarding(device, item)
+            _read_forwarding(device, item, place)
     has_own_file = f"{folder}/routes6.json" in files
     for name in ("routes.json", "routes6.json"):
         for item, place in _items(files, f"{folder}/{name}"):
@@ -237,9 +237,13 @@ def _forwards(device: _Captured, attached: int) -> bool:
     return attached > 1 if device.forwarding is None else bool(device.forwarding)
 
 
-def _read_forwarding(device: _Captured, item: dict[str, Any]) -> None:
+def _read_forwarding(device: _Captured, item: dict[str, Any], place: Place) -> None:
     """One entry of ``ip -j netconf show``."""
     name = str(item.get("interface"))
+    if item.get("rp_filter") == "strict" and name not in ("default", "lo"):
+        at = "" if name == "all" else name
+        text = f"rp_filter strict of {name}, by which packets from elsewhere than the way back are dropped, is not evaluated"
+        device.gaps.append(Gap(f"{device.name}: {text}", place, at))
     if device.forwarding is None:
         device.forwarding = set()
     if item.get("forwarding") and name not in ("all", "default", "lo"):
