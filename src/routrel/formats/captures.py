@@ -242,7 +242,7 @@ def _read_forwarding(device: _Captured, item: dict[str, Any], place: Place) -> N
     name = str(item.get("interface"))
     if item.get("rp_filter") == "strict" and name not in ("default", "lo"):
         at = "" if name == "all" else name
-        text = f"rp_filter strict of {name}, by which packets from elsewhere than the way back are dropped, is not evaluated"
+        text = f"rp_filter strict of {name}, which drops what does not come in by the way back, is not evaluated"
         device.gaps.append(Gap(f"{device.name}: {text}", place, at))
     if device.forwarding is None:
         device.forwarding = set()
