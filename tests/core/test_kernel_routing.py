@@ -161,6 +161,20 @@ def test_what_netconf_says_of_forwarding_counts():
     assert ask(lab([MAIN], netconf=off)).forward.verdict == "discarded"
 
 
+def test_forwarding_is_of_each_family_and_interface():
+    said = [
+        {"family": family, "interface": name, "forwarding": (family, name) not in (("inet", "lan"), ("inet6", "dmz"))}
+        for family in ("inet", "inet6")
+        for name in ("lan", "dmz", "wan")
+    ]
+    network = lab([MAIN], netconf=said)
+    assert ask(network).forward.verdict == "discarded"
+    assert ask(network, to="fd02::2").forward.verdict == "arrives"
+    assert ask(network, to="fd02::2").reply.verdict == "discarded"
+    assert ask(network, source="b", to="10.0.3.2").is_good
+    assert ask(network, to="10.0.1.1").is_good
+
+
 def test_a_route_without_carrier_stays_unless_the_kernel_is_told_to_leave_it_aside():
     route = {"dst": "192.0.2.0/24", "gateway": "10.0.3.2", "dev": "wan", "flags": ["linkdown"]}
     assert leaves_by(lab([MAIN], route), to="192.0.2.1") == "wan"

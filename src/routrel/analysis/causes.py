@@ -69,6 +69,13 @@ def header_text(header: Header, ports: Sequence[PortRange] = (), is_reply: bool 
     return text if header.destination_port is None else f"{text} port {header.destination_port}"
 
 
+def does_not_forward(device: Device, header: Header) -> str:
+    """Of a host, or of a Linux router whose kernel does not forward what comes in by an interface."""
+    if device.forwards:
+        return f"{device.name} does not forward what comes in there by IPv{header.source.family}"
+    return f"{device.name} is a host and does not forward"
+
+
 class CauseFinder:
     """Finds the causes on strands of one solved network."""
 
@@ -131,7 +138,7 @@ class CauseFinder:
                 f" discards {header_text(header)}"
             )
         elif ending.stage == "host":
-            message = f"{device.name} is a host and does not forward; {header.destination} is not its address"
+            message = f"{does_not_forward(device, header)}; {header.destination} is not its address"
             place = device.place
         elif ending.stage == "delivery" and strand.expected is not None and ending.verdict == "discarded":
             wanted = some_of(sorted({f"{one.source} port {one.source_port}" for one in strand.expected}))

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from routrel.analysis.answers import Answerer, Json, gaps_on_the_way, next_hop_json, place_json, strand_json
-from routrel.analysis.causes import header_text
+from routrel.analysis.causes import does_not_forward, header_text
 from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
 from routrel.forwarding.flow import Walk
@@ -138,7 +138,7 @@ class Evidence:
             yield _check("delivery", FAIL, text, device.place)
             return
         if stop.stage == "host":
-            yield _check("delivery", FAIL, f"{device.name} is a host: it does not forward", device.place)
+            yield _check("delivery", FAIL, does_not_forward(device, stop.header), device.place)
             return
         if stop.steering is not None:
             yield self._steering_check(device, stop)

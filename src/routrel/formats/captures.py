@@ -79,6 +79,8 @@ class _Captured:
     gaps: list[Gap] = field(default_factory=list)
     forwarding: set[str] | None = None
     """Interfaces that take packets for others, None where no file says so."""
+    closed: set[tuple[int, str]] = field(default_factory=set)
+    """(family, interface) by which no packets for others are taken."""
     ignoring: set[tuple[str, str]] = field(default_factory=set)
     """(family, interface) whose routes the kernel leaves aside while there is no carrier."""
     peers: dict[tuple[str, Address], Address | None] = field(default_factory=dict)
@@ -225,7 +227,9 @@ def _read_device(
         kind="host" if not _forwards(device, len(attached)) else "router",
         interfaces=interfaces,
         program=filters.program,
-        kernel_routing=KernelRouting(tuple(rules), {key: tuple(found) for key, found in device.tables.items()}),
+        kernel_routing=KernelRouting(
+            tuple(rules), {key: tuple(found) for key, found in device.tables.items()}, frozenset(device.closed)
+        ),
         observed=tuple(device.observed),
         neighbors=frozenset((name, address) for name, address in neighbors if address is not None),
         gaps=tuple(device.gaps),
@@ -248,6 +252,9 @@ def _read_forwarding(device: _Captured, item: dict[str, Any], place: Place) -> N
         device.forwarding = set()
     if item.get("forwarding") and name not in ("all", "default", "lo"):
         device.forwarding.add(name)
+    family = {"inet": 4, "inet6": 6}.get(str(item.get("family")))
+    if family is not None and item.get("forwarding") is False:
+        device.closed.add((family, name))
     if item.get("ignore_routes_with_linkdown"):
         device.ignoring.add((str(item.get("family")), name))
 

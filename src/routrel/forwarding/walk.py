@@ -76,6 +76,13 @@ class Walker:
                 if device.kernel_routing is not None
             }
         )
+        self._closed = {
+            (port.index, family)
+            for port in topology.ports
+            if (kernel := topology.devices[port.device].kernel_routing) is not None
+            for family, name in kernel.closed
+            if name == port.name.interface
+        }
         # A way in as one number: a filtered port its own, all others of an instance one below zero.
         filtered = [
             port.interface.acl_in
@@ -200,6 +207,8 @@ class Walker:
         if stop.instance in packet.owners or (ingress >= 0 and not self._forwards[stop.instance]):
             self.ends_here(stop, packet)
             return
+        if self._closed and self.ends_here(stop, packet):
+            return
         if ingress >= 0:
             policy = self._policy[ingress]
             if policy is not None and self._steer(stop, policy, header, is_reply):
@@ -274,7 +283,8 @@ class Walker:
                 # Another owner of the address keeps what was meant for the one that was asked.
                 stop.verdict, stop.stage = "unresolved", "delivery"
             return True
-        if stop.ingress >= 0 and not self._forwards[stop.instance]:
+        is_closed = (stop.ingress, packet.header.source.family) in self._closed
+        if stop.ingress >= 0 and (is_closed or not self._forwards[stop.instance]):
             stop.verdict, stop.stage = "discarded", "host"
             return True
         return False

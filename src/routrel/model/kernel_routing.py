@@ -61,3 +61,5 @@ class KernelRouting:
 
     rules: tuple[RoutingRule, ...] = ()
     tables: dict[tuple[int, str], tuple[KernelRoute, ...]] = field(default_factory=dict)
+    closed: frozenset[tuple[int, str]] = frozenset()
+    """(family, interface) by which packets for others are not taken."""
