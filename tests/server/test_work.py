@@ -2,7 +2,6 @@
 
 import json
 import threading
-import time
 
 import pytest
 
@@ -72,13 +71,23 @@ def test_a_process_that_dies_is_replaced(pool):
 @pytest.mark.parametrize("pool", [Limits(processes=2, wait_seconds=0.2, solve_seconds=20)], indirect=True)
 def test_a_quick_revision_is_answered_while_uploads_hold_every_other_process(pool):
     assert ask(pool, "demo", TEXT.encode()).status == 200
-    busy = threading.Thread(target=lambda: ask(pool, "heavy", MANY, "other"))
+    asked, release = threading.Event(), threading.Event()
+
+    def held() -> bytes:
+        """The text of a revision that takes as long as is wanted to come."""
+        asked.set()
+        release.wait(20)
+        return TEXT.encode()
+
+    heavy = Question("heavy", "n.yaml", "loaded", {})
+    busy = threading.Thread(target=lambda: pool.ask(heavy, held, "other"))
     busy.start()
-    time.sleep(0.2)
+    assert asked.wait(20)
     with pytest.raises(BusyError):
         ask(pool, "another", MANY, "third")
     assert ask(pool, "demo", TEXT.encode(), "reader", "map").status == 200
     assert busy.is_alive()
+    release.set()
     busy.join()
 
 
