@@ -13,7 +13,7 @@ from typing import Any
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.nftables_statements import StatementReader
 from routrel.formats.nftables_text import rule_text
-from routrel.formats.nftables_values import UnreadableError, value_map, value_set
+from routrel.formats.nftables_values import UnreadableError, listed, value_map, value_set
 from routrel.model.devices import Gap
 from routrel.model.filter_programs import (
     HOOKS,
@@ -106,7 +106,7 @@ class _Reader:
             return
         for key in sorted(set(found) - KEYS[kind]):
             self.gaps.append(Gap(f"{key!r} of a {kind} is not represented", place))
-        if kind == "table" and "dormant" in _listed(found.get("flags", [])):
+        if kind == "table" and "dormant" in listed(found.get("flags", [])):
             self.gaps.append(Gap(f"table {found['name']} is dormant: none of its chains is asked", place))
         self._by_kind[kind].append((found, place))
 
@@ -115,7 +115,7 @@ class _Reader:
             self._add_set(item, place)
         for item, place in self._by_kind["map"]:
             self._add_map(item, place)
-        dormant = {(t["family"], t["name"]) for t, _ in self._by_kind["table"] if "dormant" in _listed(t.get("flags"))}
+        dormant = {(t["family"], t["name"]) for t, _ in self._by_kind["table"] if "dormant" in listed(t.get("flags"))}
         for item, place in self._by_kind["chain"]:
             if (item["family"], item["table"]) not in dormant:
                 self._add_chain(item, place)
@@ -150,7 +150,7 @@ class _Reader:
                 place, f"the type of chain {key[2]}", found=quoted(item.get("type")), allowed="filter, nat, route"
             )
         else:
-            devices = tuple(map(str, _listed(item.get("dev", item.get("devices"))))) or None
+            devices = tuple(map(str, listed(item.get("dev", item.get("devices"))))) or None
             kind = str(item.get("type", "filter"))
             self.chains[key] = Chain(*key, (), hook, kind, priority, policy, devices, place)
             return
@@ -161,14 +161,14 @@ class _Reader:
         return tuple(map(str, kinds)) if isinstance(kinds, list) else (str(kinds),)
 
     def _unsaid(self, item: dict[str, Any]) -> str:
-        flags = _listed(item.get("flags"))
+        flags = listed(item.get("flags"))
         if "dynamic" in flags or "timeout" in flags or "timeout" in item:
             return f"what packets have put into set {item['name']}"
         return ""
 
     def _add_set(self, item: dict[str, Any], place: Place) -> None:
         try:
-            elements = _listed(item.get("elem"))
+            elements = listed(item.get("elem"))
             self.sets[item["family"], item["table"], item["name"]] = value_set(
                 self._kinds(item), elements, self._unsaid(item)
             )
@@ -180,7 +180,7 @@ class _Reader:
         given = item.get("map")
         kinds = tuple(given) if isinstance(given, list) else tuple(str(given).split(" . "))
         try:
-            elements = [(key, reader.given(kinds, value)) for key, value in _listed(item.get("elem"))]
+            elements = [(key, reader.given(kinds, value)) for key, value in listed(item.get("elem"))]
             self.maps[item["family"], item["table"], item["name"]] = value_map(
                 self._kinds(item), elements, self._unsaid(item)
             )
@@ -280,9 +280,3 @@ def _targets(rule: Rule) -> list[str]:
             ]
             found += [verdict.target for verdict in given if isinstance(verdict, Verdict) and verdict.target]
     return list(dict.fromkeys(found))
-
-
-def _listed(found: Any) -> list[Any]:
-    if found is None:
-        return []
-    return found if isinstance(found, list) else [found]

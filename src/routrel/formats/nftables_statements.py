@@ -9,6 +9,7 @@ from routrel.formats.nftables_values import (
     NAMES,
     UnreadableError,
     bits,
+    listed,
     number,
     span,
     value,
@@ -218,7 +219,7 @@ class StatementReader:
             direction = f" {found['dir']}" if "dir" in found else ""
             return Field(f"ct{direction}", str(found["key"]))
         if name == "fib":
-            return Fib(str(found["result"]), frozenset(map(str, _listed(found["flags"]))))
+            return Fib(str(found["result"]), frozenset(map(str, listed(found["flags"]))))
         if name == "concat":
             return Concatenation(tuple(self.expression(one) for one in found))
         if name in ("&", "|", "^", "<<", ">>"):
@@ -273,7 +274,7 @@ class StatementReader:
         if isinstance(raw, str) and raw.startswith("@"):
             return Condition(left, "not in" if operator == "!=" else "in", self._set(raw[1:]))
         if isinstance(raw, dict) and "set" in raw:
-            values = value_set(kinds, _listed(raw["set"]))
+            values = value_set(kinds, listed(raw["set"]))
             return Condition(left, "not in" if operator == "!=" else "in", values)
         if len(kinds) > 1:
             return Condition(left, "not in" if operator == "!=" else "in", value_set(kinds, [raw]))
@@ -306,7 +307,7 @@ class StatementReader:
             if found is None:
                 raise UnreadableError(f"the map {raw[1:]}, which is not listed")
             return found
-        elements = _listed(raw["set"])
+        elements = listed(raw["set"])
         return value_map(self.kinds(left), [(one, self.given(given, value)) for one, value in elements])
 
     def given(self, kinds: tuple[str, ...], raw: Any) -> object:
@@ -328,7 +329,7 @@ class StatementReader:
             return []
         kind = self.kinds(target)[0]
         # Flags joined by | are a value; with something of the packet in front, an operation.
-        is_expression = isinstance(raw, dict) and (set(raw) != {"|"} or isinstance(_listed(raw["|"])[0], dict))
+        is_expression = isinstance(raw, dict) and (set(raw) != {"|"} or isinstance(listed(raw["|"])[0], dict))
         source: Expression = self.expression(raw) if is_expression else Constant(_bits(kind, raw))
         if target == Field("meta", "mark"):
             return [SetMark("packet", source)]
@@ -345,7 +346,7 @@ class StatementReader:
     def _translation(self, name: str, found: Mapping[str, Any]) -> Statement:
         family = {"ip": 4, "ip6": 6}.get(str(found.get("family", self.family)))
         kind = "ipv6_addr" if family == 6 else "ipv4_addr"
-        flags = [*_listed(found.get("flags")), *_listed(found.get("type_flags"))]
+        flags = [*listed(found.get("flags")), *listed(found.get("type_flags"))]
         addresses = self._target(kind, found["addr"]) if "addr" in found else None
         ports = self._target("inet_service", found["port"]) if "port" in found else None
         return Translation(name, family, addresses, ports, "netmap" in flags or "prefix" in flags)  # type: ignore[arg-type]
@@ -398,9 +399,3 @@ def _kind_of(kind: str, raw: Any) -> str:
 def _filled(kinds: Iterable[str], count: int) -> tuple[str, ...]:
     found = tuple(kinds)
     return found if len(found) == count else ("integer",) * count
-
-
-def _listed(found: Any) -> list[Any]:
-    if found is None:
-        return []
-    return found if isinstance(found, list) else [found]

@@ -133,6 +133,13 @@ class UnreadableError(ValueError):
     """A value that cannot be read as what it stands for."""
 
 
+def listed(found: Any) -> list[Any]:
+    """Members of what nft lists as one value where there is but one, and leaves out where there is none."""
+    if found is None:
+        return []
+    return found if isinstance(found, list) else [found]
+
+
 def value(kind: str, raw: Any) -> Value:
     """One value of a type, canonical."""
     if isinstance(raw, dict):
