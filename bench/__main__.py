@@ -13,7 +13,10 @@ import statistics
 import sys
 import time
 from collections.abc import Callable, Iterable
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -23,15 +26,21 @@ from bench.generator import Shape, document, network
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer
-from routrel.collecting import collecting_later, keep
+from routrel.analysis.contest.why import WhyAnswerer
 from routrel.forwarding.flow import Asker, Flow
-from routrel.routing.graph import Edge, Graph
-from routrel.routing.ospf.database import Database
+from routrel.garbage_collection import collection_paused, keep
+from routrel.model.filters import Acl
+from routrel.routing.isis.solution import IsisSolution
+from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.representatives import Representatives
-from routrel.routing.solve import Solved, number_prefixes, solve
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.prefixes.configured import number_prefixes
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.registry import PROTOCOLS
+from routrel.routing.solve import Solved
+from routrel.routing.solved_file import open_solved, save_solved
+from routrel.routing.spf.graph import Edge, Graph
+from routrel.solving import solve
 from routrel.topology.segments import Topology
 
 RUNS = 3
@@ -96,20 +105,20 @@ def bench_ospf(quick: bool) -> None:
     routers = 300 if quick else 2000
     model = network(Shape(routers, prefixes=routers))
     topology = Topology(model)
-    database = Database(topology)
+    database = OspfDatabase(topology)
     area = next(iter(database.areas.values()))
     graph = graph_of(max(area.routers) + 1, area.edges)
     index = PrefixIndex(stub.prefix for area in database.areas.values() for stub in area.stubs)
-    prefixes = Representatives(index, np.arange(len(index)))
+    prefixes = PrefixClasses(index, np.arange(len(index)))
     yardstick = timed(lambda: dijkstra(graph))
 
     def everything() -> None:
-        fresh = Database(topology)
-        solution = OspfSolution(topology, fresh, prefixes)
+        fresh = OspfDatabase(topology)
+        solution = OspfSolution(fresh, prefixes)
         for process in solution.processes:
             solution.routes_of(process.number)
 
-    shared = timed(lambda: OspfSolution(topology, database, prefixes))
+    shared = timed(lambda: OspfSolution(database, prefixes))
     whole = timed(everything)
     print(f"OSPF, one area of {routers} routers, {len(prefixes)} prefixes; yardstick: SciPy's all-pairs dijkstra")
     print(f"  yardstick                              {yardstick:8.3f} s")
@@ -127,13 +136,18 @@ def bench_redistribution(quick: bool) -> None:
     half, points, lans = (100, 10, 800) if quick else (500, 50, 16_000)
     model = network(Shape(half, areas=5, prefixes=lans, isis=half, points=points))
     solved = solve(model)
-    graphs = yardstick_of([*solved.ospf[0].areas.graphs.values(), *solved.isis.graphs.values()])
-    topology = solved.topology
-    with collecting_later():
+    graphs = yardstick_of(
+        graph
+        for solution in solved.solutions
+        if isinstance(solution, OspfSolution | IsisSolution)
+        for graph in (solution.areas.graphs if isinstance(solution, OspfSolution) else solution.graphs).values()
+    )
+    topology, databases = solved.topology, [protocol.database(solved.topology, None) for protocol in PROTOCOLS]
+    with collection_paused():
         yardstick, compiled, numbered, whole = timed_in_turn(
             lambda: [dijkstra(graph) for graph in graphs],
             lambda: Topology(model),
-            lambda: number_prefixes(topology),
+            lambda: number_prefixes(topology, databases),
             lambda: solve(model),
         )
     start = time.perf_counter()
@@ -141,14 +155,14 @@ def bench_redistribution(quick: bool) -> None:
         for source in solved.table(instance).sources:
             source.rows.present()
     tables = time.perf_counter() - start
-    carried = len(solved.prefixes) - int(solved._uncarried.sum())
+    carried = int(solved.prefix_classes.is_carried.sum())
     print(f"{2 * half} routers in 5 OSPF areas and an IS-IS core, {points} redistribution points, {carried} prefixes")
-    print(f"  in {len(solved.representatives)} classes;")
+    print(f"  in {len(solved.prefix_classes)} classes;")
     print(f"  yardstick: SciPy's all-pairs dijkstra of the same graphs   {yardstick:8.3f} s")
     print(f"  interfaces, cables and subnets                             {compiled / yardstick:8.1f} x")
     print(f"  prefixes numbered                                          {numbered / yardstick:8.1f} x")
     print(
-        f"  adjacencies, protocols and redistribution, {solved.settling.rounds} rounds"
+        f"  adjacencies, protocols and redistribution, {solved.redistribution.rounds} rounds"
         f"        {(whole - compiled - numbered) / yardstick:8.1f} x   (limit 6)"
     )
     print(f"  every router's routes                                      {tables / yardstick:8.1f} x")
@@ -160,18 +174,58 @@ def bench_redistribution(quick: bool) -> None:
         for _ in range(60)
     ]
     start = time.perf_counter()
-    why.why_json(*asked[0], with_tipping=False)
+    why.why(*asked[0], with_tipping=False)
     first = time.perf_counter() - start
     times = []
     for question in asked:
         start = time.perf_counter()
-        why.why_json(*question, with_tipping=False)
+        why.why(*question, with_tipping=False)
         times.append(time.perf_counter() - start)
     print(
         f"  explaining one route: the first {1000 * first:,.0f} ms, the median of more"
         f" {1000 * statistics.median(times):.0f} ms, the slowest {1000 * max(times):.0f} ms (limit 50)"
     )
     print(f"  {memory()}")
+
+
+def bench_again(quick: bool) -> None:
+    """One thing changed in place, solved on a base with all tables, against solving cold; and opened from a file."""
+    routers = 200 if quick else 1000
+    model = network(Shape(routers, areas=5, prefixes=routers))
+    solved = with_tables(solve(model))
+    name, device = next((name, one) for name, one in model.devices.items() if one.routing is not None)
+    assert device.routing is not None
+    ospf = device.routing.ospf[0]
+    area = ospf.areas[0]
+    costlier = replace(area, interfaces=tuple(replace(one, cost=77) for one in area.interfaces))
+    routing = replace(device.routing, ospf=(replace(ospf, areas=(costlier, *ospf.areas[1:])), *device.routing.ospf[1:]))
+    cable = replace(model.links[0], enabled=False)
+    changed = {
+        "an access list": replace(device, acls={"new": Acl("new", ())}),
+        "a router's costs": replace(device, routing=routing),
+    }
+    models = {what: replace(model, devices=model.devices | {name: one}) for what, one in changed.items()}
+    models["a failed link"] = replace(model, links=(cable, *model.links[1:]))
+    with TemporaryDirectory() as folder:
+        path = Path(folder) / "network.solved"
+        save_solved(solved, path)
+        with collection_paused():
+            cold, opened, *times = timed_in_turn(
+                lambda: with_tables(solve(model)),
+                lambda: open_solved(path),
+                *(partial(lambda one: with_tables(solve(one, solved)), one) for one in models.values()),
+            )
+        size = path.stat().st_size / 2**20
+    print(f"{routers} routers again; yardstick: solving them cold with all tables {cold:8.3f} s")
+    for what, seconds in zip(models, times, strict=True):
+        print(f"  {what:<37}{seconds / cold:8.3f} x")
+    print(f"  opened from a file of {size:3.0f} MiB        {opened / cold:8.3f} x")
+
+
+def with_tables(solved: Solved) -> Solved:
+    for instance in solved.topology.instances:
+        solved.table(instance.index)
+    return solved
 
 
 def bench_bgp(quick: bool) -> None:
@@ -184,18 +238,18 @@ def bench_bgp(quick: bool) -> None:
         solved = solve(model)
         times[each] = time.perf_counter() - start
     print(f"BGP, {routers} routers with {REFLECTORS} reflectors, 10 carriers, {len(solved.prefixes)} prefixes")
-    print(f"  in {len(solved.representatives)} classes; yardstick: one prefix of each class, {times[1]:.1f} s")
+    print(f"  in {len(solved.prefix_classes)} classes; yardstick: one prefix of each class, {times[1]:.1f} s")
     print(f"  twenty prefixes of each class          {times[20] / times[1]:8.2f} x   (limit 3)")
 
 
 def bench_full_table(quick: bool) -> None:
-    prefixes = 20_000 if quick else 500_000
+    prefixes = 20_000 if quick else 250_000
     start = time.perf_counter()
     model = full_table(prefixes)
     loaded = time.perf_counter()
     solved = solve(model)
     done = time.perf_counter()
-    held = int((solved.table(0).winners()[solved.representatives.column] >= 0).sum())
+    held = int((solved.table(0).winners()[solved.prefix_classes.column] >= 0).sum())
     print(f"full table: {prefixes} prefixes of two carriers on four borders, a default inside; a border holds {held}")
     print(f"  reading {loaded - start:.0f} s, solving {(done - loaded) / (loaded - start):.2f} x that; {memory()}")
 
@@ -243,7 +297,7 @@ def bench_large(quick: bool) -> None:
     start = time.perf_counter()
     model = network(Shape(routers, areas=areas, prefixes=routers))
     loaded = time.perf_counter()
-    solved = Solved(model)
+    solved = solve(model)
     done = time.perf_counter()
     for device in range(routers):
         solved.table(device)
@@ -271,7 +325,16 @@ def main() -> int:
         shape = {name: getattr(options, name) for name in ("routers", "areas", "prefixes", "hosts", "sites", "seed")}
         options.write.write_text(json.dumps(document(Shape(**shape, degree=options.degree)), indent=1))
         return 0
-    for bench in (bench_ospf, bench_redistribution, bench_bgp, bench_walks, bench_check, bench_large, bench_full_table):
+    for bench in (
+        bench_ospf,
+        bench_redistribution,
+        bench_again,
+        bench_bgp,
+        bench_walks,
+        bench_check,
+        bench_large,
+        bench_full_table,
+    ):
         bench(options.quick)
         sys.stdout.flush()
     bench_programs(options.quick)

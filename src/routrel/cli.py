@@ -11,18 +11,32 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from routrel.analysis.answers import Answerer, finding_json, routes_json
-from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer, WhyError, hops_text, parse_prefix, why_lines
+import msgspec
+
+from routrel import __version__
+from routrel.analysis.answers.walks import ListedWalk, RefusedFlow, WalkVerdict
+from routrel.analysis.check import check, finding_answer
+from routrel.analysis.contest.why import (
+    WhyAnswerer,
+    WhyError,
+    at_text,
+    hops_text,
+    parse_prefix,
+    ranking_text,
+    why_lines,
+)
 from routrel.analysis.policy_view import PolicyView, policy_lines
+from routrel.analysis.table_rows import table_rows
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import read_path
 from routrel.forwarding.flow import Flow
-from routrel.forwarding.flow_words import FlowError, parse_place
+from routrel.forwarding.flow_words import FlowError, parse_end
 from routrel.model.addresses import Prefix
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 
 DONE, NO, WRONG = 0, 1, 2
 
@@ -60,6 +74,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="routrel", description="Model a routed network and ask it questions.")
+    parser.add_argument("--version", action="version", version=f"routrel {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     routes = _command(commands, "routes", "best routes of every device, as they would stand in its table")
@@ -115,7 +130,7 @@ def _instances(solved: Solved, device: str | None, vrf: str | None) -> list[int]
     """The routing instances that a device's and a VRF's name select, None selecting all."""
     topology = solved.topology
     if device is not None and device not in topology.device_index:
-        parse_place(solved, device)
+        parse_end(solved, device)
         raise _CallError(f"{device!r} is no device of this network")
     found = [
         instance.index
@@ -130,32 +145,30 @@ def _instances(solved: Solved, device: str | None, vrf: str | None) -> list[int]
 
 
 def _print_json(document: Any) -> None:
-    json.dump(document, sys.stdout, ensure_ascii=False)
-    print()
+    print(msgspec.json.encode(document).decode())
 
 
 def _routes(options: argparse.Namespace) -> int:
     solved = _load(options)
     instances = _instances(solved, options.device, options.vrf)
-    rows = routes_json(solved, instances)
+    rows = table_rows(solved, instances)
     if options.prefix is not None:
         try:
             wanted = str(Prefix.parse(options.prefix))
         except ValueError as error:
             raise _CallError(f"--prefix: {error}") from None
-        rows = (row for row in rows if row["prefix"] == wanted)
+        rows = (row for row in rows if row.prefix == wanted)
     if options.json:
         # Row by row: a large network's tables do not fit in memory at once.
         print('{"routes": [', end="")
         for index, row in enumerate(rows):
-            print(",\n " if index else "\n ", json.dumps(row, ensure_ascii=False), sep="", end="")
+            print(",\n " if index else "\n ", msgspec.json.encode(row).decode(), sep="", end="")
         print("]}")
         return DONE
     for row in rows:
-        hops = hops_text(row["next_hops"])
-        ranking = "/".join("-" if row[key] is None else str(row[key]) for key in ("preference", "metric"))
-        name = row["device"] if row["vrf"] == "default" else f"{row['device']}/{row['vrf']}"
-        print(f"{name:<20} {row['prefix']:<24} {row['protocol']:<10} {ranking:<8} {hops or row['action']}")
+        hops = hops_text(row.next_hops)
+        name = row.device if row.vrf == "default" else f"{row.device}/{row.vrf}"
+        print(f"{name:<20} {row.prefix:<24} {row.protocol:<10} {ranking_text(row):<8} {hops or row.action}")
     return DONE
 
 
@@ -175,59 +188,50 @@ def _walk(options: argparse.Namespace) -> int:
         options.source_address,
         options.vrf,
     )
-    walk = answerer.asker.ask(flow, not options.no_return)
-    answer = answerer.walk_json(walk)
+    answer = answerer.verdict(answerer.asker.ask(flow, not options.no_return))
     if options.json:
         _print_json(answer)
     else:
         _print_walk(answer)
-    return DONE if walk.is_good else NO
+    return DONE if answer.good else NO
 
 
-def _print_walk(answer: dict[str, Any]) -> None:
-    for part in answer["parts"]:
-        back = f", answer {part['return_verdict']}" if part["return_verdict"] else ""
-        print(f"ports {', '.join(part['ports'])}: {part['verdict']}{back}")
-        for one in part["decided_by"]:
+def _print_walk(answer: WalkVerdict) -> None:
+    for part in answer.parts:
+        back = f", answer {part.return_verdict}" if part.return_verdict else ""
+        print(f"ports {', '.join(part.ports)}: {part.verdict}{back}")
+        for one in part.decided_by:
             list_word, entry_word, last = (
-                ("chain", "rule", "policy") if one["is_rule"] else ("ACL", "entry", "closing drop")
+                ("chain", "rule", "policy") if one.is_rule else ("ACL", "entry", "closing drop")
             )
-            entry = f"the {last}" if one["entry"] is None else f"{entry_word} {one['entry']}"
-            at = _at(one["place"])
-            does = "accepts" if one["accepted"] else "drops"
-            print(f"  {one['device']}, {list_word} {one['acl']}: {entry} {does}{at}")
-    if answer["unexamined_ports"]:
-        print(f"ports {answer['unexamined_ports']}: not looked into, too many parts came before")
-    for title, key in (("forward", "forward"), ("return", "return")):
-        strand = answer[key]
-        if strand is None:
-            continue
-        count = strand["path_count"]
-        print(f"{title}: {strand['verdict']}, {count} way{'' if count == 1 else 's'}")
-        for path in strand["paths"]:
+            entry = f"the {last}" if one.entry is None else f"{entry_word} {one.entry}"
+            does = "accepts" if one.accepted else "drops"
+            print(f"  {one.device}, {list_word} {one.acl}: {entry} {does}{at_text(one.place)}")
+    if answer.unexamined_ports:
+        print(f"ports {answer.unexamined_ports}: not looked into, too many parts came before")
+    strands = [(title, one) for title, one in (("forward", answer.forward), ("return", answer.reply)) if one]
+    for title, strand in strands:
+        count = strand.path_count
+        print(f"{title}: {strand.verdict}, {count} way{'' if count == 1 else 's'}")
+        for path in strand.paths:
             print("  " + " > ".join(path))
-        for cause in strand["causes"]:
-            print(f"  stopped at {cause['device']}: {cause['message']}{_at(cause['place'])}")
-            word = "rule" if cause["chain"] else "entry"
-            for miss in cause["near_misses"]:
-                but_for = f"{miss['field']}: {miss['has']}, not {miss['needs']}"
-                print(f"    {word} {miss['entry']} would match but for {but_for}")
-            for step in cause["trail"]:
-                print(f"    the route: {step['message']}{_at(step['place'])}")
-            if cause["remedy"]:
-                print(f"    {cause['remedy']['message']}: {cause['remedy']['text']}")
-            for note in cause["notes"]:
+        for cause in strand.causes:
+            print(f"  stopped at {cause.device}: {cause.message}{at_text(cause.place)}")
+            word = "rule" if cause.chain else "entry"
+            for miss in cause.near_misses:
+                print(f"    {word} {miss.entry} would match but for {miss.field}: {miss.has}, not {miss.needs}")
+            for step in cause.trail:
+                print(f"    the route: {step.message}{at_text(step.place)}")
+            if cause.remedy:
+                print(f"    {cause.remedy.message}: {cause.remedy.text}")
+            for note in cause.notes:
                 print(f"    note: {note}")
-    for title in ("forward", "return"):
-        if answer.get(f"{title}_note"):
-            print(f"{title}: {answer[f'{title}_note']}")
-    left_out = [one for key in ("forward", "return") if answer[key] for one in answer[key]["not_represented"]]
-    for message, at in dict.fromkeys((f"{one['device']}: {one['message']}", _at(one["place"])) for one in left_out):
-        print(f"not represented on the way: {message}{at}")
-
-
-def _at(place: dict[str, Any] | None) -> str:
-    return f" [{place['file']}:{place['line']}]" if place else ""
+    for title, note in (("forward", answer.forward_note), ("return", answer.return_note)):
+        if note:
+            print(f"{title}: {note}")
+    left_out = [one for _, strand in strands for one in strand.not_represented]
+    for said in dict.fromkeys(f"{one.device}: {one.message}{at_text(one.place)}" for one in left_out):
+        print(f"not represented on the way: {said}")
 
 
 def _walk_many(options: argparse.Namespace) -> int:
@@ -239,20 +243,17 @@ def _walk_many(options: argparse.Namespace) -> int:
         for item, place in json_items(file.read_bytes(), file.name)
     ]
     answerer = Answerer(_load(options))
-    walks = [answerer.flow_json(flow, not options.no_return) for flow in flows]
+    walks = [answerer.listed(flow, not options.no_return) for flow in flows]
     if options.json:
         _print_json({"walks": walks})
     else:
         for walk in walks:
-            flow = walk["flow"]
-            print(f"{flow['from']} > {flow['to']} {flow['service']}")
-            if "error" in walk:
-                print(f"  {walk['error']}")
+            print(f"{walk.flow.source} > {walk.flow.to} {walk.flow.service}")
+            if isinstance(walk, RefusedFlow):
+                print(f"  {walk.error}")
             else:
                 _print_walk(walk)
-    good = all("error" not in w and w["forward"]["verdict"] in ("arrives", "leaves") for w in walks)
-    good = good and all(w["return"] is None or w["return"]["verdict"] in ("arrives", "leaves") for w in walks)
-    return DONE if good else NO
+    return DONE if all(isinstance(walk, ListedWalk) and walk.good for walk in walks) else NO
 
 
 def _flow_of(item: dict[str, Any], where: str) -> Flow:
@@ -280,13 +281,13 @@ def _why(options: argparse.Namespace) -> int:
         raise _CallError(f"--prefix: {error}") from None
     solved = _load(options)
     (instance,) = _instances(solved, options.device, options.vrf)
-    answer = WhyAnswerer(solved).why_json(instance, asked, not options.no_tipping)
+    answer = WhyAnswerer(solved).why(instance, asked, not options.no_tipping)
     if options.json:
         _print_json(answer)
     else:
         for line in why_lines(answer):
             print(line)
-    return DONE if answer["winner"] is not None else NO
+    return DONE if answer.winner is not None else NO
 
 
 def _policy(options: argparse.Namespace) -> int:
@@ -307,11 +308,10 @@ def _policy(options: argparse.Namespace) -> int:
 def _check(options: argparse.Namespace) -> int:
     findings = check(_load(options))
     if options.json:
-        _print_json({"findings": [finding_json(finding) for finding in findings]})
+        _print_json({"findings": [finding_answer(finding) for finding in findings]})
     else:
         for finding in findings:
-            places = " ".join(f"[{place.file}:{place.line}]" for place in finding.places if place.line)
-            print(f"{finding.severity}: {finding.message} {places}".rstrip())
+            print(f"{finding.severity}: {finding.message}{''.join(map(at_text, finding.places))}")
         if not findings:
             print("no problems found")
     return NO if any(finding.severity == "error" for finding in findings) else DONE

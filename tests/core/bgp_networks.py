@@ -3,7 +3,8 @@
 import json
 
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.networks import hops, table
 
 NET = "203.0.113.0/24"

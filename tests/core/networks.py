@@ -1,11 +1,17 @@
 """Small networks for tests, written as the network file is."""
 
-from routrel.analysis.answers import Answerer
+import json
+from typing import Any
+
+import msgspec
+
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.errors import LoadError
 from routrel.formats.network_file import read_network
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.routing.routes import Route
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 
 
 def load(text: str) -> Solved:
@@ -32,13 +38,18 @@ def hops(solved: Solved, route: Route) -> list[str]:
     return [f"{hop.address or 'itself'}@{ports[hop.port].name.interface}" for hop in route.next_hops]
 
 
+def plain(answer: object) -> Any:
+    """An answer as whoever reads its JSON has it."""
+    return json.loads(msgspec.json.encode(answer))
+
+
 def walk(solved: Solved, source: str, destination: str, service: str = "icmp", **more) -> Walk:
     return Asker(solved).ask(Flow(source, destination, service, **more))
 
 
 def answer(solved: Solved, source: str, destination: str, service: str = "icmp", **more) -> dict:
     answerer = Answerer(solved)
-    return answerer.walk_json(answerer.asker.ask(Flow(source, destination, service, **more)))
+    return plain(answerer.verdict(answerer.asker.ask(Flow(source, destination, service, **more))))
 
 
 def router(name: str, interfaces: dict[str, str], routing: str = "", more: str = "") -> str:
@@ -47,3 +58,8 @@ def router(name: str, interfaces: dict[str, str], routing: str = "", more: str =
     if routing:
         lines += ["    routing:", *(f"      {line}" for line in routing.strip("\n").split("\n"))]
     return "\n".join([*lines, *(f"    {line}" for line in more.strip("\n").split("\n") if line)]) + "\n"
+
+
+def solution_of(solved, protocol):
+    """The network's solution of a protocol; of OSPF that of the lower version."""
+    return next(solution for solution in solved.solutions if solution.protocol == protocol)

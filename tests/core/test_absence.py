@@ -6,9 +6,10 @@ from typing import Any
 
 import pytest
 
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import solve
+from routrel.solving import solve
+from tests.core.networks import plain
 
 PROTOCOLS = ("ospf", "isis", "rip", "eigrp")
 FAR = "10.0.0.3/32"
@@ -45,7 +46,7 @@ def stops(document: dict[str, Any], device: str = "a", prefix: str = FAR) -> lis
     lines = text.splitlines()
     solved = solve(read_network({"network.json": text.encode()}))
     number = solved.topology.device_index[device]
-    trails = WhyAnswerer(solved).why_json(number, parse_prefix(prefix), with_tipping=False)["trails"]
+    trails = plain(WhyAnswerer(solved).why(number, parse_prefix(prefix), with_tipping=False))["trails"]
     found = []
     for trail in trails:
         places = [trail[-1]["place"], *trail[-1]["other_places"]]

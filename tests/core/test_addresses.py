@@ -50,3 +50,33 @@ def test_link_local_of_a_mac_is_modified_eui_64():
 
 def test_families_do_not_mix():
     assert not Prefix.parse("0.0.0.0/0").contains(Address.parse("::1"))
+
+
+PARTS = st.one_of(st.integers(0, 300).map(str), st.sampled_from(["", "00", "007", "1e1", "+1", " 1", "\u0661", "0x1"]))
+TEXTS = st.builds(
+    lambda parts, length: ".".join(parts) + length,
+    st.lists(PARTS, min_size=3, max_size=5),
+    st.one_of(st.just(""), PARTS.map(lambda one: f"/{one}"), st.just("/255.255.0.0")),
+)
+
+
+@given(TEXTS)
+def test_what_is_read_fast_is_what_the_standard_library_reads(text):
+    def outcome(read):
+        try:
+            return read(text)
+        except ValueError:
+            return "refused"
+
+    def of_prefix(text):
+        found = ipaddress.ip_network(text)
+        return found.version, int(found.network_address), found.prefixlen
+
+    def of_interface(text):
+        found = ipaddress.ip_interface(text)
+        return found.version, int(found.ip), found.network.prefixlen
+
+    assert outcome(Address.parse) == outcome(lambda text: (4, int(ipaddress.IPv4Address(text))))
+    if "/" in text:
+        assert outcome(Prefix.parse) == outcome(of_prefix)
+        assert outcome(InterfaceAddress.parse) == outcome(of_interface)

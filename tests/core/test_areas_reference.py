@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
 from routrel.model.addresses import Prefix
-from routrel.routing.solve import solve
+from routrel.solving import solve
+from tests.examples import examples
 
 FAR = 10**9
 
@@ -208,7 +209,7 @@ def labs(draw) -> Lab:
 
 
 @given(labs())
-@settings(max_examples=200)
+@settings(max_examples=examples(200))
 def test_every_ospf_route_is_that_of_the_reference(lab):
     solved = solve(read_network({"n.json": json.dumps(lab.document).encode()}))
     reference = Reference(lab)

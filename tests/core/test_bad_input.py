@@ -9,10 +9,11 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.archives import unpack
-from routrel.formats.documents import MAX_BYTES
 from routrel.formats.errors import LoadError
 from routrel.formats.sources import files_of, files_of_upload, read_files
+from routrel.formats.yaml_nodes import MAX_BYTES
 from tests.core.networks import errors
+from tests.examples import examples
 
 
 def refusal(data: bytes, name: str = "network.yaml") -> str:
@@ -122,7 +123,7 @@ NETWORK = b"routrel: 1\nname: x\ndevices: {" + b", ".join(b"r%d: {kind: router}"
 
 @given(st.lists(st.tuples(st.integers(0, 2000), st.integers(0, 255)), min_size=1, max_size=4))
 @example([(270, 0)])  # a file without a name
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 def test_an_archive_with_any_bytes_changed_is_read_or_refused(changes):
     data = bytearray(zipped({"network.yaml": NETWORK}))
     for position, value in changes:
@@ -184,7 +185,7 @@ def read_or_refused(files: dict[str, bytes]) -> bool:
 
 
 @given(st.binary(max_size=300))
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 def test_any_bytes_are_read_or_refused(data):
     assert read_or_refused({"network.yaml": data})
 
@@ -193,7 +194,7 @@ TEXTS = st.text(st.sampled_from("abr12:{}[]-, \n\"'&*#|>!?.%@`"), max_size=80)
 
 
 @given(TEXTS)
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 def test_any_yaml_like_text_is_read_or_refused(text):
     assert read_or_refused({"network.yaml": f"routrel: 1\nname: x\ndevices:\n  {text}".encode()})
 
@@ -207,6 +208,6 @@ KEYS = ("devices", "links", "sites", "endpoints", "services", "taken_at")
 
 
 @given(st.dictionaries(st.sampled_from(KEYS), JSON, max_size=4))
-@settings(max_examples=200)
+@settings(max_examples=examples(200))
 def test_any_json_under_the_known_keys_is_read_or_refused(document):
     assert read_or_refused({"n.json": json.dumps({"routrel": 1, "name": "x", **document}).encode()})

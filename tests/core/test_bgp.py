@@ -3,9 +3,8 @@
 import pytest
 
 from routrel.analysis.check import check
-from routrel.routing.bgp.findings import restart_findings
 from tests.core.bgp_networks import NET, Net, accept, chain_inside, codes, exits_inside, two_exits, via, with_import
-from tests.core.networks import hops, table
+from tests.core.networks import hops, solution_of, table
 
 
 class TestDecision:
@@ -146,11 +145,11 @@ class TestPropagation:
             net.session("two", "three")
             net.session("three", "four", settings)
             solved = net.solve()
-            held = solved.bgp.propagation
-            row = solved.bgp.paths.rows[
-                held.best[3, solved.representatives.column_of(table(solved, "four")[NET].prefix)]
+            held = solution_of(solved, "bgp").propagation
+            row = solution_of(solved, "bgp").paths.rows[
+                held.best[3, solved.prefix_classes.column_of(table(solved, "four")[NET].prefix)]
             ]
-            return solved.bgp.paths.as_paths.values[row[0]]
+            return solution_of(solved, "bgp").paths.as_paths.values[row[0]]
 
         assert path_length() == (64500, 65000, 64512)
         assert path_length(remove_private_as=True) == (64500,)
@@ -315,10 +314,12 @@ class TestReflection:
         net.origin("outside", NET)
         net.session("near", "outside")
         solved = net.solve()
-        held = solved.bgp.propagation
-        column = solved.representatives.column_of(table(solved, "far")[NET].prefix)
+        held = solution_of(solved, "bgp").propagation
+        column = solved.prefix_classes.column_of(table(solved, "far")[NET].prefix)
         chosen = held.channels[held.via[4, column]]
-        assert solved.bgp.database.speakers[chosen.sender].identifier & 0xFF == 4  # r1, not r2 of the lower id
+        assert (
+            solution_of(solved, "bgp").database.speakers[chosen.sender].identifier & 0xFF == 4
+        )  # r1, not r2 of the lower id
 
     def test_a_reflected_path_does_not_come_back(self):
         """Section 8: two reflectors of one cluster drop what the other reflected."""
@@ -333,10 +334,10 @@ class TestReflection:
         net.inside("one", "two")
         net.origin("client", NET)
         solved = net.solve()
-        column = solved.representatives.column_of(table(solved, "one")[NET].prefix)
-        held = solved.bgp.propagation
+        column = solved.prefix_classes.column_of(table(solved, "one")[NET].prefix)
+        held = solution_of(solved, "bgp").propagation
         senders = [
-            solved.bgp.database.speakers[channel.sender].identifier & 0xFF
+            solution_of(solved, "bgp").database.speakers[channel.sender].identifier & 0xFF
             for channel in held.inward[1]
             if held.received[channel.index][column] >= 0
         ]
@@ -453,7 +454,7 @@ class TestConvergence:
         solved = net.solve()
         assert via(solved, "backup") == ["c1"]
         assert "bgp-order" not in codes(solved)
-        (finding,) = restart_findings(solved.bgp)
+        (finding,) = solution_of(solved, "bgp").costly_findings()
         assert "customer and backup" in finding.message
         assert finding in check(solved)
 

@@ -2,27 +2,29 @@
 
 from hypothesis import HealthCheck, given, settings
 
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix, why_lines
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix, why_lines
 from routrel.analysis.policy_view import PolicyView
 from routrel.model.addresses import Address
-from routrel.routing.bgp.findings import restart_findings
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.bgp_networks import NET, Net, accept, chain_inside, exits_inside, two_exits, via, with_import
 from tests.core.mixed_networks import read
+from tests.core.networks import plain, solution_of
 from tests.core.speaker_networks import speakers
 from tests.core.test_contest import disagreements
+from tests.examples import examples
 
 
 @given(speakers())
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_explained_winner_is_the_computed_winner(document):
     solved = solve(read(document))
-    if solved.unsettled is None and not solved.bgp.propagation.unstable.columns:
+    if solved.redistribution.unsettled is None and not solution_of(solved, "bgp").propagation.unstable.columns:
         assert disagreements(solved) == []
 
 
 def why(solved: Solved, device: str, prefix: str = NET) -> dict:
-    return WhyAnswerer(solved).why_json(solved.topology.device_index[device], parse_prefix(prefix))
+    return plain(WhyAnswerer(solved).why(solved.topology.device_index[device], parse_prefix(prefix)))
 
 
 def attributes(candidate: dict) -> dict[str, str]:
@@ -99,7 +101,9 @@ def test_an_absent_prefix_names_a_session_that_is_down():
 
 
 def test_the_whole_answer_as_lines():
-    lines = "\n".join(why_lines(why(with_import(two_exits(), 2, med=5).solve(), "me")))
+    solved = with_import(two_exits(), 2, med=5).solve()
+    answer = WhyAnswerer(solved).why(solved.topology.device_index["me"], parse_prefix(NET))
+    lines = "\n".join(why_lines(answer))
     assert "AS path 64501" in lines
     assert "round" in lines
     assert "local preference of the path from 172.16.2.2 (b, AS 64502) on me, now 100: moves at 101" in lines
@@ -167,32 +171,33 @@ def test_next_hops_given_by_a_policy_are_the_addresses_meant():
 
 
 @given(speakers())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_every_answer_is_whole(document):
     """Whatever is asked, an absence has its reason, and policies and restarts are reported without fail."""
     solved = solve(read(document))
     answerer = WhyAnswerer(solved)
     for instance in solved.topology.instances:
         for prefix in solved.prefixes.prefixes:
-            answer = answerer.why_json(instance.index, prefix)
-            assert list(why_lines(answer))
+            typed = answerer.why(instance.index, prefix)
+            assert list(why_lines(typed))
+            answer = plain(typed)
             if answer["winner"] is None:
                 offered = any(one["out"] or one["lost_in"] is not None for one in answer["candidates"])
                 assert offered or answer["trails"], (instance.index, str(prefix))
         device = solved.topology.devices[instance.device]
         for name in device.policies:
-            for use in PolicyView(solved, device.name, name).report()["uses"]:
+            for use in plain(PolicyView(solved, device.name, name).report())["uses"]:
                 accepted = sum(route["accepted"] for route in use["routes"])
                 assert (accepted, len(use["routes"])) == (use["accepted"], use["total"])
-    restart_findings(solved.bgp)
+    solution_of(solved, "bgp").costly_findings()
 
 
 @given(speakers())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_policy_view_accepts_what_neighbors_hold(document):
     solved = solve(read(document))
-    held = solved.bgp.propagation
-    if solved.unsettled is not None or held.unstable.columns:
+    held = solution_of(solved, "bgp").propagation
+    if solved.redistribution.unsettled is not None or held.unstable.columns:
         return
     for channel in held.channels:
         name = channel.receiving.neighbor.import_policy
@@ -202,7 +207,7 @@ def test_the_policy_view_accepts_what_neighbors_hold(document):
             solved.topology.instances[held.speakers[channel.receiver].instance].device
         ].name
         what = f"import from neighbor {channel.receiving.neighbor.address}"
-        use = next(one for one in PolicyView(solved, device, name).report()["uses"] if one["what"] == what)
+        use = next(one for one in plain(PolicyView(solved, device, name).report())["uses"] if one["what"] == what)
         columns = [column for column, number in enumerate(held.received[channel.index].tolist()) if number >= 0]
         accepted = {route["prefix"] for route in use["routes"] if route["accepted"]}
-        assert accepted == {str(prefix) for prefix in solved.representatives.members(columns)}
+        assert accepted == {str(prefix) for prefix in solved.prefix_classes.members(columns)}

@@ -4,11 +4,12 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.contest.bgp_decision import Ranks, eliminate
+from routrel.analysis.contest.bgp.decision import Ranks, eliminate
 from routrel.model.bgp import BgpDecision
 from routrel.routing.bgp import paths as attributes
 from routrel.routing.bgp.decision import NEVER, UNREACHABLE, Candidates, decide
 from routrel.routing.bgp.paths import Paths
+from tests.examples import examples
 
 SWITCHES = st.builds(
     BgpDecision,
@@ -55,7 +56,7 @@ def ranks_of(path, peer, position: int, switches: BgpDecision) -> Ranks:
 
 
 @given(st.lists(st.tuples(PATH, PEER), min_size=1, max_size=6), SWITCHES)
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=examples(400), deadline=None)
 def test_the_same_path_is_chosen(given_paths, switches):
     paths = Paths()
     rows = paths.blank(len(given_paths), "igp")

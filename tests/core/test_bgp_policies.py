@@ -6,7 +6,7 @@ from routrel.formats.errors import LoadError
 from routrel.routing.bgp import paths as attributes
 from routrel.routing.bgp.paths import PathRows, Paths, without_private
 from tests.core.bgp_networks import NET, Net, accept, via
-from tests.core.networks import errors, table
+from tests.core.networks import errors, solution_of, table
 from tests.core.test_bgp_contest import attributes as shown
 from tests.core.test_bgp_contest import why
 
@@ -98,9 +98,9 @@ def test_a_set(sets, name, value):
     solved = line(accept(**sets)).solve()
     candidate = why(solved, "me")["candidates"][0]
     assert shown(candidate)[name] == value
-    held = solved.bgp.propagation
-    number = held.best[2, solved.representatives.column_of(table(solved, "me")[NET].prefix)]
-    row, paths = solved.bgp.paths.rows[number], solved.bgp.paths
+    held = solution_of(solved, "bgp").propagation
+    number = held.best[2, solved.prefix_classes.column_of(table(solved, "me")[NET].prefix)]
+    row, paths = solution_of(solved, "bgp").paths.rows[number], solution_of(solved, "bgp").paths
     in_bulk = {
         "local preference": str(row[attributes.LOCAL_PREFERENCE]),
         "weight": str(row[attributes.WEIGHT]),
@@ -139,7 +139,10 @@ def test_what_asks_for_a_path_does_not_match_other_routes():
         ],
     }
     solved = net.solve()
-    assert solved.settling.injected[solved.solutions.index(solved.rip)][0].numbers.tolist() == []
+    assert (
+        solved.redistribution.redistributed[solved.solutions.index(solution_of(solved, "rip"))][0].numbers.tolist()
+        == []
+    )
 
 
 def test_an_export_policy_sees_paths_before_the_own_as_is_put_in_front():

@@ -8,16 +8,18 @@ take, it must end where the solver says, unless the solver reports that order ma
 import random
 import re
 from dataclasses import dataclass, field, replace
-from datetime import datetime
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.model.addresses import Address, Prefix
-from routrel.routing.bgp.findings import restart_findings
-from routrel.routing.solve import Solved, solve
+from routrel.routing.protocol import Redistributed
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.mixed_networks import read
+from tests.core.networks import solution_of
 from tests.core.speaker_networks import speakers
+from tests.examples import examples
 
 MESSAGES = 4000
 ORIGIN_RANK = {"igp": 0, "egp": 1, "incomplete": 2}
@@ -71,16 +73,16 @@ class Simulation:
     def __init__(self, solved: Solved, prefix: Prefix, dice: random.Random):
         self.prefix = prefix
         self.dice = dice
-        bgp, topology = solved.bgp, solved.topology
-        column = solved.representatives.column_of(prefix)
+        bgp, topology = solution_of(solved, "bgp"), solved.topology
+        column = solved.prefix_classes.column_of(prefix)
         number = solved.solutions.index(bgp)
-        blocked = solved.settling.blocked[number]
-        injected = solved.settling.injected[number]
+        blocked = bgp.silent
+        injected = solved.redistribution.redistributed[number]
         self.routers = []
         for speaker in bgp.database.speakers:
             device = topology.devices[topology.instances[speaker.instance].device]
             local, suppressed = None, False
-            found = injected[speaker.process]
+            found = injected.get(speaker.process, Redistributed())
             if column in found.numbers.tolist():
                 local = self._given(bgp.paths, int(found.paths[found.numbers.tolist().index(column)]))
             for aggregate in speaker.bgp.aggregates:
@@ -122,8 +124,8 @@ class Simulation:
 
     def _worst_origin(self, solved: Solved, process: int) -> str:
         """Section 9.2.2.2, by what the speaker holds inside the aggregate."""
-        bgp, inside = solved.bgp, []
-        for column, prefix in enumerate(solved.representatives.prefixes):
+        bgp, inside = solution_of(solved, "bgp"), []
+        for column, prefix in enumerate(solved.prefix_classes.prefixes):
             number = int(bgp.propagation.best[process, column])
             if number >= 0 and self.prefix.covers(prefix) and prefix != self.prefix:
                 inside.append(self._given(bgp.paths, number).origin)
@@ -307,7 +309,7 @@ class Simulation:
 
     def age(self, peer: Peer | None) -> float:
         said = None if peer is None else (peer.settings.established_at or peer.back.settings.established_at)
-        return float("inf") if said is None else datetime.fromisoformat(said.replace("Z", "+00:00")).timestamp()
+        return float("inf") if said is None else said.timestamp()
 
     def turn(self, peer: Peer | None) -> tuple:
         age = self.age(peer)
@@ -385,15 +387,17 @@ class Simulation:
 
 
 @given(speakers(), st.integers(0, 2**32))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_messages_in_any_order_end_where_the_solver_says(document, chance):
     solved = solve(read(document))
-    held = solved.bgp.propagation
-    if solved.unsettled is not None or solved.settling.depends_on_order:
+    held = solution_of(solved, "bgp").propagation
+    if solved.redistribution.unsettled is not None or solved.redistribution.depends_on_order:
         return
     # Where a session's failure leads to another stable state, order matters as well.
-    restarted = {prefix for finding in restart_findings(solved.bgp) for prefix in prefixes_in(finding.message)}
-    for column, prefix in enumerate(solved.representatives.prefixes):
+    restarted = {
+        prefix for finding in solution_of(solved, "bgp").costly_findings() for prefix in prefixes_in(finding.message)
+    }
+    for column, prefix in enumerate(solved.prefix_classes.prefixes):
         if column in held.unstable.columns or column in held.ordered or str(prefix) in restarted:
             continue
         simulation = Simulation(solved, prefix, random.Random(chance))
@@ -403,12 +407,12 @@ def test_messages_in_any_order_end_where_the_solver_says(document, chance):
             number = int(held.best[process, column])
             assert (best is None) == (number < 0), (str(prefix), process)
             if best is not None:
-                expected = Simulation._given(solved.bgp.paths, number)
-                row = solved.bgp.paths.rows[number].tolist()
+                expected = Simulation._given(solution_of(solved, "bgp").paths, number)
+                row = solution_of(solved, "bgp").paths.rows[number].tolist()
                 expected = replace(
                     expected,
                     originator=None if row[6] < 0 else row[6],
-                    cluster_list=solved.bgp.paths.clusters.values[row[7]],
+                    cluster_list=solution_of(solved, "bgp").paths.clusters.values[row[7]],
                 )
                 assert best[0] == expected, (str(prefix), process)
 

@@ -1,9 +1,18 @@
 """Which sessions come up, between which addresses, and what is said of the others."""
 
 import pytest
+from hypothesis import HealthCheck, given
+from hypothesis import settings as profile
 
+from routrel.forwarding.connections import TcpConnections
+from routrel.model.filters import TCP, Header
+from routrel.routing.bgp.unfiltered import UnfilteredConnections
+from routrel.solving import solve
 from tests.core.bgp_networks import NET, Net, codes, via
-from tests.core.networks import hops, table
+from tests.core.mixed_networks import read
+from tests.core.networks import hops, solution_of, table
+from tests.core.speaker_networks import speakers
+from tests.examples import examples
 
 
 def inside(cost: int | None = 1, here: dict | None = None, there: dict | None = None) -> Net:
@@ -20,7 +29,7 @@ def inside(cost: int | None = 1, here: dict | None = None, there: dict | None = 
 
 
 def sessions(net: Net) -> int:
-    return len(net.solve().bgp.state.channels) // 2
+    return len(solution_of(net.solve(), "bgp").state.channels) // 2
 
 
 def told(net: Net) -> list[str]:
@@ -88,6 +97,28 @@ class TestInternal:
         net.devices["mid"]["interfaces"]["c1"]["acl_in"] = "transit"
         (message,) = told(net)
         assert "ACL transit of mid drops BGP's packets (entry 1)" in message
+
+    def test_the_answer_of_a_call_passes_by_its_state(self):
+        net = inside()
+        net.devices["mid"]["acls"] = {
+            "out": [{"action": "accept", "stateful": True}],
+            "in": [{"action": "accept", "protocol": 89}],
+        }
+        net.devices["mid"]["interfaces"]["c2"] |= {"acl_out": "out", "acl_in": "in"}
+        assert sessions(net) == 1
+        net.devices["mid"]["acls"]["out"][0].pop("stateful")
+        (message,) = told(net)
+        assert "ACL in of mid drops BGP's packets (its closing drop)" in message
+
+    def test_a_forwarding_policy_on_the_way_takes_its_packets(self):
+        net = inside()
+        steering = {"match": {"protocol": "tcp"}, "action": "discard"}
+        net.devices["mid"]["forwarding_policies"] = {"away": [steering]}
+        net.devices["mid"]["interfaces"]["c1"]["forwarding_policy"] = "away"
+        (message,) = told(net)
+        assert "forwarding policy away of mid discards BGP's packets" in message
+        steering["match"]["protocol"] = "udp"
+        assert sessions(net) == 1
 
     def test_one_direction_of_call_is_enough(self):
         net = inside()
@@ -246,7 +277,7 @@ class TestWhatIsMissing:
         net.inside("a", "far", {"multihop": 5}, {"multihop": 5})
         solved = net.solve()
         assert "bgp-session" not in codes(solved)
-        assert len(solved.bgp.state.channels) == 6
+        assert len(solution_of(solved, "bgp").state.channels) == 6
 
 
 def test_routes_of_a_session_that_comes_and_goes_with_them_do_not_settle():
@@ -260,4 +291,21 @@ def test_routes_of_a_session_that_comes_and_goes_with_them_do_not_settle():
     net.bgp("a")["networks"] = ["10.0.0.1/32"]
     # Nothing else leads to the loopbacks: the session never comes up, and that is stable.
     assert sessions(net) == 0
-    assert net.solve().unsettled is None
+    assert net.solve().redistribution.unsettled is None
+
+
+@given(speakers())
+@profile(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_where_nothing_filters_both_ways_to_find_out_agree(document):
+    solved = solve(read(document))
+    walked = TcpConnections(solved.topology, solved.prefixes, solved.table)
+    followed = UnfilteredConnections(solved.topology, solved.table)
+    owners = [(port.instance, own.address) for port in solved.topology.ports for own in port.interface.addresses]
+    for caller, near in owners:
+        for called, far in owners:
+            if caller != called and near.family == far.family:
+                call = Header(TCP, near, far, 49152, 179)
+                reason, length = walked.connect(caller, called, call)
+                other_reason, other_length = followed.connect(caller, called, call)
+                assert bool(reason) == bool(other_reason), (call, reason, other_reason)
+                assert reason or length == other_length, call

@@ -10,6 +10,8 @@ from routrel.formats.errors import LoadError
 from routrel.formats.sources import read_files
 from routrel.model.devices import Device
 from routrel.model.network import Network
+from routrel.model.times import rfc3339
+from tests.examples import examples
 
 KEYS = (
     *(
@@ -181,7 +183,7 @@ def test_names_may_stand_beside_a_capture():
             "names.yaml": b"endpoints: {desk: {address: 10.0.1.9}}\nservices: {web: tcp/80}\ndevices: {r: {vrfs: {}}}",
         }
     )
-    assert (network.name, network.taken_at) == ("Harbour", "2026-11-20T06:00:00Z")
+    assert (network.name, rfc3339(network.taken_at)) == ("Harbour", "2026-11-20T06:00:00Z")
     assert str(network.endpoints["desk"].address) == "10.0.1.9"
     assert str(network.services["web"]) == "tcp/80"
 
@@ -222,7 +224,7 @@ ROWS = st.lists(st.dictionaries(st.sampled_from(KEYS), ANY, max_size=6), max_siz
     ),
     ROWS,
 )
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 def test_whatever_json_stands_in_a_capture_is_read_or_refused(files, filters_):
     texts = {"addresses": ADDRESSES, "routes": ROUTES, **files, "filters": {"nftables": filters_}}
     named = {f"r/{name}.json": json.dumps(rows).encode() for name, rows in texts.items()}

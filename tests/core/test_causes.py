@@ -2,7 +2,7 @@
 
 import re
 
-from routrel.analysis.causes import near_misses
+from routrel.analysis.remedies import near_misses
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import TCP, UDP, Acl, AclEntry, Header, HeaderMatch, PortRange
 from tests.core.networks import answer, load

@@ -5,6 +5,7 @@ import json
 import pytest
 
 from routrel.cli import main
+from tests.core.networks import router
 from tests.core.test_walk import lan
 
 
@@ -150,3 +151,24 @@ def test_what_was_not_foreseen_is_one_line_and_no_traceback(monkeypatch, capsys,
     assert main(["check", str(path)]) == 2
     said = capsys.readouterr().err
     assert "something went wrong here" in said and "surprise" in said and said.count("\n") == 1
+
+
+def test_a_list_of_flows_is_good_by_the_rule_of_one(tmp_path, capsys):
+    """A flow to a device of the model that leaves it instead is not as asked, alone or in a list."""
+    path = tmp_path / "network.yaml"
+    path.write_text(
+        "routrel: 1\nname: n\ndevices:\n"
+        + router(
+            "a",
+            {"e1": "addresses: [10.1.0.1/24]", "e2": "addresses: [10.2.0.1/30]"},
+            "static: [{prefix: 10.9.0.1/32, next_hop: 10.2.0.2}]",
+        )
+        + router("b", {"lo": "addresses: [10.9.0.1/32]"})
+    )
+    alone = main(["walk", str(path), "--from", "a:e1", "--to", "10.9.0.1", "--no-return"])
+    capsys.readouterr()
+    flows = tmp_path / "flows.json"
+    flows.write_text('[{"from": "a:e1", "to": "10.9.0.1"}]')
+    listed = main(["walk", str(path), "--flows", str(flows), "--no-return", "--json"])
+    (walk,) = json.loads(capsys.readouterr().out)["walks"]
+    assert (alone, listed, walk["good"]) == (1, 1, False), walk["forward"]["verdict"]

@@ -5,15 +5,18 @@ import json
 import pytest
 from hypothesis import HealthCheck, given, settings
 
-from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix, why_lines
 from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.registry import CONTESTS
+from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix, why_lines
 from routrel.cli import main
-from routrel.routing.solve import solve
+from routrel.routing.registry import PROTOCOLS
+from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
-from tests.core.networks import load, router
+from tests.core.networks import load, plain, router
 from tests.core.test_isis import chain as isis_chain
 from tests.core.test_ospf_external import STATIC, chain
 from tests.core.test_redistribution import island
+from tests.examples import examples
 
 
 def disagreements(solved) -> list[tuple]:
@@ -44,14 +47,14 @@ def disagreements(solved) -> list[tuple]:
 
 
 @given(documents())
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(120), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_explained_winner_is_the_computed_winner(document):
     assert disagreements(solve(read(document))) == []
 
 
 def why(solved, device: str, prefix: str, **more) -> dict:
     instance = solved.topology.instance_index[device, more.pop("vrf", "default")]
-    return WhyAnswerer(solved).why_json(instance, parse_prefix(prefix), **more)
+    return plain(WhyAnswerer(solved).why(instance, parse_prefix(prefix), **more))
 
 
 RING = (
@@ -233,15 +236,15 @@ def test_a_rip_route_spells_out_the_metrics_it_adds_up():
 
 
 @given(documents())
-@settings(max_examples=6, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(6), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_every_absence_has_an_explanation_that_ends_where_it_stopped(document):
     solved = solve(read(document))
     answerer = WhyAnswerer(solved)
     for instance in solved.topology.instances:
         for prefix in solved.prefixes.prefixes:
-            answer = answerer.why_json(instance.index, prefix, with_tipping=False)
-            json.dumps(answer)
-            assert list(why_lines(answer))
+            typed = answerer.why(instance.index, prefix, with_tipping=False)
+            assert list(why_lines(typed))
+            answer = plain(typed)
             if answer["winner"] is None:
                 offered = any(
                     candidate["out"] or candidate["lost_in"] is not None for candidate in answer["candidates"]
@@ -249,3 +252,7 @@ def test_every_absence_has_an_explanation_that_ends_where_it_stopped(document):
                 assert offered or answer["trails"], (instance, str(prefix))
             for trail in answer["trails"]:
                 assert [step["stopped"] for step in trail] == [False] * (len(trail) - 1) + [True]
+
+
+def test_every_protocol_has_its_part_of_explanations():
+    assert {protocol.solution.protocol for protocol in PROTOCOLS} == {*CONTESTS}

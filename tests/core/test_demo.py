@@ -4,13 +4,14 @@ from pathlib import Path
 
 import pytest
 
-from routrel.analysis.answers import Answerer
 from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.sources import read_path
 from routrel.forwarding.flow import Flow
-from routrel.routing.solve import solve
+from routrel.solving import solve
+from tests.core.networks import plain
 
 EXAMPLE = Path(__file__).parents[2] / "examples" / "saltmarsh"
 
@@ -21,7 +22,7 @@ def answerer():
 
 
 def ask(answerer, *flow: str) -> dict:
-    return Evidence(answerer).walk(answerer.asker.ask(Flow(*flow)))
+    return plain(Evidence(answerer).walk(answerer.asker.ask(Flow(*flow))))
 
 
 def test_it_has_all_kinds_over_all_sites(answerer):
@@ -89,7 +90,7 @@ def test_the_model_has_the_problems_the_tour_names(answerer):
 
 def why(answerer, device: str, prefix: str, vrf: str = "default") -> dict:
     instance = answerer.solved.topology.instance_index[device, vrf]
-    return WhyAnswerer(answerer.solved).why_json(instance, parse_prefix(prefix), with_tipping=False)
+    return plain(WhyAnswerer(answerer.solved).why(instance, parse_prefix(prefix), with_tipping=False))
 
 
 def test_the_longer_way_to_the_winches_is_believed(answerer):

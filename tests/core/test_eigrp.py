@@ -6,8 +6,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import solve
+from routrel.solving import solve
 from tests.core.networks import errors, hops, load, router, table
+from tests.examples import examples
 
 
 def square(a: str = "", b: str = "", c: str = "", d: str = "", extra: str = "", **more: str) -> str:
@@ -169,7 +170,7 @@ def reference(count, cables, variance, external):
 
 
 @given(labs())
-@settings(max_examples=150)
+@settings(max_examples=examples(150))
 def test_every_route_is_that_of_routers_that_send_updates(lab):
     count, cables, variance, external = lab
     devices = {}

@@ -4,23 +4,24 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from bench.generator import Shape, network
-from routrel.analysis.answers import Answerer
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
-from routrel.routing.solve import solve
-from tests.core.networks import load
+from routrel.solving import solve
+from tests.core.networks import load, plain
 from tests.core.test_walk import grid, lan
+from tests.examples import examples
 
 
 @given(st.integers(0, 10_000), st.integers(2, 25), st.integers(1, 3), st.data())
-@settings(max_examples=40)
+@settings(max_examples=examples(40))
 def test_a_stop_that_ends_a_way_shows_a_failed_check_and_only_such_a_stop_does(seed, routers, areas, data):
     model = network(Shape(routers, min(areas, routers // 2), prefixes=routers, hosts=routers, acl_share=0.6, seed=seed))
     answerer = Answerer(solve(model))
     names = sorted(model.devices)
     service = data.draw(st.sampled_from(("icmp", "tcp/443", "tcp/25", "udp/53")))
     flow = Flow(data.draw(st.sampled_from(names)), data.draw(st.sampled_from(names)), service)
-    answer = Evidence(answerer).walk(answerer.asker.ask(flow))
+    answer = plain(Evidence(answerer).walk(answerer.asker.ask(flow)))
     for strand in (answer["forward"], answer["return"]):
         for stop in strand["stops"]:
             decisive = [check for check in stop["checks"] if check["kind"] != "back"]
@@ -34,7 +35,7 @@ def test_a_stop_that_ends_a_way_shows_a_failed_check_and_only_such_a_stop_does(s
 
 def evidence(text: str, *flow: str) -> dict:
     answerer = Answerer(load(text))
-    return Evidence(answerer).walk(answerer.asker.ask(Flow(*flow)))
+    return plain(Evidence(answerer).walk(answerer.asker.ask(Flow(*flow))))
 
 
 def test_checks_stand_in_the_order_a_packet_meets_them_with_their_places():

@@ -5,7 +5,7 @@ import pytest
 from bench.generator import Shape, document, network
 from routrel.analysis.check import check
 from routrel.forwarding.flow import Asker, Flow
-from routrel.routing.solve import solve
+from routrel.solving import solve
 
 SHAPES = [
     Shape(2),

@@ -6,11 +6,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import solve
-from tests.core.networks import errors, hops, load, router, table
+from routrel.solving import solve
+from tests.core.networks import errors, hops, load, plain, router, table
 from tests.core.test_areas_reference import shortest
+from tests.examples import examples
 
 LINKS = 'links:\n- ["a:e1", "b:e1"]\n- ["b:e2", "c:e1"]\n'
 INTERFACES = {
@@ -232,7 +233,7 @@ def reference(levels, areas, cables):
 
 
 @given(labs())
-@settings(max_examples=150)
+@settings(max_examples=examples(150))
 def test_every_route_is_that_of_the_reference(lab):
     levels, areas, cables = lab
     devices = {
@@ -274,5 +275,5 @@ def test_a_leak_policy_sees_the_next_hop_and_the_explanation_does_too():
     policy = "policies: {p: [{match: {next_hop: 10.2.0.2}, result: reject}, {result: accept}]}"
     solved = load(chain(a="level: '1'", b="level: 1-2, leak: {policy: p}", c="level: '2'", areas="112", b_more=policy))
     assert "10.0.0.3/32" not in table(solved, "a")
-    answer = WhyAnswerer(solved).why_json(solved.topology.device_index["a"], parse_prefix("10.0.0.3/32"))
+    answer = plain(WhyAnswerer(solved).why(solved.topology.device_index["a"], parse_prefix("10.0.0.3/32")))
     assert "b does not leak it into level 1" in answer["trails"][0][-1]["message"]

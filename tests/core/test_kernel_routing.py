@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from routrel.analysis.answers import Answerer
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import read_capture
 from routrel.formats.routing_rules import read_rules
 from routrel.forwarding.flow import Flow, Walk
@@ -18,7 +18,9 @@ from routrel.model.filters import Header
 from routrel.model.kernel_routing import KernelRoute, KernelRouting, RoutingRule
 from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import NOWHERE
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.core.networks import plain
 
 PLAIN = Path(__file__).parent.parent / "kernel" / "cases" / "no-rules" / "captures"
 FIRST = {"priority": 0, "src": "all", "table": "local"}
@@ -110,7 +112,7 @@ def test_goto_goes_on_at_its_target_and_nop_does_nothing():
 def test_a_rule_may_end_a_packet_and_is_the_cause(action):
     network = lab([{"priority": 100, "src": "10.0.1.2", "action": action}, MAIN])
     answerer = Answerer(network)
-    answer = answerer.walk_json(answerer.asker.ask(Flow("a", "10.0.2.2", "tcp/80")))
+    answer = plain(answerer.verdict(answerer.asker.ask(Flow("a", "10.0.2.2", "tcp/80"))))
     assert answer["forward"]["verdict"] == "discarded"
     cause = answer["forward"]["causes"][0]
     assert cause["message"].startswith(f"routing rule 100 (from 10.0.1.2 {action}) ends tcp 10.0.1.2 > 10.0.2.2")

@@ -9,17 +9,19 @@ from hypothesis import HealthCheck, given, settings
 from bench.generator import Shape
 from bench.generator import document as generated
 from routrel.formats.network_file import read_network
-from routrel.routing import rows
+from routrel.routing import protocol_routes
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
+from tests.examples import examples
 
 
 def content(solution: OspfSolution | IsisSolution, process: int) -> list[tuple]:
     """Everything a process's routes say, prefix by prefix, with next hops in place of bits."""
     routes = solution.routes_of(process)
-    family = [4 if number < solution.prefixes.first_of_ipv6 else 6 for number in range(len(solution.prefixes))]
+    family = [6 if is_ipv6 else 4 for is_ipv6 in solution.prefixes.is_ipv6.tolist()]
     return [
         (
             int(routes.kind[number]),
@@ -52,7 +54,7 @@ def made_alike(solved: Solved) -> int:
 
 
 @given(documents(lans=2))
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_routes_made_together_are_those_made_alone(document):
     made_alike(solve(read(document)))
 
@@ -66,10 +68,12 @@ def test_routes_of_areas_and_an_isis_core_are_made_together(seed):
 
 
 def test_as_many_are_made_together_as_memory_is_meant_for():
-    ready = rows.Ready()
+    ready = protocol_routes.Ready()
     assert ready.missing([1, 2, 3], 10) == [1, 2, 3]
     assert ready.missing([1], 10) == []  # one alone is made when it is asked for
-    ready[1] = rows.ProtocolRoutes(np.zeros(10, np.int8), np.zeros(10, np.int64), np.zeros((1, 10), np.uint64), {})
+    ready[1] = protocol_routes.ProtocolRoutes(
+        np.zeros(10, np.int8), np.zeros(10, np.int64), np.zeros((1, 10), np.uint64), {}
+    )
     assert ready.missing([1, 2, 3], 10) == [2, 3]
-    assert ready.missing([2, 3], rows.TOGETHER) == []
+    assert ready.missing([2, 3], protocol_routes.TOGETHER) == []
     assert not ready  # what was kept had to go

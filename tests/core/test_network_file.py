@@ -8,6 +8,7 @@ from jsonschema import Draft202012Validator
 from routrel.formats.errors import LoadError
 from routrel.formats.json_schema import network_schema
 from routrel.formats.network_file import read_network
+from routrel.model.times import rfc3339
 from tests.core.networks import errors, load, router
 
 
@@ -34,7 +35,7 @@ def test_rates_and_times():
     assert bandwidths == [10**10, 1_500_000, 64]
     assert "no RFC 3339 time" in errors("taken_at: yesterday")[0] or "RFC 3339" in errors("taken_at: yesterday")[0]
     assert errors("taken_at: 2026-13-40T00:00:00Z")
-    assert load("taken_at: 2026-11-20T06:00:00+01:00").network.taken_at == "2026-11-20T06:00:00+01:00"
+    assert rfc3339(load("taken_at: 2026-11-20T06:00:00+01:00").network.taken_at) == "2026-11-20T06:00:00+01:00"
 
 
 @pytest.mark.parametrize(

@@ -1,6 +1,6 @@
 """A small example for each rule of RFC 2328 that is computed with; sections are the RFC's."""
 
-from routrel.routing.speaking import router_id
+from routrel.routing.neighbors import router_id
 from tests.core.networks import hops, load, router, table
 
 

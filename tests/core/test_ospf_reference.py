@@ -6,8 +6,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.test_areas_reference import shortest
+from tests.examples import examples
 
 
 @st.composite
@@ -52,7 +54,7 @@ def check_tables(solved: Solved, count: int, edges) -> None:
 
 
 @given(networks())
-@settings(max_examples=120)
+@settings(max_examples=examples(120))
 def test_costs_and_equal_cost_ways_are_those_of_the_reference(drawn):
     text, count, edges = drawn
     check_tables(solve(read_network({"n.json": text.encode()})), count, edges)

@@ -2,10 +2,10 @@
 
 from pathlib import Path
 
-from routrel.analysis.overview import Words, map_json, services
+from routrel.analysis.overview import Words, map_of, services
 from routrel.formats.sources import read_path
-from routrel.routing.solve import solve
-from tests.core.networks import load
+from routrel.solving import solve
+from tests.core.networks import load, plain
 
 DEMO = solve(read_path(Path(__file__).parents[2] / "examples" / "saltmarsh"))
 
@@ -13,7 +13,7 @@ WORDS = Words(DEMO)
 
 
 def found(typed: str) -> list[str]:
-    return [word["word"] for word in WORDS.matching(typed)]
+    return [word["word"] for word in plain(WORDS.matching(typed))]
 
 
 def test_an_exact_name_comes_first_then_beginnings_then_the_rest():
@@ -30,22 +30,24 @@ def test_an_address_finds_its_owner_and_a_label_its_endpoint():
 
 
 def test_before_anything_is_typed_endpoints_and_devices_are_offered():
-    offered = WORDS.matching("")
+    offered = plain(WORDS.matching(""))
     assert {word["kind"] for word in offered} <= {"endpoint", "router", "firewall", "switch", "host", "gateway"}
     assert len(offered) == 12
 
 
 def test_services_are_the_networks_own_and_a_few_that_every_network_has():
-    offered = [word["word"] for word in services(DEMO)]
+    offered = [word["word"] for word in plain(services(DEMO))]
     assert offered[:3] == ["shop", "booking", "names"]
     assert "icmp" in offered
 
 
 def test_cables_that_are_down_and_segments_without_links_are_told():
-    drawn = map_json(
-        load(
-            "devices: {a: {interfaces: {e1: {enabled: false}, e2: {addresses: [10.0.0.1/24]}}}, b: {interfaces: {e1: {}}},"
-            " c: {interfaces: {e1: {addresses: [10.0.0.2/24]}}}}\nlinks: [[a:e1, b:e1]]"
+    drawn = plain(
+        map_of(
+            load(
+                "devices: {a: {interfaces: {e1: {enabled: false}, e2: {addresses: [10.0.0.1/24]}}}, b: {interfaces: {e1: {}}},"
+                " c: {interfaces: {e1: {addresses: [10.0.0.2/24]}}}}\nlinks: [[a:e1, b:e1]]"
+            )
         )
     )
     assert [(cable["link"], cable["up"]) for cable in drawn["cables"]] == [(0, False), (None, True)]
@@ -53,7 +55,7 @@ def test_cables_that_are_down_and_segments_without_links_are_told():
 
 
 def test_every_site_and_device_of_the_demo_is_on_the_map():
-    drawn = map_json(DEMO)
+    drawn = plain(map_of(DEMO))
     assert len(drawn["devices"]) == 41
     assert {device["site"] for device in drawn["devices"]} == {site["name"] for site in drawn["sites"]}
     assert all(site["x"] is not None for site in drawn["sites"])

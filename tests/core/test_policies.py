@@ -7,9 +7,10 @@ from hypothesis import strategies as st
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.model.addresses import Address, Prefix
 from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement, PrefixMatch
-from routrel.routing import grouping
+from routrel.routing import arrays
 from routrel.routing.policies import evaluate
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.prefixes.index import PrefixIndex
+from tests.examples import examples
 
 PREFIXES = [
     Prefix.parse(text)
@@ -58,7 +59,7 @@ routes = st.lists(
 
 
 @given(st.lists(statements, max_size=4), routes, st.sampled_from(["ospf", "rip", "static"]))
-@settings(max_examples=300)
+@settings(max_examples=examples(300))
 def test_many_routes_at_once_are_decided_as_one_by_one(listed, asked, protocol):
     policy = Policy("p", tuple(listed))
     verdicts = evaluate(
@@ -85,7 +86,7 @@ def test_runs_are_of_one_class_exactly_where_they_are_equal(runs):
     entries = [entry for run in runs for entry in run]
     starts = np.cumsum([0, *(len(run) for run in runs)])[:-1].astype(np.int64) if runs else np.zeros(0, np.int64)
     columns = [np.array([entry[i] for entry in entries], np.int64) for i in (0, 1)]
-    for found in (grouping.classes_of(starts, columns), by_content(starts, columns)):
+    for found in (arrays.classes_of(starts, columns), by_content(starts, columns)):
         classes, first = found
         assert len(classes) == len(runs)
         for one in range(len(runs)):
@@ -96,7 +97,7 @@ def test_runs_are_of_one_class_exactly_where_they_are_equal(runs):
 
 def by_content(starts, columns):
     counts = np.diff(np.append(starts, len(columns[0])))
-    return grouping._by_content(starts, counts, columns)
+    return arrays._by_content(starts, counts, columns)
 
 
 @given(st.sampled_from(PREFIXES))

@@ -4,20 +4,20 @@ from pathlib import Path
 
 import pytest
 
-from routrel.analysis.forest import forest_json
-from routrel.analysis.policy_view import PolicyView, policies_json, policy_lines
+from routrel.analysis.policy_view import PolicyView, all_policies, policy_lines
+from routrel.analysis.routes_to import routes_to
 from routrel.cli import main
 from routrel.formats.sources import read_path
 from routrel.model.addresses import Address
-from routrel.routing.solve import solve
+from routrel.solving import solve
 from tests.core.bgp_networks import NET, Net, accept, two_exits
-from tests.core.networks import load, router
+from tests.core.networks import load, plain, router
 
 EXAMPLE = Path(__file__).parents[2] / "examples" / "saltmarsh"
 
 
 def report(net: Net, device: str, policy: str) -> dict:
-    return PolicyView(net.solve(), device, policy).report()
+    return plain(PolicyView(net.solve(), device, policy).report())
 
 
 def rows(use: dict) -> dict[str, tuple]:
@@ -50,8 +50,9 @@ class TestUses:
         assert (use["total"], use["accepted"], use["changed"], use["closing"]) == (2, 1, 1, 1)
 
     def test_a_statement_that_never_matches(self):
-        found = report(importing({"match": {"med": 99}, "result": "reject"}, accept()), "me", "in")
-        assert [one["matched"] for one in found["statements"]] == [0, 2]
+        net = importing({"match": {"med": 99}, "result": "reject"}, accept())
+        found = PolicyView(net.solve(), "me", "in").report()
+        assert [one.matched for one in found.statements] == [0, 2]
         assert "statement 1, reject: 0 routes: never matches" in "\n".join(policy_lines(found))
 
     def test_statements_that_go_on_are_counted_too(self):
@@ -103,7 +104,7 @@ class TestUses:
                 "  - {match: {protocol: static}, result: accept}",
             )
         )
-        table, redistribution = PolicyView(solved, "a", "p").report()["uses"]
+        table, redistribution = plain(PolicyView(solved, "a", "p").report())["uses"]
         assert table["what"] == "what may enter the table"
         assert rows(table)["10.9.0.0/16"][2] == [("metric", "0", "5"), ("preference", None, "7")]
         assert redistribution["what"] == "static redistributed into rip"
@@ -112,10 +113,10 @@ class TestUses:
     def test_a_policy_that_nothing_asks(self):
         net = two_exits()
         net.policy("me", "idle", accept())
-        found = report(net, "me", "idle")
-        assert found["uses"] == []
+        found = PolicyView(net.solve(), "me", "idle").report()
+        assert found.uses == []
         assert list(policy_lines(found))[-1] == "nothing asks this policy"
-        assert {"device": "me", "policy": "idle"}.items() <= policies_json(net.solve())[0].items()
+        assert {"device": "me", "policy": "idle"}.items() <= plain(all_policies(net.solve()))[0].items()
 
 
 class TestCommandLine:
@@ -136,7 +137,7 @@ def solved():
 
 class TestSites:
     def test_each_sites_way_into_another_as(self, solved):
-        sites = {one["site"]: one for one in forest_json(solved, Address.parse("172.21.7.9"))["sites"]}
+        sites = {one["site"]: one for one in plain(routes_to(solved, Address.parse("172.21.7.9")))["sites"]}
         border = {"device": "tq-border", "interface": "e2", "onward": "bellbuoy-south", "as": 64502}
         for name in ("Brackwater", "Tarnquay"):
             assert len(sites[name]["borders"]) == 1
@@ -145,4 +146,4 @@ class TestSites:
         assert sites["Gullpoint"]["ends"] == ["no route at nf-radio"]
 
     def test_a_destination_inside_has_none(self, solved):
-        assert forest_json(solved, Address.parse("10.40.48.10"))["sites"] == []
+        assert plain(routes_to(solved, Address.parse("10.40.48.10")))["sites"] == []

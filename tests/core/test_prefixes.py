@@ -2,7 +2,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from routrel.model.addresses import BITS, Address
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.prefixes.index import PrefixIndex
 from tests.core.test_addresses import prefixes
 
 

@@ -14,6 +14,7 @@ from routrel.model.devices import Device
 from routrel.model.filter_programs import Chain, Condition, Field, FilterProgram, Range, Rule, ValueSet, Verdict
 from routrel.model.filters import Header
 from tests.core.test_programs import ACCEPT, DROP, ESTABLISHED, base, lab, meta, payload, rule
+from tests.examples import examples
 
 NET = {"prefix": {"addr": "10.0.1.0", "len": 24}}
 
@@ -58,7 +59,7 @@ RULES = st.lists(st.tuples(st.lists(CONDITIONS, max_size=2), st.sampled_from(["a
 
 
 @given(RULES)
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 def test_no_packet_comes_to_a_rule_that_is_said_to_be_hidden(drawn):
     rules = []
     for number, (conditions, ending) in enumerate(drawn, 1):
@@ -84,7 +85,7 @@ NEVER = Rule(0, "", (Condition(Field("ip", "daddr"), "==", 77), Verdict("drop"))
 
 
 @given(RULES, st.sampled_from(["drop", "accept"]))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=examples(150), deadline=None)
 def test_a_long_chain_decides_as_its_rules_one_by_one(drawn, policy):
     """Columns pass rules over; what is left decides the same."""
     rules = []

@@ -8,12 +8,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.answers import Answerer
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import read_capture
 from routrel.formats.errors import LoadError
 from routrel.forwarding.flow import Flow, Walk
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.core.networks import plain
+from tests.examples import examples
 
 PLAIN = Path(__file__).parent.parent / "kernel" / "cases" / "no-rules" / "captures"
 ACCEPT, DROP, RETURN = {"accept": None}, {"drop": None}, {"return": None}
@@ -228,14 +231,14 @@ class TestTranslation:
         assert walk.is_good
         assert str(walk.forward.stops[-1].header.destination) == C
         assert walk.forward.stops[-1].header.destination_port == 80
-        answer = Evidence(Answerer(network)).walk(walk)
+        answer = plain(Evidence(Answerer(network)).walk(walk))
         texts = [check["message"] for stop in answer["forward"]["stops"] for check in stop["checks"]]
         assert any("10.0.1.1 port 443 becomes tcp 10.0.1.2 > 10.0.3.2 port 80" in text for text in texts)
 
     def test_a_flow_to_a_device_that_rules_lead_elsewhere_does_not_arrive_there(self):
         nat = base("nat", "prerouting", type="nat", prio=-100)
         answerer = Answerer(lab(nat, rule("nat", payload("tcp", "dport", 443), {"dnat": {"family": "ip", "addr": C}})))
-        answer = answerer.walk_json(answerer.asker.ask(Flow("a", "r", "tcp/443")))
+        answer = plain(answerer.verdict(answerer.asker.ask(Flow("a", "r", "tcp/443"))))
         assert answer["forward"]["verdict"] == "unresolved"
         assert "gave it the destination 10.0.3.2, an address of c:e0" in answer["forward"]["causes"][0]["message"]
 
@@ -268,7 +271,7 @@ class TestUnsaid:
         answerer = Answerer(network)
         walk = answerer.asker.ask(Flow("a", B, "tcp/80"))
         assert walk.forward.verdict == "mixed"
-        (cause,) = answerer.walk_json(walk)["forward"]["causes"]
+        (cause,) = plain(answerer.verdict(walk))["forward"]["causes"]
         assert cause["unsure"]
         assert "whether rule 1 of chain fw (inet f) matches is not known" in cause["message"]
 
@@ -279,7 +282,7 @@ class TestUnsaid:
         late = rule("fw", NEW, payload("tcp", "dport", 80), self.LIMIT, DROP)
         network = lab(base("fw", "forward"), rule("fw", self.LIMIT, payload("tcp", "dport", 22), DROP), late)
         answerer = Answerer(network)
-        (cause,) = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["causes"]
+        (cause,) = plain(answerer.verdict(answerer.asker.ask(Flow("a", B, "tcp/80"))))["forward"]["causes"]
         assert "whether rule 2 of chain fw" in cause["message"]
 
     def test_a_length_is_known_within_bounds(self):
@@ -332,7 +335,7 @@ class TestCauses:
         ]
         network = lab(*items)
         answerer = Answerer(network)
-        answer = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))
+        answer = plain(answerer.verdict(answerer.asker.ask(Flow("a", B, "tcp/80"))))
         (cause,) = answer["forward"]["causes"]
         assert cause["chain"] == "sub (inet f)"
         assert cause["rule"] == 2
@@ -344,7 +347,7 @@ class TestCauses:
 
     def test_an_answer_that_is_stopped_wants_a_rule_by_state(self):
         answerer = Answerer(lab(base("fw", "forward", "drop"), rule("fw", meta("iifname", "lan"), ACCEPT)))
-        answer = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))
+        answer = plain(answerer.verdict(answerer.asker.ask(Flow("a", B, "tcp/80"))))
         assert answer["return"]["causes"][0]["remedy"]["text"] == "ct state established accept"
 
     def test_a_range_of_ports_falls_into_the_parts_that_rules_tell_apart(self):
@@ -419,7 +422,7 @@ class TestGaps:
     def test_what_is_left_out_stands_by_an_answer_that_arrives(self):
         items = base("fw", "forward"), rule("fw", {"flow": {"op": "add", "flowtable": "@ft"}})
         answerer = Answerer(lab(*items))
-        answer = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))
+        answer = plain(answerer.verdict(answerer.asker.ask(Flow("a", B, "tcp/80"))))
         assert answer["forward"]["verdict"] == "arrives"
         (said,) = answer["forward"]["not_represented"]
         assert said["device"] == "r"
@@ -432,7 +435,7 @@ class TestGaps:
             rules.append({"priority": 9, "src": "all", "iif": name, "l3mdev": None})
         rules.append({"priority": 32766, "src": "all", "table": "main"})
         answerer = Answerer(lab(rules=json.dumps(rules).encode()))
-        said = answerer.walk_json(answerer.asker.ask(Flow("a", B, "tcp/80")))["forward"]["not_represented"]
+        said = plain(answerer.verdict(answerer.asker.ask(Flow("a", B, "tcp/80"))))["forward"]["not_represented"]
         assert len(said) == 1
 
 
@@ -449,7 +452,7 @@ PORT_RULES = st.lists(
 
 
 @given(PORT_RULES)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 def test_the_parts_of_a_range_are_those_of_its_ports_one_by_one(drawn):
     items = [base("fw", "forward"), base("nat", "prerouting", type="nat", prio=-100)]
     for kind, ports, to, field in drawn:

@@ -2,8 +2,8 @@
 
 import pytest
 
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
-from tests.core.networks import errors, hops, load, router, table, walk
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
+from tests.core.networks import errors, hops, load, plain, router, table, walk
 
 LINKS = 'links:\n- ["a:e1", "b:e1"]\n- ["b:e2", "c:e1"]\n'
 
@@ -349,5 +349,5 @@ def test_what_never_settles_is_reported_with_those_who_keep_changing():
     assert "a into ospf" in finding.message
     assert "b into rip" in finding.message
     assert finding.places[0].line > 0
-    answer = WhyAnswerer(solved).why_json(0, parse_prefix("0.0.0.0/0"), with_tipping=False)
+    answer = plain(WhyAnswerer(solved).why(0, parse_prefix("0.0.0.0/0"), with_tipping=False))
     assert any("never settles" in note for note in answer["notes"])

@@ -7,9 +7,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import solve
-from routrel.routing.taking import Look, injected_by
+from routrel.routing.redistribution.redistributing import RedistributingProcess
+from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
+from tests.examples import examples
 
 INFINITY = 16
 
@@ -93,7 +94,7 @@ def reference(count, cables, outside, beaten) -> dict[tuple[int, int], tuple[int
 
 
 @given(labs())
-@settings(max_examples=150)
+@settings(max_examples=examples(150))
 def test_every_route_is_that_of_routers_that_send_their_tables(lab):
     solved = solve(read_network({"n.json": json.dumps(document(*lab)).encode()}))
     ports = solved.topology.ports
@@ -109,26 +110,27 @@ def test_every_route_is_that_of_routers_that_send_their_tables(lab):
 
 
 @given(documents())
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_what_has_settled_stays_when_every_router_looks_again(document):
     solved = solve(read(document))
-    settling = solved.settling
+    fixed_point = solved.redistribution
     groups = defaultdict(list)
-    for instance, takers in settling.taking.items():
-        table = solved._maker.make(instance)
-        for taker in takers:
-            if taker.process.takes_routes and solved.unsettled is None:
-                number, process = taker.key
-                (again,) = injected_by([Look(table, taker.process, taker.own, taker.ports)])
-                assert again.key() == settling.injected[number][process].key()
-                groups[taker.kind].append((Look(table, taker.process, taker.own, taker.ports), again))
+    for instance, seats in fixed_point.seats.items():
+        table = solved.convergence._builder.make(instance)
+        for seat in seats:
+            one = seat.participant
+            if isinstance(one, RedistributingProcess) and solved.redistribution.unsettled is None:
+                again, key = one.look(lambda _, table=table: table)
+                assert key == fixed_point.redistributed[seat.solution][one.process.number].key()
+                groups[seat.solution, one.alike() or seat.number].append((one, table, again))
     for members in groups.values():
-        together = injected_by([look for look, _ in members])
-        assert [one.key() for one in together] == [alone.key() for _, alone in members]
+        tables = {one.instance: table for one, table, _ in members}
+        together = RedistributingProcess.look_together([one for one, _, _ in members], tables.__getitem__)
+        assert [key for _, key in together] == [alone.key() for _, _, alone in members]
 
 
 @given(documents())
-@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_same_network_is_solved_alike_each_time(document):
     first, second = solve(read(document)), solve(read(document))
     for instance in first.topology.instances:

@@ -5,9 +5,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from routrel.model.addresses import Address, Prefix
-from routrel.routing.brought import Brought, BroughtPrefixes
-from routrel.routing.grouping import Runs
-from routrel.routing.prefixes import PrefixIndex
+from routrel.routing.arrays import Runs
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.spf.advertised import Advertised, AdvertisedPrefixes
 from tests.core.test_addresses import prefixes
 
 runs = st.lists(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 255)), min_size=1, max_size=5), max_size=8)
@@ -56,14 +56,14 @@ def test_an_index_numbers_what_it_was_given_in_the_order_given(drawn, networks):
 
 def test_what_routers_bring_in_is_the_same_one_by_one_and_as_columns():
     lans = [Prefix.parse(f"10.0.{number}.0/24") for number in range(3)]
-    brought = BroughtPrefixes()
-    brought.bring(4, lans[:2], [10, 20], [7, 8])
-    brought.bring(5, lans[1:], [30, 40], [9, 9])
+    brought = AdvertisedPrefixes()
+    brought.advertise(4, lans[:2], [10, 20], [7, 8])
+    brought.advertise(5, lans[1:], [30, 40], [9, 9])
     assert list(brought) == [
-        Brought(4, lans[0], 10, 7),
-        Brought(4, lans[1], 20, 8),
-        Brought(5, lans[1], 30, 9),
-        Brought(5, lans[2], 40, 9),
+        Advertised(4, lans[0], 10, 7),
+        Advertised(4, lans[1], 20, 8),
+        Advertised(5, lans[1], 30, 9),
+        Advertised(5, lans[2], 40, 9),
     ]
     index = PrefixIndex([*lans, Prefix.parse("10.0.0.0/16")])
     numbers, routers, costs = brought.columns(index)

@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 from routrel.analysis.shadowing import shadowed_entries
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import ICMP, TCP, UDP, Header, HeaderMatch, PortRange
+from tests.examples import examples
 
 # A world small enough to try every packet: four addresses a side, two ports, three protocols.
 ADDRESSES = [Address(4, value) for value in range(4)]
@@ -39,7 +40,7 @@ def packets():
 
 
 @given(st.lists(matches(), max_size=7))
-@settings(max_examples=150)
+@settings(max_examples=examples(150))
 def test_no_packet_meets_a_shadowed_entry_first_and_none_does_without_those_named(entries):
     found = {shadow.entry: shadow.by for shadow in shadowed_entries(entries)}
     for index, entry in enumerate(entries):

@@ -8,9 +8,10 @@ from hypothesis import strategies as st
 
 from routrel.analysis.contest.explainer import Explainer
 from routrel.formats.network_file import read_network
-from routrel.routing.graph import Edge, Graph, Member
 from routrel.routing.ospf import database
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.routing.spf.graph import Edge, Graph, Member
+from routrel.solving import solve
 
 
 @st.composite
@@ -77,7 +78,7 @@ def test_masks_made_router_by_router_are_those_made_at_once(monkeypatch):
         if (a + b) % 5 and a != b
     ]
     whole = Graph(list(range(6)), edges)
-    monkeypatch.setattr("routrel.routing.graph.WHOLE_BYTES", 0)
+    monkeypatch.setattr("routrel.routing.spf.graph.WHOLE_BYTES", 0)
     single = Graph(list(range(6)), edges)
     for router in range(6):
         assert (whole.masks_from(router) == single.masks_from(router)).all()

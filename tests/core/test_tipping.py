@@ -6,9 +6,11 @@ from hypothesis import HealthCheck, assume, given, settings
 
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.tipping import Outcome, outcome_of, tipping_points
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
 from tests.core.networks import load, router
+from tests.examples import examples
 
 
 def in_table(solved: Solved, instance: int, number: int) -> Outcome:
@@ -38,7 +40,7 @@ def applied(document: dict, point, value: int) -> dict:
 
 
 @given(documents())
-@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=list(HealthCheck))
 def test_every_tipping_point_is_where_the_table_changes(document):
     for device in document["devices"].values():
         # What redistribution would do next is not part of a tipping point.

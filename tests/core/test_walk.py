@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from routrel.forwarding.flow_words import FlowError
 from tests.core.networks import answer, load, router, walk
+from tests.examples import examples
 
 
 def lan(acls: str = "", interface: str = "", more: str = "", routing: str = "static: []") -> str:
@@ -277,7 +278,7 @@ def test_bad_extras_of_a_flow_say_why():
 
 
 @given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 5)), max_size=12), st.integers(1, 5))
-@settings(max_examples=60)
+@settings(max_examples=examples(60))
 def test_whatever_the_statics_say_a_walk_ends_and_its_paths_are_consistent(arcs, target):
     """Random next hops between six routers on one segment: loops, dead ends and equal-cost ways."""
     text = "devices:\n"

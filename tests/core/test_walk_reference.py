@@ -9,7 +9,9 @@ from routrel.formats.network_file import read_network
 from routrel.forwarding.flow import Asker, Flow
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.examples import examples
 
 LIMIT = 40
 
@@ -158,7 +160,7 @@ def networks(draw) -> tuple[str, int]:
 
 
 @given(networks(), st.sampled_from(("tcp/80", "udp/53", "icmp")))
-@settings(max_examples=250)
+@settings(max_examples=examples(250))
 def test_the_walk_finds_the_verdicts_and_ways_of_the_slow_one(drawn, service):
     text, _ = drawn
     solved = solve(read_network({"n.json": text.encode()}))

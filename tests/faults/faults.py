@@ -4,13 +4,16 @@ import json
 from pathlib import Path
 from typing import Any
 
-from routrel.analysis.answers import Answerer, routes_json
 from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer, parse_prefix
+from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
+from routrel.analysis.table_rows import table_rows
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.network_file import read_network
 from routrel.forwarding.flow import Flow
 from routrel.model.findings import Finding
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.core.networks import plain
 
 NETWORKS = Path(__file__).parent / "networks"
 
@@ -30,7 +33,7 @@ def solved(name: str, *changes: tuple[str, str]) -> Solved:
 
 def routes(network: Solved, device: str) -> dict[str, dict[str, Any]]:
     found = network.topology.instances_of(network.topology.device_index[device])
-    return {row["prefix"]: row for row in routes_json(network, found)}
+    return {row["prefix"]: row for row in plain(list(table_rows(network, found)))}
 
 
 def gateways(route: dict[str, Any]) -> list[str]:
@@ -39,12 +42,12 @@ def gateways(route: dict[str, Any]) -> list[str]:
 
 def ask(network: Solved, source: str, destination: str, service: str = "icmp", **more: Any) -> dict[str, Any]:
     answerer = Answerer(network)
-    return answerer.walk_json(answerer.asker.ask(Flow(source, destination, service, **more)))
+    return plain(answerer.verdict(answerer.asker.ask(Flow(source, destination, service, **more))))
 
 
 def why(network: Solved, device: str, prefix: str, vrf: str = "default") -> dict[str, Any]:
     instance = network.topology.instance_index[device, vrf]
-    return WhyAnswerer(network).why_json(instance, parse_prefix(prefix))
+    return plain(WhyAnswerer(network).why(instance, parse_prefix(prefix)))
 
 
 def findings(network: Solved, code: str = "") -> list[Finding]:

@@ -5,7 +5,7 @@ import re
 import pytest
 
 from routrel.formats.network_file import read_network
-from routrel.routing.solve import solve
+from routrel.solving import solve
 from tests.faults.faults import ask, findings, solved, text_of, why
 
 ABSENT = [

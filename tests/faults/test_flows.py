@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from routrel.formats.network_file import read_network
 from routrel.forwarding.flow_words import FlowError
-from routrel.routing.solve import solve
+from routrel.solving import solve
+from tests.examples import examples
 from tests.faults.faults import NETWORKS, ask, findings, solved
 
 
@@ -51,7 +52,7 @@ def _entries(drawn) -> list[dict]:
 
 
 @given(ENTRIES, ENTRIES, ENTRIES, st.integers(1, 50), st.integers(0, 20))
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=examples(120), deadline=None)
 def test_the_parts_of_a_range_are_those_of_its_ports_one_by_one(inward, outward, back, low, more):
     steering = [{"match": {"protocol": "udp", "destination_ports": [f"{low + 2}-{low + 4}"]}, "action": "discard"}]
     document = {

@@ -11,14 +11,16 @@ from pathlib import Path
 
 import yaml
 
-from routrel.analysis.answers import Answerer, finding_json, routes_json
-from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer
-from routrel.analysis.overview import map_json
+from routrel.analysis.check import check, finding_answer
+from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.overview import map_of
+from routrel.analysis.table_rows import table_rows
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.errors import LoadError
 from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow
-from routrel.routing.solve import solve
+from routrel.solving import solve
+from tests.core.networks import plain
 
 ROOT = Path(__file__).parents[2]
 SEEDS = int(os.environ.get("ROUTREL_FUZZ", "300"))
@@ -83,19 +85,19 @@ def ask_everything(files: dict[str, bytes], seed: int) -> None:
         assert refused.errors and all(one.place.file for one in refused.errors), seed
         return
     solved = solve(network)
-    json.dumps([finding_json(finding) for finding in check(solved)])
-    json.dumps(map_json(solved))
+    plain([finding_answer(finding) for finding in check(solved)])
+    plain(map_of(solved))
     instances = range(len(solved.topology.instances))
-    rows = list(routes_json(solved, instances))
+    rows = list(table_rows(solved, instances))
     names = list(network.devices)
     answerer, why = Answerer(solved), WhyAnswerer(solved)
     for name in names[:3]:
         for other in names[-2:]:
-            json.dumps(answerer.flow_json(Flow(name, other, "udp/50-60")))
+            plain(answerer.listed(Flow(name, other, "udp/50-60")))
     for number in list(instances)[:3]:
         for prefix in solved.prefixes.prefixes[:4]:
-            json.dumps(why.why_json(number, prefix))
-    json.dumps(rows)
+            plain(why.why(number, prefix))
+    plain(rows)
 
 
 def test_network_files_with_something_changed_are_read_or_refused():

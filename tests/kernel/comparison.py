@@ -4,7 +4,7 @@ from typing import Any
 
 from routrel.formats.captures import read_capture
 from routrel.forwarding.flow import Asker, Flow
-from routrel.routing.solve import solve
+from routrel.solving import solve
 from tests.kernel.namespaces import Lab
 from tests.kernel.rulesets import routing, ruleset, without_refused
 

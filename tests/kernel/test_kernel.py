@@ -7,7 +7,7 @@ import pytest
 
 from routrel.formats.captures import read_capture
 from routrel.forwarding.flow import Asker, Flow
-from routrel.routing.solve import solve
+from routrel.solving import solve
 from tests.kernel.comparison import compare
 from tests.kernel.namespaces import Lab, can_run
 

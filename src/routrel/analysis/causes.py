@@ -5,11 +5,12 @@ that data. Remedies come from ``remedies``.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
+from routrel.analysis.answers import contests
+from routrel.analysis.answers.walks import Cause, Remedy
 from routrel.analysis.contest.absence import trails
 from routrel.analysis.contest.explainer import Explainer
-from routrel.analysis.contest.trail import Step
+from routrel.analysis.contest.trail import Step, step_answer
 from routrel.analysis.program_remedies import (
     ProgramRemedies,
     check_words,
@@ -17,47 +18,20 @@ from routrel.analysis.program_remedies import (
     state_words,
     unsure_words,
 )
-from routrel.analysis.remedies import NearMiss, Remedy, RouteRemedies, missing_entry, near_misses
-from routrel.forwarding.flow import GOOD
-from routrel.forwarding.strand import Branch, Ending, Stage, Stop, Strand, Verdict
+from routrel.analysis.remedies import RouteRemedies, missing_entry, near_misses
+from routrel.forwarding.flow import GOOD, Walk
+from routrel.forwarding.trace import Branch, Ending, SteeringCheck, Stop, Trace
 from routrel.forwarding.walk import Walker
 from routrel.model.devices import Device
 from routrel.model.filters import PROTOCOL_NAMES, Header, PortRange
 from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName
-from routrel.model.places import NOWHERE, Place
+from routrel.model.places import Place
 from routrel.routing.solve import Solved
 from routrel.topology.wiring import Break
 
 MOST_STEPS = 4
 """So many ends of trails stand with a cause; the route's own view has them all."""
-
-
-@dataclass(frozen=True, slots=True)
-class Cause:
-    """``entry`` counts from 1; None is the closing drop (or no ACL at all). ``stop`` numbers the strand."""
-
-    device: str
-    interface: str | None
-    stage: Stage
-    verdict: Verdict
-    message: str
-    stop: int
-    branch: int
-    acl: str | None = None
-    entry: int | None = None
-    place: Place = NOWHERE
-    near_misses: tuple[NearMiss, ...] = ()
-    remedy: Remedy | None = None
-    notes: tuple[str, ...] = field(default=())
-    trail: tuple[Step, ...] = ()
-    """Of a missing route: what would lead there and is idle, and where routes that others have stopped."""
-    chain: str | None = None
-    """Of a filter program: the chain, with its table."""
-    rule: int | None = None
-    """The rule's number in it, from 1; None for its policy."""
-    unsure: bool = False
-    """Whether it hangs on what no capture tells."""
 
 
 def header_text(header: Header, ports: Sequence[PortRange] = (), is_reply: bool = False) -> str:
@@ -87,31 +61,26 @@ class CauseFinder:
         self.rules = ProgramRemedies(solved, walker)
         self._explainer: Explainer | None = None
 
-    def causes(
-        self,
-        strand: Strand,
-        is_reply: bool,
-        stateful: frozenset[int] = frozenset(),
-        ports: tuple[PortRange, ...] = (),
-    ) -> list[Cause]:
-        """One cause per bad ending, in the order of the walk, none named twice.
+    def causes(self, walk: Walk, strand: Trace) -> list[Cause]:
+        """One cause per bad ending of either strand of a walk, in its order, none named twice.
 
-        ``ports`` are those of the service that the strand stands for, where there are several. Where some ways
-        arrive and others leave the model, the leaving ones are named too.
+        Where some ways arrive and others leave the model, the leaving ones are named too.
         """
+        is_reply = strand is walk.reply
+        stateful = walk.stateful if is_reply else frozenset()
         found: dict[tuple[object, ...], Cause] = {}
         bad = [ending for ending in strand.endings if ending.verdict not in GOOD]
         if not bad and strand.verdict == "mixed":
             bad = [ending for ending in strand.endings if ending.verdict == "leaves"]
         for ending in bad:
-            cause = self._cause(strand, ending, is_reply, stateful, ports)
+            cause = self._cause(strand, ending, is_reply, stateful, walk.ports)
             key = (cause.device, cause.stage, cause.interface, cause.acl, cause.entry, cause.message)
             found.setdefault(key, cause)
         return list(found.values())
 
     def _cause(
         self,
-        strand: Strand,
+        strand: Trace,
         ending: Ending,
         is_reply: bool,
         stateful: frozenset[int],
@@ -123,79 +92,69 @@ class CauseFinder:
             return self._blocked(stop, branch, ending, is_reply, ports)
         if ending.stage == "filter":
             return self._filtered(strand, stop, branch, ending, is_reply, ports)
+        message, place = self._said(strand, ending, stop, branch)
         device = self.topology.devices[stop.device]
-        route = stop.route
-        place = route.place if route else (device.routing or device).place
-        remedy = None
-        trail: tuple[Step, ...] = ()
-        header = stop.header
-        if ending.stage == "steering":
-            assert stop.steering is not None and stop.steering.entry is not None
-            entry = device.forwarding_policies[stop.steering.policy].entries[stop.steering.entry]
-            place = entry.place
-            message = (
-                f"entry {stop.steering.entry + 1} of forwarding policy {stop.steering.policy}"
-                f" discards {header_text(header)}"
-            )
-        elif ending.stage == "host":
-            message = f"{does_not_forward(device, header)}; {header.destination} is not its address"
-            place = device.place
-        elif ending.stage == "delivery" and strand.expected is not None and ending.verdict == "discarded":
-            wanted = some_of(sorted({f"{one.source} port {one.source_port}" for one in strand.expected}))
-            came = stop.translated or stop.header
-            message = (
-                f"the answer comes from {came.source} port {came.source_port}, and not from {wanted} that was asked"
-            )
-            place = device.place
-        elif ending.stage == "delivery":
-            message = self._elsewhere_text(strand, stop)
-            place = device.place
-        elif ending.verdict == "unrouted":
-            message = f"{device.name} has no route for {header.destination}"
-            remedy = self.routes.missing_route(strand, stop, stateful)
-            trail = self._trail(stop)
-        elif ending.verdict == "discarded" and stop.rule is not None and stop.rule.action != "table":
-            message = f"routing rule {stop.rule.priority} ({stop.rule.text}) ends {header_text(header)}"
-            place = stop.rule.place
-        elif ending.verdict == "discarded":
-            assert route is not None
-            message = (
-                f"the longest match for {header.destination} is {route.prefix}, a {route.protocol} route"
-                f" that {'discards' if route.action == 'discard' else 'rejects'}"
-            )
-            remedy = self.routes.longer_route(strand, stop, stateful)
-        elif ending.verdict == "loops":
-            assert branch is not None
-            again = self.topology.devices[strand.stops[branch.target].device].name
-            message = f"the packet comes back to {again}: it goes round until its lifetime ends"
-        else:
-            message = self._unresolved_text(device, branch, header)
-            apart = self._kept_apart(branch) if branch is not None else None
-            if stop.steering is not None and stop.steering.used and stop.steering.entry is not None:
-                entry = device.forwarding_policies[stop.steering.policy].entries[stop.steering.entry]
-                place = entry.place
-                message = (
-                    f"entry {stop.steering.entry + 1} of forwarding policy {stop.steering.policy} steers it there,"
-                    f" whatever the table says, and {message}"
-                )
-            elif apart is not None:
-                place = apart[1].places[0]
         interface = self._interface(stop, branch)
+        remedy: Remedy | None = None
+        trail: tuple[contests.Step, ...] = ()
+        if ending.stage not in ("steering", "host", "delivery"):
+            if ending.verdict == "unrouted":
+                remedy, trail = self.routes.missing_route(strand, stop, stateful), self._trail(stop)
+            elif ending.verdict == "discarded" and not _is_by_rule(stop):
+                remedy = self.routes.longer_route(strand, stop, stateful)
         return Cause(
-            device.name,
-            interface,
-            ending.stage,
-            ending.verdict,
-            message,
-            ending.stop,
-            ending.branch,
-            place=place,
+            device=device.name,
+            interface=interface,
+            stage=ending.stage,
+            verdict=ending.verdict,
+            message=message,
+            stop=ending.stop,
+            branch=ending.branch,
+            place=place or None,
             remedy=remedy,
             notes=self._gap_notes(device, interface),
             trail=trail,
         )
 
-    def _elsewhere_text(self, strand: Strand, stop: Stop) -> str:
+    def _said(self, strand: Trace, ending: Ending, stop: Stop, branch: Branch | None) -> tuple[str, Place]:
+        """What ended the packet where no filter did, and the statement that did it."""
+        device, header, route = self.topology.devices[stop.device], stop.header, stop.route
+        if ending.stage == "steering":
+            assert stop.steering is not None and stop.steering.entry is not None
+            text, place = _steering_entry(device, stop.steering)
+            return f"{text} discards {header_text(header)}", place
+        if ending.stage == "host":
+            return f"{does_not_forward(device, header)}; {header.destination} is not its address", device.place
+        if ending.stage == "delivery" and strand.expected is not None and ending.verdict == "discarded":
+            wanted = some_of(sorted({f"{one.source} port {one.source_port}" for one in strand.expected}))
+            came = stop.translated or stop.header
+            text = f"the answer comes from {came.source} port {came.source_port}, and not from {wanted} that was asked"
+            return text, device.place
+        if ending.stage == "delivery":
+            return self._elsewhere_text(strand, stop), device.place
+        place = route.place if route else (device.routing or device).place
+        if ending.verdict == "unrouted":
+            return f"{device.name} has no route for {header.destination}", place
+        if ending.verdict == "discarded" and stop.rule is not None and _is_by_rule(stop):
+            text = f"routing rule {stop.rule.priority} ({stop.rule.text}) ends {header_text(header)}"
+            return text, stop.rule.place
+        if ending.verdict == "discarded":
+            assert route is not None
+            what = "discards" if route.action == "discard" else "rejects"
+            text = f"the longest match for {header.destination} is {route.prefix}, a {route.protocol} route that {what}"
+            return text, place
+        if ending.verdict == "loops":
+            assert branch is not None
+            again = self.topology.devices[strand.stops[branch.target].device].name
+            return f"the packet comes back to {again}: it goes round until its lifetime ends", place
+        text = self._unresolved_text(device, branch, header)
+        if stop.steering is not None and stop.steering.used and stop.steering.entry is not None:
+            entry, place = _steering_entry(device, stop.steering)
+            return f"{entry} steers it there, whatever the table says, and {text}", place
+        apart = self._kept_apart(branch) if branch is not None else None
+        return text, place if apart is None else apart[1].places[0]
+
+    def _elsewhere_text(self, strand: Trace, stop: Stop) -> str:
         """Of a packet that another owner of its destination keeps: who, and who was meant."""
         destination = (stop.translated or stop.header).destination
         source = (stop.translated or stop.header).source
@@ -229,9 +188,10 @@ class CauseFinder:
                     found.append((prefix.length, Step(stop.instance, text, port.interface.place, True)))
         return [step for _, step in sorted(found, key=lambda one: -one[0])]
 
-    def _trail(self, stop: Stop) -> tuple[Step, ...]:
+    def _trail(self, stop: Stop) -> tuple[contests.Step, ...]:
         """What keeps a route out of a table that has none: its own that are idle, and where those of others stopped."""
-        return (*self._idle(stop)[:MOST_STEPS], *self._stopped_on_the_way(stop))
+        steps = (*self._idle(stop)[:MOST_STEPS], *self._stopped_on_the_way(stop))
+        return tuple(step_answer(self.topology, step) for step in steps)
 
     def _stopped_on_the_way(self, stop: Stop) -> tuple[Step, ...]:
         if self._explainer is None:
@@ -290,24 +250,24 @@ class CauseFinder:
             message = f"entry {check.entry + 1}{named} of ACL {acl.name} {entry.action}s {what}"
             place = entry.place
         return Cause(
-            device.name,
-            interface,
-            ending.stage,
-            "blocked",
-            message,
-            ending.stop,
-            ending.branch,
-            acl.name,
-            None if check.entry is None else check.entry + 1,
-            place,
-            near_misses(acl, stop.header, check.entry),
-            missing_entry(acl, check.entry, stop.header, is_reply, ports),
-            self._gap_notes(device, interface),
+            device=device.name,
+            interface=interface,
+            stage=ending.stage,
+            verdict="blocked",
+            message=message,
+            stop=ending.stop,
+            branch=ending.branch,
+            acl=acl.name,
+            entry=None if check.entry is None else check.entry + 1,
+            place=place or None,
+            near_misses=near_misses(acl, stop.header, check.entry),
+            remedy=missing_entry(acl, check.entry, stop.header, is_reply, ports),
+            notes=self._gap_notes(device, interface),
         )
 
     def _filtered(
         self,
-        strand: Strand,
+        strand: Trace,
         stop: Stop,
         branch: Branch | None,
         ending: Ending,
@@ -332,14 +292,14 @@ class CauseFinder:
             place = check.unsure[0][1].place
         engine = self.walker.engine(stop.device)
         return Cause(
-            device.name,
-            interface,
-            "filter",
-            "blocked",
-            message,
-            ending.stop,
-            ending.branch,
-            place=place,
+            device=device.name,
+            interface=interface,
+            stage="filter",
+            verdict="blocked",
+            message=message,
+            stop=ending.stop,
+            branch=ending.branch,
+            place=place or None,
             near_misses=() if engine is None else program_near_misses(engine, check),
             remedy=self.rules.missing_rule(strand, ending.stop, check, ports),
             notes=self._gap_notes(device, interface),
@@ -347,3 +307,15 @@ class CauseFinder:
             rule=None if check.rule is None else check.rule.number,
             unsure=bool(check.unsure),
         )
+
+
+def _is_by_rule(stop: Stop) -> bool:
+    """Whether a routing rule ended the packet, before any table."""
+    return stop.rule is not None and stop.rule.action != "table"
+
+
+def _steering_entry(device: Device, check: SteeringCheck) -> tuple[str, Place]:
+    """The entry of a forwarding policy that decided, in words, and where it stands."""
+    assert check.entry is not None
+    place = device.forwarding_policies[check.policy].entries[check.entry].place
+    return f"entry {check.entry + 1} of forwarding policy {check.policy}", place

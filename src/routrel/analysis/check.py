@@ -3,6 +3,7 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
+from routrel.analysis.answers import model
 from routrel.analysis.drift import drift
 from routrel.analysis.duplicates import duplicate_addresses
 from routrel.analysis.program_shadowing import shadowed_rules
@@ -13,7 +14,6 @@ from routrel.model.devices import Device
 from routrel.model.filters import Acl
 from routrel.model.findings import Finding, some_of
 from routrel.model.places import NOWHERE
-from routrel.routing.bgp.findings import restart_findings
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Port, Segment
 
@@ -35,9 +35,17 @@ def check(solved: Solved) -> list[Finding]:
         *_shadowed(solved),
         *shadowed_rules(solved.topology.devices),
         *_gaps(solved),
-        *restart_findings(solved.bgp),
+        *(finding for solution in solved.solutions for finding in solution.costly_findings()),
     ]
     return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
+
+
+def finding_answer(finding: Finding) -> model.Finding:
+    """A finding as it is shown."""
+    places = [place for place in finding.places if place]
+    return model.Finding(
+        finding.code, finding.severity, finding.message, finding.device or None, finding.interface or None, places
+    )
 
 
 def _segments(solved: Solved) -> Iterator[Finding]:
@@ -117,13 +125,16 @@ def _mtu_mismatch(solved: Solved, ports: list[Port]) -> Iterator[Finding]:
     smallest = min(ports, key=lambda port: port.interface.mtu)
     largest = max(ports, key=lambda port: port.interface.mtu)
     if smallest.interface.mtu != largest.interface.mtu:
-        runs_ospf = all(any(port.index in one.database.speakers for one in solved.ospf) for port in (smallest, largest))
-        ospf = ", and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)" if runs_ospf else ""
+        running = {
+            solution.database.mtu_rule: None
+            for solution in solved.solutions
+            if solution.database.mtu_rule and all(one.index in solution.database.ports for one in (smallest, largest))
+        }
         yield Finding(
             "mtu-mismatch",
             "warning",
             f"MTU {smallest.interface.mtu} on {smallest.name} against {largest.interface.mtu} on {largest.name}:"
-            f" larger packets are lost{ospf}",
+            f" larger packets are lost{''.join(running)}",
             smallest.name.device,
             smallest.name.interface,
             (smallest.interface.place, largest.interface.place),
@@ -163,7 +174,7 @@ def _next_hops(solved: Solved) -> Iterator[Finding]:
 
 def _drift(solved: Solved) -> Iterator[Finding]:
     for instance in solved.topology.instances:
-        found = drift(solved, instance.index)
+        found = drift(solved, instance.index).differences
         if found:
             name = solved.topology.instance_name(instance.index)
             yield Finding(
@@ -173,7 +184,7 @@ def _drift(solved: Solved) -> Iterator[Finding]:
                 f" prefix{'es' if len(found) > 1 else ''}, first at {found[0].prefix} ({found[0].what})",
                 solved.topology.devices[instance.device].name,
                 "",
-                (found[0].place,),
+                (found[0].place or NOWHERE,),
             )
 
 

@@ -1,31 +1,12 @@
 """Drift: where a table read off a device and the computed one differ."""
 
-from dataclasses import dataclass
-
-from routrel.model.addresses import Prefix
+from routrel.analysis.answers.model import Difference, Drift
 from routrel.model.observed import ObservedRoute
-from routrel.model.places import NOWHERE, Place
-from routrel.routing.observed import observed_in
+from routrel.routing.rib.observed import observed_in
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 
 OWN = ("connected", "local")
-
-
-@dataclass(frozen=True, slots=True)
-class Difference:
-    """One prefix at which the two tables differ. ``what`` is missing, extra or changed.
-
-    ``missing`` is computed and not observed, ``extra`` observed and not computed; of a changed one
-    ``observed`` says only what differs.
-    """
-
-    instance: int
-    prefix: Prefix
-    what: str
-    computed: str
-    observed: str
-    place: Place = NOWHERE
 
 
 def has_both(solved: Solved, instance: int) -> bool:
@@ -33,13 +14,14 @@ def has_both(solved: Solved, instance: int) -> bool:
     return solved.topology.instances[instance].routing is not None and bool(observed_in(solved.topology, instance))
 
 
-def drift(solved: Solved, instance: int) -> list[Difference]:
+def drift(solved: Solved, instance: int) -> Drift:
     """All differences of one instance, in the order of prefixes; none where there is nothing to compare.
 
     A computed route of its own networks is not missed where the observed table holds none of that kind.
+    Missing is what is computed and not observed, extra the reverse; of a changed one is said what differs.
     """
     if not has_both(solved, instance):
-        return []
+        return Drift(False, [])
     observed = {route.prefix: route for route in observed_in(solved.topology, instance)}
     computed = {route.prefix: route for route in solved.table(instance)}
     kinds = {route.protocol for route in observed.values()}
@@ -50,16 +32,16 @@ def drift(solved: Solved, instance: int) -> list[Difference]:
             assert ours is not None
             if ours.protocol in OWN and (ours.protocol not in kinds or prefix.is_host):
                 continue
-            found.append(Difference(instance, prefix, "missing", _computed_text(solved, ours), "", ours.place))
+            found.append(Difference(str(prefix), "missing", _computed_text(solved, ours), "", ours.place or None))
         elif ours is None:
             if not prefix.is_link_local:
-                found.append(Difference(instance, prefix, "extra", "", _observed_text(theirs), theirs.place))
+                found.append(Difference(str(prefix), "extra", "", _observed_text(theirs), theirs.place or None))
         else:
             words = _differing(solved, ours, theirs)
             if words:
                 text = _computed_text(solved, ours)
-                found.append(Difference(instance, prefix, "changed", text, ", ".join(words), theirs.place))
-    return found
+                found.append(Difference(str(prefix), "changed", text, ", ".join(words), theirs.place or None))
+    return Drift(True, found)
 
 
 def _differing(solved: Solved, ours: Route, theirs: ObservedRoute) -> list[str]:

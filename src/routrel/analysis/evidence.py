@@ -3,24 +3,27 @@
 Derived after the walk, for the answer that is shown; the walk itself keeps numbers only.
 """
 
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Iterable, Iterator
 
-from routrel.analysis.answers import Answerer, Json, gaps_on_the_way, next_hop_json, place_json, strand_json
+from routrel.analysis.answers import routes, walks
+from routrel.analysis.answers.walks import Check, CheckKind, CheckState
 from routrel.analysis.causes import does_not_forward, header_text
 from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
+from routrel.analysis.table_rows import next_hops
+from routrel.analysis.walk_verdicts import Answerer, gaps_on_the_way
 from routrel.forwarding.flow import Walk
+from routrel.forwarding.flow_words import FlowEnd
 from routrel.forwarding.programs.engine import RuleCheck
-from routrel.forwarding.strand import AclCheck, Branch, Stop, Strand
-from routrel.model.addresses import Address
+from routrel.forwarding.trace import AclCheck, Branch, Stop, Trace
 from routrel.model.devices import Device
-from routrel.model.filters import PortRange
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 
-PASS, FAIL, NOTE = "pass", "fail", "note"
+PASS: CheckState = "pass"
+FAIL: CheckState = "fail"
+NOTE: CheckState = "note"
 
 
 class Evidence:
@@ -31,45 +34,30 @@ class Evidence:
         self.solved: Solved = answerer.solved
         self.topology = answerer.solved.topology
 
-    def walk(self, walk: Walk) -> Json:
-        """A walk with all its evidence, as plain data."""
-        answer = {
-            "from": self._place(walk.source.word, walk.source.device, walk.source.address),
-            "to": self._place(walk.destination.word, walk.destination.device, walk.destination.address),
-            "service": str(walk.service),
-            "forward": self._strand(walk.forward, False, ports=walk.ports),
-            "return": None if walk.reply is None else self._strand(walk.reply, True, walk.stateful, walk.ports),
-            "return_note": walk.reply_note,
-            "forward_note": walk.forward_note,
-            **self.answerer.parts_json(walk),
-        }
-        if walk.parts:
-            answer["forward"]["verdict"] = walk.forward_verdict
-            if answer["return"] is not None:
-                answer["return"]["verdict"] = walk.reply_verdict
-        return answer
+    def walk(self, walk: Walk) -> walks.Walk:
+        """A walk with all its evidence."""
+        return walks.Walk(
+            source=self._end(walk.source),
+            to=self._end(walk.destination),
+            service=str(walk.service),
+            forward=self._strand(walk, walk.forward),
+            reply=None if walk.reply is None else self._strand(walk, walk.reply),
+            **self.answerer.outcome(walk),
+        )
 
-    def _place(self, word: str, device: int | None, address: Address | None) -> Json:
-        return {
-            "word": word,
-            "device": None if device is None else self.topology.devices[device].name,
-            "address": None if address is None else str(address),
-        }
+    def _end(self, end: FlowEnd) -> walks.End:
+        device = None if end.device is None else self.topology.devices[end.device].name
+        return walks.End(end.word, device, None if end.address is None else str(end.address))
 
-    def _strand(
-        self,
-        strand: Strand,
-        is_reply: bool,
-        stateful: frozenset[int] = frozenset(),
-        ports: tuple[PortRange, ...] = (),
-    ) -> Json:
-        answer = strand_json(self.solved, self.answerer.finder, strand, is_reply, stateful, ports)
-        answer["starts"] = strand.starts
-        answer["stops"] = [self._stop(stop) for stop in strand.stops]
-        answer["mtu"] = self._mtu(strand)
-        return answer
+    def _strand(self, walk: Walk, strand: Trace) -> walks.Strand:
+        return walks.Strand(
+            starts=strand.starts,
+            stops=[self._stop(stop) for stop in strand.stops],
+            mtu=self._mtu(strand),
+            **self.answerer.strand(walk, strand),
+        )
 
-    def _mtu(self, strand: Strand) -> Json | None:
+    def _mtu(self, strand: Trace) -> walks.PacketSize | None:
         """The largest packet that survives every way, and where it first shrinks to that."""
         crossed = [
             (branch.mtu, number, index)
@@ -82,44 +70,34 @@ class Evidence:
         smallest = min(mtu for mtu, _, _ in crossed)
         largest = max(mtu for mtu, _, _ in crossed)
         shrinks = [(number, index) for mtu, number, index in crossed if mtu == smallest] if smallest < largest else []
-        return {
-            "largest_packet": smallest,
-            "shrinks_at": [
-                {
-                    "stop": number,
-                    "branch": index,
-                    "device": self.topology.devices[strand.stops[number].device].name,
-                    "interface": self.topology.ports[strand.stops[number].branches[index].port].name.interface,
-                }
-                for number, index in shrinks
-            ],
-        }
+        names = [self.topology.ports[strand.stops[number].branches[index].port].name for number, index in shrinks]
+        return walks.PacketSize(smallest, [walks.Shrink(*at, *name) for at, name in zip(shrinks, names, strict=True)])
 
-    def _stop(self, stop: Stop) -> Json:
+    def _stop(self, stop: Stop) -> walks.Stop:
         device = self.topology.devices[stop.device]
-        return {
-            "device": device.name,
-            "vrf": self.topology.instances[stop.instance].vrf,
-            "kind": device.kind,
-            "site": device.site,
-            "ingress": self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None,
-            "header": header_text(stop.header),
-            "translated": None if stop.translated is None else header_text(stop.translated),
-            "source": str(stop.header.source),
-            "verdict": stop.verdict,
-            "stage": stop.stage,
-            "checks": list(self._checks(device, stop)),
-            "branches": [self._branch(device, stop, branch) for branch in stop.branches],
-            "by_default": self._by_default(stop.route, stop),
-            "notes": [gap.message for gap in gaps_on_the_way(self.topology, stop)],
-        }
+        return walks.Stop(
+            device=device.name,
+            vrf=self.topology.instances[stop.instance].vrf,
+            kind=device.kind,
+            site=device.site,
+            ingress=self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None,
+            header=header_text(stop.header),
+            translated=None if stop.translated is None else header_text(stop.translated),
+            source=str(stop.header.source),
+            verdict=stop.verdict,
+            stage=stop.stage,
+            checks=list(self._checks(device, stop)),
+            branches=[self._branch(device, stop, branch) for branch in stop.branches],
+            by_default=self._by_default(stop.route, stop),
+            notes=[gap.message for gap in gaps_on_the_way(self.topology, stop)],
+        )
 
     def _by_default(self, route: Route | None, stop: Stop) -> bool:
         """Whether a forwarding router had nothing better than its default route; a host never has."""
         device = self.topology.devices[stop.device]
         return route is not None and route.prefix.is_default and device.forwards
 
-    def _checks(self, device: Device, stop: Stop) -> Iterable[Json]:
+    def _checks(self, device: Device, stop: Stop) -> Iterator[Check]:
         if stop.acl_in is not None:
             yield self._acl_check("acl_in", device, stop.acl_in, self.topology.ports[stop.ingress].name.interface)
         yield from _filter_checks(stop.filters)
@@ -152,31 +130,20 @@ class Evidence:
             yield self._route_check(device, stop)
         yield self._back(stop)
 
-    def _acl_check(self, kind: str, device: Device, check: AclCheck, interface: str) -> Json:
+    def _acl_check(self, kind: CheckKind, device: Device, check: AclCheck, interface: str) -> Check:
         acl = device.acls[check.acl]
         state = PASS if check.accepted else FAIL
         where = f"ACL {acl.name} on {interface}"
         if check.by_state:
-            return _check(
-                kind, state, f"{where}: a reply, passed by the state of the flow", acl.place, acl=acl.name, entry=None
-            )
+            return _check(kind, state, f"{where}: a reply, passed by the state of the flow", acl.place, acl.name)
         if check.entry is None:
-            return _check(
-                kind, state, f"{where}: no entry matches, the closing drop decides", acl.place, acl=acl.name, entry=None
-            )
-        entry = acl.entries[check.entry]
+            return _check(kind, state, f"{where}: no entry matches, the closing drop decides", acl.place, acl.name)
+        entry, number = acl.entries[check.entry], check.entry + 1
         named = f" ({entry.name})" if entry.name else ""
-        return _check(
-            kind,
-            state,
-            f"{where}: entry {check.entry + 1}{named} {entry.action}s",
-            entry.place,
-            acl=acl.name,
-            entry=check.entry + 1,
-            written=entry_text(entry),
-        )
+        text = f"{where}: entry {number}{named} {entry.action}s"
+        return _check(kind, state, text, entry.place, acl.name, number, entry_text(entry))
 
-    def _steering_check(self, device: Device, stop: Stop) -> Json:
+    def _steering_check(self, device: Device, stop: Stop) -> Check:
         check = stop.steering
         assert check is not None
         policy = device.forwarding_policies[check.policy]
@@ -190,9 +157,8 @@ class Evidence:
             return _check("steering", FAIL, f"{named} discards", entry.place, written=text)
         if check.used:
             hop = stop.branches[0].address if stop.branches else ""
-            return _check(
-                "steering", PASS, f"{named} sends it to {hop}, whatever the table says", entry.place, written=text
-            )
+            said = f"{named} sends it to {hop}, whatever the table says"
+            return _check("steering", PASS, said, entry.place, written=text)
         reason = (
             "leaves it to the table"
             if entry.action == "table"
@@ -200,7 +166,7 @@ class Evidence:
         )
         return _check("steering", NOTE, f"{named} {reason}", entry.place, written=text)
 
-    def _route_check(self, device: Device, stop: Stop) -> Json:
+    def _route_check(self, device: Device, stop: Stop) -> Check:
         route = stop.route
         if route is None:
             return _check("route", FAIL, f"no route for {stop.header.destination}", (device.routing or device).place)
@@ -214,36 +180,31 @@ class Evidence:
             state = NOTE if state == PASS else state
         return _check("route", state, text, self._route_place(device, route), route=self._route(route))
 
-    def _route(self, route: Route) -> Json:
-        return {
-            "prefix": str(route.prefix),
-            "protocol": route.protocol,
-            "origin": route.origin,
-            "preference": route.preference,
-            "metric": route.metric,
-            "action": route.action,
-            "given_next_hops": [str(hop) for hop in route.given_next_hops],
-            "next_hops": [next_hop_json(self.solved, hop) for hop in route.next_hops],
-        }
+    def _route(self, route: Route) -> routes.Route:
+        return routes.Route(
+            str(route.prefix),
+            route.protocol,
+            route.origin,
+            route.preference,
+            route.metric,
+            route.action,
+            [str(hop) for hop in route.given_next_hops],
+            next_hops(self.solved, route.next_hops),
+        )
 
     def _route_place(self, device: Device, route: Route) -> Place:
         """The line a route comes from; for a protocol's route, where it runs on the way out."""
-        if route.place.line or not route.next_hops:
+        if route.place or not route.next_hops:
             return route.place
-        port = self.topology.ports[route.next_hops[0].port]
-        routing = self.topology.instances[port.instance].routing
-        if routing is None:
-            return NOWHERE
-        settings: dict[str, Place] = {}
-        if route.protocol == "ospf":
-            areas = [area for ospf in routing.ospf if ospf.family == route.prefix.family for area in ospf.areas]
-            settings = {one.name: one.place for area in areas for one in area.interfaces}
-        else:
-            protocol = {"isis": routing.isis, "rip": routing.rip, "eigrp": routing.eigrp}.get(route.protocol)
-            settings = {one.name: one.place for one in protocol.interfaces} if protocol else {}
-        return settings.get(port.name.interface, NOWHERE)
+        port = route.next_hops[0].port
+        for solution, process in self.solved.processes_of(self.topology.ports[port].instance):
+            settings = solution.database.ports.get(port)
+            if process.protocol == route.protocol and route.prefix.family in process.families and settings is not None:
+                place: Place = settings.settings.place
+                return place
+        return NOWHERE
 
-    def _back(self, stop: Stop) -> Json:
+    def _back(self, stop: Stop) -> Check:
         """Whether this device could send back to the source at all."""
         source = stop.header.source
         owners = self.topology.owners.get(source, ())
@@ -264,7 +225,7 @@ class Evidence:
             self._route_place(device, route),
         )
 
-    def _branch(self, device: Device, stop: Stop, branch: Branch) -> Json:
+    def _branch(self, device: Device, stop: Stop, branch: Branch) -> walks.Branch:
         port = self.topology.ports[branch.port]
         checks = []
         if branch.acl_out is not None:
@@ -282,20 +243,20 @@ class Evidence:
             target = None if owner is None else str(self.topology.ports[owner].name)
             checks.append(self._next_hop_check(branch, port.name.interface, target))
         links = self.topology.segments[self.topology.segment_of[branch.port]].links if branch.port >= 0 else ()
-        return {
-            "interface": port.name.interface,
-            "address": str(branch.address),
-            "via_next_hop": branch.via_next_hop,
-            "target": branch.target if branch.target >= 0 else None,
-            "target_interface": target,
-            "verdict": branch.verdict,
-            "stage": branch.stage,
-            "mtu": branch.mtu or None,
-            "links": list(links),
-            "checks": checks,
-        }
+        return walks.Branch(
+            interface=port.name.interface,
+            address=str(branch.address),
+            via_next_hop=branch.via_next_hop,
+            target=branch.target if branch.target >= 0 else None,
+            target_interface=target,
+            verdict=branch.verdict,
+            stage=branch.stage,
+            mtu=branch.mtu or None,
+            links=list(links),
+            checks=checks,
+        )
 
-    def _next_hop_check(self, branch: Branch, interface: str, target: str | None) -> Json:
+    def _next_hop_check(self, branch: Branch, interface: str, target: str | None) -> Check:
         what = "next hop" if branch.via_next_hop else "destination"
         place = self.topology.ports[branch.port].interface.place
         if branch.verdict == "unresolved":
@@ -308,12 +269,12 @@ class Evidence:
         return _check("next_hop", PASS, text, place)
 
 
-def _filter_checks(checks: Iterable[RuleCheck]) -> Iterable[Json]:
+def _filter_checks(checks: Iterable[RuleCheck]) -> Iterator[Check]:
     """Those that say something of the packet: a translating chain without a rule for it does not."""
     return (_filter_check(one) for one in checks if one.rule is not None or one.base.kind != "nat")
 
 
-def _filter_check(check: RuleCheck) -> Json:
+def _filter_check(check: RuleCheck) -> Check:
     """What a base chain did, with the rule's own text and the jumps that led to it."""
     state = PASS if check.accepted else FAIL
     text = f"{check.hook}: {check_words(check)} {check.action}s"
@@ -324,9 +285,8 @@ def _filter_check(check: RuleCheck) -> Json:
         state = NOTE if check.accepted else FAIL
         text += f". Not sure: {unsure_words(check)}"
     place = check.located.place if check.rule is None else check.rule.place
-    written = {} if check.rule is None else {"written": check.rule.text}
-    number = None if check.rule is None else check.rule.number
-    return _check("filter", state, text, place, acl=str(check.located), entry=number, **written)
+    number, written = (None, "") if check.rule is None else (check.rule.number, check.rule.text)
+    return _check("filter", state, text, place, str(check.located), number, written)
 
 
 def route_text(route: Route) -> str:
@@ -337,5 +297,14 @@ def route_text(route: Route) -> str:
     return f"{route.prefix}, {route.protocol}{origin} {numbers}{action}"
 
 
-def _check(kind: str, state: str, text: str, place: Place = NOWHERE, **more: Any) -> Json:
-    return {"kind": kind, "state": state, "message": text, "place": place_json(place), **more}
+def _check(
+    kind: CheckKind,
+    state: CheckState,
+    text: str,
+    place: Place = NOWHERE,
+    acl: str | None = None,
+    entry: int | None = None,
+    written: str = "",
+    route: routes.Route | None = None,
+) -> Check:
+    return Check(kind, state, text, place or None, acl, entry, written, route)

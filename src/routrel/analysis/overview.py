@@ -2,40 +2,34 @@
 
 from collections.abc import Iterator
 
-from routrel.analysis.answers import Json
+from routrel.analysis.answers import model
 from routrel.model.filters import PROTOCOL_NAMES
 from routrel.routing.solve import Solved
 
 
-def map_json(solved: Solved) -> Json:
+def map_of(solved: Solved) -> model.Map:
     """Sites, devices and cables. A cable without a number stands for interfaces joined by their subnet."""
     network, topology = solved.network, solved.topology
     cables = [
-        {
-            "link": number,
-            "name": link.name,
-            "up": link.enabled and all(not topology.link_state(end) for end in link.ends),
-            "ends": [{"device": end.device, "interface": end.interface} for end in link.ends],
-        }
+        model.Cable(
+            number,
+            link.name,
+            link.enabled and all(not topology.link_state(end) for end in link.ends),
+            [model.CableEnd(*end) for end in link.ends],
+        )
         for number, link in enumerate(network.links)
     ]
     for segment in topology.segments:
         ports = [topology.ports[port] for port in segment.ports]
         if len(ports) > 1 and not segment.links:
-            ends = [{"device": port.name.device, "interface": port.name.interface} for port in ports]
-            cables.append({"link": None, "name": "", "up": True, "ends": ends})
-    return {
-        "name": network.name,
-        "taken_at": network.taken_at,
-        "sites": [
-            {"name": site.name, "label": site.label or site.name, "x": site.x, "y": site.y}
-            for site in network.sites.values()
-        ],
-        "devices": [
-            {"name": device.name, "kind": device.kind, "site": device.site} for device in network.devices.values()
-        ],
-        "cables": cables,
-    }
+            cables.append(model.Cable(None, "", True, [model.CableEnd(*port.name) for port in ports]))
+    return model.Map(
+        network.name,
+        network.taken_at,
+        [model.Site(site.name, site.label or site.name, site.x, site.y) for site in network.sites.values()],
+        [model.Device(device.name, device.kind, device.site) for device in network.devices.values()],
+        cables,
+    )
 
 
 class Words:
@@ -43,18 +37,18 @@ class Words:
 
     def __init__(self, solved: Solved):
         self._words = [
-            ({"word": word, "kind": kind, "detail": detail}, word.lower(), searched.lower())
+            (model.Word(word, kind, detail), word.lower(), searched.lower())
             for word, kind, detail, searched in _places(solved)
         ]
 
-    def matching(self, typed: str, limit: int = 12) -> list[Json]:
+    def matching(self, typed: str, limit: int = 12) -> list[model.Word]:
         """Places that match what was typed; before anything is typed, endpoints and devices.
 
         An exact name comes first, then names that begin with it, then those that contain it, then those
         whose addresses, labels or descriptions do.
         """
         wanted = typed.strip().lower()
-        ranked: list[list[Json]] = [[], [], [], []]
+        ranked: list[list[model.Word]] = [[], [], [], []]
         for entry, word, searched in self._words:
             if word == wanted:
                 ranked[0].append(entry)
@@ -83,11 +77,11 @@ def _places(solved: Solved) -> Iterator[tuple[str, str, str, str]]:
             yield str(name), "interface", text, f"{text} {interface.description}"
 
 
-def services(solved: Solved) -> list[Json]:
+def services(solved: Solved) -> list[model.Word]:
     """The services of the network by name, then a few that every network has."""
     named = [
-        {"word": service.name, "detail": str(service), "kind": PROTOCOL_NAMES.get(service.protocol, "")}
+        model.Word(service.name, PROTOCOL_NAMES.get(service.protocol, ""), str(service))
         for service in solved.network.services.values()
     ]
     common = ("icmp", "tcp/22", "tcp/80", "tcp/443", "udp/53", "udp/123")
-    return [*named, *({"word": word, "detail": "", "kind": word.split("/")[0]} for word in common)]
+    return [*named, *(model.Word(word, word.split("/")[0], "") for word in common)]

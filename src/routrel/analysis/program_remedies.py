@@ -5,12 +5,12 @@ A rule is offered only after the flow was walked with it: its stop must be gone.
 
 from dataclasses import replace
 
-from routrel.analysis.remedies import NearMiss, Remedy
+from routrel.analysis.answers.walks import NearMiss, Remedy
 from routrel.formats.nftables_values import DSCP, FIB_TYPES, NAMES, PROTOCOLS, STATES, STATUS, TCP_FLAGS
 from routrel.forwarding.programs.engine import Engine, RuleCheck
 from routrel.forwarding.programs.packets import ESTABLISHED, INVALID, Packet
 from routrel.forwarding.programs.values import getter
-from routrel.forwarding.strand import Strand
+from routrel.forwarding.trace import Trace
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address
 from routrel.model.filter_programs import (
@@ -85,7 +85,7 @@ def program_near_misses(engine: Engine, check: RuleCheck) -> tuple[NearMiss, ...
                 continue
             if not failed and check.rule is not None and chain is check.located and rule.number > check.rule.number:
                 place = f"behind rule {check.rule.number}", f"before rule {check.rule.number}"
-                found.append(NearMiss(rule.number, "order", *place, rule.place))
+                found.append(NearMiss(rule.number, "order", *place, rule.place or None))
             if len(failed) == 1 and isinstance(failed[0].left, Field):
                 miss = _near_miss(engine, rule, failed[0], failed[0].left, packet)
                 if miss is not None:
@@ -98,7 +98,7 @@ def _near_miss(engine: Engine, rule: Rule, failed: Condition, field: Field, pack
     if not isinstance(found, int | str):
         return None  # of another protocol or family
     name = field.name if field.name in ("iifname", "oifname") else f"{field.room} {field.name}"
-    return NearMiss(rule.number, name, _values_text(field, failed), _value_text(field, found), rule.place)
+    return NearMiss(rule.number, name, _values_text(field, failed), _value_text(field, found), rule.place or None)
 
 
 def _values_text(field: Field, found: Condition) -> str:
@@ -133,7 +133,7 @@ class ProgramRemedies:
         self.walker = walker
 
     def missing_rule(
-        self, strand: Strand, number: int, check: RuleCheck, ports: tuple[PortRange, ...] = ()
+        self, strand: Trace, number: int, check: RuleCheck, ports: tuple[PortRange, ...] = ()
     ) -> Remedy | None:
         """The accepting rule and where to put it; ``number`` is the stop's, ``ports`` those of a service's range."""
         device = strand.stops[number].device
@@ -147,10 +147,10 @@ class ProgramRemedies:
             if self._cures(strand, device, check, _with_rule(engine.program, chain, at, added)):
                 where = f"before rule {at + 1}" if at < len(chain.rules) else "at its end"
                 place = chain.rules[at].place if at < len(chain.rules) else chain.place
-                return Remedy(f"add to chain {chain} of {name}, {where}", text, place)
+                return Remedy(f"add to chain {chain} of {name}, {where}", text, place or None)
         return None
 
-    def _cures(self, strand: Strand, device: int, check: RuleCheck, program: FilterProgram) -> bool:
+    def _cures(self, strand: Trace, device: int, check: RuleCheck, program: FilterProgram) -> bool:
         """Whether the packet passes the chain that ended it once the rule is there."""
         tracker = None if strand.kind == "first" else strand.tracker
         walked = Walker(self.solved, {device: program}, self.walker).walk(

@@ -5,18 +5,20 @@ it is asked of the changed list. A remedy of a table is a static route; the netw
 flow walked anew from where it began: the stop must be gone, and nothing new may stop the flow instead.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from routrel.analysis.answers.walks import NearMiss, Remedy
 from routrel.forwarding.flow import GOOD
-from routrel.forwarding.strand import Ending, Start, Stop, Strand, Verdict
+from routrel.forwarding.trace import Ending, Start, Stop, Trace, Verdict
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
 from routrel.model.network import Network
-from routrel.model.places import NOWHERE, Place
+from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 
 MISS_ORDER = ("order", "protocol", "source", "destination", "destination_ports", "source_ports")
 MOST_NEIGHBORS = 64
@@ -24,26 +26,6 @@ MOST_NEIGHBORS = 64
 
 MOST_DEVICES = 1500
 """Larger networks are not solved again to try a static route: an answer would wait for seconds."""
-
-
-@dataclass(frozen=True, slots=True)
-class Remedy:
-    """``text`` is what to write and ``message`` says at which device and list; ``place`` is near it."""
-
-    message: str
-    text: str
-    place: Place = NOWHERE
-
-
-@dataclass(frozen=True, slots=True)
-class NearMiss:
-    """An accepting entry that one field alone keeps from matching, or that stands behind the one that drops."""
-
-    entry: int
-    field: str
-    has: str
-    needs: str
-    place: Place
 
 
 def protocol_name(protocol: int | None) -> str:
@@ -97,13 +79,13 @@ def missing_entry(
             added = replace(near, match=replace(near.match, protocol=header.protocol), name="")
             if _takes_all(added.match, is_reply, ports) and _passes(acl, miss.entry, added, header):
                 text = f"add to ACL {acl.name}, after entry {miss.entry}"
-                return Remedy(text, f"- {entry_text(added)}", near.place)
+                return Remedy(text, f"- {entry_text(added)}", near.place or None)
     added = AclEntry("accept", _exact_match(header, is_reply, ports))
     if not _passes(acl, at, added, header):
         return None
     where = f"before entry {at + 1}" if decider is not None else "at the end"
     place = acl.entries[at].place if decider is not None else acl.place
-    return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(added)}", place)
+    return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(added)}", place or None)
 
 
 def _passes(acl: Acl, at: int, added: AclEntry, header: Header) -> bool:
@@ -141,7 +123,7 @@ def near_misses(acl: Acl, header: Header, decider: int | None = None) -> tuple[N
         failed = entry.match.failed_fields(header)
         if not failed and decider is not None and index > decider:
             place = f"behind entry {decider + 1}", f"before entry {decider + 1}"
-            found.append(NearMiss(index + 1, "order", *place, entry.place))
+            found.append(NearMiss(index + 1, "order", *place, entry.place or None))
         if len(failed) != 1:
             continue
         if failed[0] == "protocol" and (entry.match.protocol in PORTED) != (header.protocol in PORTED):
@@ -162,7 +144,7 @@ def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMi
         has, needs = ", ".join(map(str, match.source_ports)), header.source_port
     else:
         has, needs = ", ".join(map(str, match.destination_ports)), header.destination_port
-    return NearMiss(index + 1, name, str(has), str(needs), entry.place)
+    return NearMiss(index + 1, name, str(has), str(needs), entry.place or None)
 
 
 class RouteRemedies:
@@ -173,7 +155,7 @@ class RouteRemedies:
         self.walker = walker
         self.topology = solved.topology
 
-    def missing_route(self, strand: Strand, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
+    def missing_route(self, strand: Trace, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """A static route by a neighbour from which the same packet arrives."""
         neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         if neighbor is None:
@@ -181,9 +163,9 @@ class RouteRemedies:
         added = StaticRoute(self._prefix_at_destination(stop.header.destination), neighbor)
         if not self._cures(strand, stop, stateful, added, None):
             return None
-        return Remedy(f"add to the static routes of {self._where(stop)}", _static_text(added), self._near(stop))
+        return Remedy(f"add to the static routes of {self._where(stop)}", _static_text(added), self._near(stop) or None)
 
-    def longer_route(self, strand: Strand, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
+    def longer_route(self, strand: Trace, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """Past a discarding route: a longer route by a neighbour, or one in place of it, where that leads on."""
         route = stop.route
         assert route is not None
@@ -199,7 +181,7 @@ class RouteRemedies:
             message = f"in place of the {route.action}ing route for {prefix} of {self._where(stop)}"
         else:
             message = f"add to the static routes of {self._where(stop)}"
-        return Remedy(message, _static_text(added), route.place if route.place.line else self._near(stop))
+        return Remedy(message, _static_text(added), route.place or self._near(stop) or None)
 
     def _where(self, stop: Stop) -> str:
         """The device, with the instance where it is not the default one."""
@@ -212,7 +194,7 @@ class RouteRemedies:
         return routing.place if routing is not None else self.topology.devices[stop.device].place
 
     def _cures(
-        self, strand: Strand, stop: Stop, stateful: frozenset[int], added: StaticRoute, without: Prefix | None
+        self, strand: Trace, stop: Stop, stateful: frozenset[int], added: StaticRoute, without: Prefix | None
     ) -> bool:
         """Whether the flow passes this stop once the route is there, with no new obstacle to its way."""
         if len(self.topology.devices) > MOST_DEVICES:
@@ -277,7 +259,7 @@ class RouteRemedies:
         return None
 
 
-def _obstacle(strand: Strand, ending: Ending) -> tuple[int, Verdict]:
+def _obstacle(strand: Trace, ending: Ending) -> tuple[int, Verdict]:
     return strand.stops[ending.stop].instance, ending.verdict
 
 

@@ -8,15 +8,16 @@ import re
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import Any
 
-from routrel.collecting import collecting_later
 from routrel.formats.errors import ErrorList, LoadError, quoted
-from routrel.formats.grammar import NAME, printable, timestamp
+from routrel.formats.grammar import NAME
 from routrel.formats.json_items import json_items
 from routrel.formats.network_file import read_names
 from routrel.formats.nftables import read_filters
 from routrel.formats.routing_rules import TABLES, default_rules, read_rules
+from routrel.formats.scalars import printable, timestamp
 from routrel.formats.shapes import (
     ADDRESS_KEYS,
     ADDRESS_SHAPE,
@@ -30,13 +31,14 @@ from routrel.formats.shapes import (
     RULE_SHAPE,
     is_shaped,
 )
+from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Gap, Interface
 from routrel.model.kernel_routing import KernelRoute, KernelRouting, RoutingRule, TableAction
 from routrel.model.network import InterfaceName, Link, Network
 from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place
-from routrel.model.routing import RouteAction
+from routrel.model.routing import ROUTING_PROTOCOLS, RouteAction
 
 CAPTURE_FILE = "capture.json"
 NAMES_FILE = "names.yaml"
@@ -48,7 +50,6 @@ ROUTE_ACTIONS: dict[str, RouteAction] = {
     "prohibit": "reject",
 }
 PASSED_OVER = ("broadcast", "anycast", "multicast")
-NAMED_PROTOCOLS = ("ospf", "isis", "rip", "eigrp", "bgp")
 ROUTE_KEYS = {
     *("dst", "gateway", "dev", "type", "protocol", "scope", "prefsrc", "metric", "flags", "table", "tos", "nexthops"),
     *("nhid", "pref", "weight", "src", "advmss", "mtu", "hoplimit", "initcwnd", "initrwnd", "rto_min", "expires"),
@@ -87,10 +88,8 @@ class _Captured:
     """By interface and the address at its other end: its own address there."""
 
 
-@collecting_later()
-def read_capture(files: Mapping[str, bytes]) -> Network:
-    """The network of a capture folder; raises ``LoadError`` with every error found."""
-    errors = ErrorList()
+def _about(files: Mapping[str, bytes], errors: ErrorList) -> tuple[str, datetime | None]:
+    """The capture's name and time, as far as it says them."""
     name, taken_at = "capture", None
     if CAPTURE_FILE in files:
         try:
@@ -102,6 +101,41 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
             errors.errors.extend(error.errors)
         except ValueError as error:
             errors.add(Place(CAPTURE_FILE, 1, 1), f"this is not a JSON object with name and taken_at: {error}")
+    return name, taken_at
+
+
+def _read_cables(
+    device: Device,
+    captured: list[str],
+    files: Mapping[str, bytes],
+    errors: ErrorList,
+    ends: dict[InterfaceName, set[InterfaceName]],
+    cabled: list[tuple[InterfaceName, Place]],
+) -> Device:
+    """Note a device's neighbours by LLDP; the device with a gap for each that was not captured."""
+    for item, place in _items(files, f"{device.name}/lldp.json"):
+        if not is_shaped(item, LLDP_SHAPE, place, errors):
+            continue
+        if not all(item.get(key) for key in LLDP_SHAPE):
+            errors.add(place, "a neighbour without interface, device and remote_interface", found=quoted(item))
+            continue
+        near = InterfaceName(device.name, item["interface"])
+        far = InterfaceName(item["device"], item["remote_interface"])
+        if near.interface not in device.interfaces:
+            errors.dangling(place, "interface", near.interface, device.interfaces)
+            continue
+        ends[near].add(far)
+        cabled.append((far, place))
+        if far.device not in captured:
+            device = _with_gap(device, f"{near} is cabled to {far}, which was not captured", place, near.interface)
+    return device
+
+
+@collection_paused()
+def read_capture(files: Mapping[str, bytes]) -> Network:
+    """The network of a capture folder; raises ``LoadError`` with every error found."""
+    errors = ErrorList()
+    name, taken_at = _about(files, errors)
     folders = sorted({file.split("/")[0] for file in files if "/" in file})
     devices: dict[str, Device] = {}
     ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
@@ -113,23 +147,7 @@ def read_capture(files: Mapping[str, bytes]) -> Network:
             continue
         try:
             devices[folder] = _read_device(folder, files, errors, peers)
-            for item, place in _items(files, f"{folder}/lldp.json"):
-                if not is_shaped(item, LLDP_SHAPE, place, errors):
-                    continue
-                if not all(item.get(key) for key in LLDP_SHAPE):
-                    errors.add(place, "a neighbour without interface, device and remote_interface", found=quoted(item))
-                    continue
-                near = InterfaceName(folder, item["interface"])
-                far = InterfaceName(item["device"], item["remote_interface"])
-                if near.interface not in devices[folder].interfaces:
-                    errors.dangling(place, "interface", near.interface, devices[folder].interfaces)
-                    continue
-                ends[near].add(far)
-                cabled.append((far, place))
-                if far.device not in folders:
-                    devices[folder] = _with_gap(
-                        devices[folder], f"{near} is cabled to {far}, which was not captured", place, near.interface
-                    )
+            devices[folder] = _read_cables(devices[folder], folders, files, errors, ends, cabled)
         except LoadError as error:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
         except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
@@ -398,7 +416,7 @@ def _protocol(item: dict[str, Any], kind: str, device: _Captured, prefix: Prefix
         return "local" if kind == "local" and prefix not in whole else "connected"
     if protocol in ADMINISTRATOR:
         return "static"
-    return protocol if protocol in NAMED_PROTOCOLS else "observed"
+    return protocol if protocol in ROUTING_PROTOCOLS else "observed"
 
 
 def _prefix(text: Any, family: int) -> Prefix | None:

@@ -7,14 +7,15 @@ core schema of YAML 1.2.2, section 10.3.
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
-from datetime import datetime
-from typing import Any, Protocol
+from dataclasses import dataclass, field, fields
+from functools import cache
+from typing import Any, Protocol, TypeVar
 
 import yaml
 
-from routrel.formats.documents import Node, place_of
 from routrel.formats.errors import ErrorList, quoted
+from routrel.formats.scalars import printable, rate, timestamp
+from routrel.formats.yaml_nodes import Node, place_of
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.places import Place
 
@@ -48,6 +49,9 @@ class Reading:
         return INVALID
 
 
+Model = TypeVar("Model")
+
+
 @dataclass(slots=True)
 class Record:
     """A mapping that was read: values by key, the place of each, and the mapping's own."""
@@ -67,6 +71,17 @@ class Record:
 
     def place_of(self, key: str) -> Place:
         return self.places.get(key, self.place)
+
+    def into(self, model: type[Model], /, **more: Any) -> Model:
+        """An object of a dataclass, by the keys that are named as its fields; ``more`` is what is not, or differs."""
+        known: Any = model
+        names = _fields_of(known)
+        return model(**{key: value for key, value in self.values.items() if key in names} | more)
+
+
+@cache
+def _fields_of(model: Any) -> frozenset[str]:
+    return frozenset(one.name for one in fields(model))
 
 
 @dataclass(slots=True)
@@ -407,32 +422,6 @@ class Either:
 
     def schema(self) -> JsonSchema:
         return {"anyOf": [kind.schema() for kind in (self.scalar, self.listing, self.mapping) if kind]}
-
-
-def printable(text: str) -> str:
-    """Text without control characters, which escapes could bring in."""
-    if re.search(r"[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff]", text):
-        raise ValueError(f"{text!r} holds a control character")
-    return text
-
-
-def rate(text: str) -> int:
-    """Bits per second: an integer, or one with k, M, G or T (powers of 1000)."""
-    match = re.fullmatch(r"([0-9]{1,15}(?:\.[0-9]{1,6})?)([kMGT]?)", text)
-    if not match:
-        raise ValueError(f"{text!r} is no rate")
-    value = float(match[1]) * {"": 1, "k": 1e3, "M": 1e6, "G": 1e9, "T": 1e12}[match[2]]
-    if value < 1:
-        raise ValueError(f"{text!r} is less than one bit per second")
-    return round(value)
-
-
-def timestamp(text: str) -> str:
-    """An RFC 3339 time, kept as it was written."""
-    if not re.fullmatch(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(\.\d{1,9})?([Zz]|[+-]\d\d:\d\d)", text):
-        raise ValueError(f"{text!r} is no RFC 3339 time")
-    datetime.fromisoformat(text.upper().replace(" ", "T"))
-    return text
 
 
 ADDRESS = Parsed("an IPv4 or IPv6 address", Address.parse)

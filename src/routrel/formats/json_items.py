@@ -4,8 +4,8 @@ import json
 import re
 from typing import Any
 
-from routrel.formats.documents import decode
 from routrel.formats.errors import InputError, LoadError, quoted
+from routrel.formats.yaml_nodes import decode
 from routrel.model.places import Place
 
 _SPACE = re.compile(r"[\s,]*")

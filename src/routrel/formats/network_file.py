@@ -9,15 +9,15 @@ from typing import Any, cast
 
 import yaml
 
-from routrel.collecting import collecting_later
-from routrel.formats.documents import parse_document
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import INVALID, Group, Items, Reading, Record, entries_of, items_of
 from routrel.formats.network_grammar import DEVICE, NETWORK, NETWORK_FIELDS
 from routrel.formats.routing_file import RoutingReader
 from routrel.formats.routing_grammar import NAMED
+from routrel.formats.yaml_nodes import parse_document
+from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
-from routrel.model.devices import DEFAULT_VLAN, Device, Interface, Switchport
+from routrel.model.devices import Device, Interface, Switchport
 from routrel.model.filters import PORTED, Acl, AclEntry, ForwardingPolicy, HeaderMatch, SteeringEntry
 from routrel.model.network import Endpoint, Link, Network, Service, Site
 from routrel.model.observed import ObservedNextHop, ObservedRoute
@@ -28,7 +28,7 @@ FOLDER_FILE = "network.yaml"
 DEVICE_FOLDER = "devices/"
 
 
-@collecting_later()
+@collection_paused()
 def read_network(files: Mapping[str, bytes]) -> Network:
     """The network of a file (one entry in ``files``) or a folder; raises ``LoadError`` with all errors."""
     errors = ErrorList()
@@ -103,6 +103,9 @@ def _is_name(name: str, errors: ErrorList) -> bool:
     return NAMED.read(node, Reading("", errors)) is not INVALID
 
 
+PORT_KEYS = ("source_ports", "destination_ports")
+
+
 class _Builder:
     """Records of the grammar to the model; notes every name that names nothing."""
 
@@ -126,9 +129,8 @@ class _Builder:
                 self.errors.add(
                     endpoint.place, "an endpoint and a device share one name", found=quoted(name), allowed="one each"
                 )
-        return Network(
-            name=record["name"],
-            taken_at=record.get("taken_at"),
+        return record.into(
+            Network,
             devices=devices,
             links=self.links(record.get("links"), devices),
             sites=sites,
@@ -164,7 +166,7 @@ class _Builder:
                 else:
                     used[end] = end_place
                     ends.append(end)
-            links.append(Link(tuple(ends), record.get("name", ""), record.get("enabled", True), place))
+            links.append(record.into(Link, ends=tuple(ends), place=place))
         return tuple(links)
 
     def device(self, name: str, record: Record, place: Place, sites: dict[str, Site]) -> Device:
@@ -201,11 +203,10 @@ class _Builder:
             vrf: reader.instance(value["routing"], vrf) if "routing" in value else None
             for vrf, value, _ in entries_of(record.get("vrfs"))
         }
-        return Device(
+        return record.into(
+            Device,
             name=name,
             place=place,
-            kind=kind,
-            site=record.get("site"),
             interfaces=interfaces,
             gateways=self.gateways(record),
             routing=reader.instance(record["routing"], DEFAULT_INSTANCE) if "routing" in record else None,
@@ -260,25 +261,15 @@ class _Builder:
             default_kind = "bundle"
         elif vlan is not None:
             default_kind = "vlan"
-        return Interface(
+        return record.into(
+            Interface,
             name=name,
             place=place,
-            enabled=record.get("enabled", True),
-            description=record.get("description", ""),
             addresses=tuple(address for address, _ in addresses),
             address_places=tuple(address_place for _, address_place in addresses),
-            mtu=record.get("mtu", 1500),
-            bandwidth=record.get("bandwidth"),
-            vrf=record.get("vrf", DEFAULT_INSTANCE),
             mac=record["mac"].lower() if "mac" in record else None,
-            acl_in=record.get("acl_in"),
-            acl_out=record.get("acl_out"),
-            shared=record.get("shared", False),
-            forwarding_policy=record.get("forwarding_policy"),
             kind=record.get("kind", default_kind),
             members=tuple(member for member, _ in items_of(record.get("members"))),
-            parent=parent,
-            vlan=vlan,
             switchport=self.switchport(record["switchport"]) if "switchport" in record else None,
         )
 
@@ -348,33 +339,23 @@ class _Builder:
             self.errors.add(record.place, "a switchport has either 'access' or 'trunk'")
         if "native" in record and "trunk" not in record:
             self.errors.add(record.place_of("native"), "'native' belongs to a trunk")
-        return Switchport(
-            record.get("access"),
-            tuple(vlan for vlan, _ in items_of(record.get("trunk"))),
-            record.get("native", DEFAULT_VLAN),
-        )
+        return record.into(Switchport, trunk=tuple(vlan for vlan, _ in items_of(record.get("trunk"))))
 
     def header_match(self, record: Record) -> HeaderMatch:
         protocol = record.get("protocol")
-        for key in ("source_ports", "destination_ports"):
+        for key in PORT_KEYS:
             if key in record and protocol not in PORTED:
                 self.errors.add(record.place_of(key), "ports need a protocol that has them", allowed="tcp or udp")
         source, destination = record.get("source"), record.get("destination")
         if source and destination and source.family != destination.family:
             self.errors.add(record.place_of("destination"), "source and destination are of different families")
-        return HeaderMatch(
-            protocol,
-            source,
-            destination,
-            tuple(ports for ports, _ in items_of(record.get("source_ports"))),
-            tuple(ports for ports, _ in items_of(record.get("destination_ports"))),
-        )
+        ports = {key: tuple(ports for ports, _ in items_of(record.get(key))) for key in PORT_KEYS}
+        return record.into(HeaderMatch, **ports)
 
     def acl_entry(self, record: Record, place: Place) -> AclEntry:
-        stateful = record.get("stateful", False)
-        if stateful and record["action"] != "accept":
+        if record.get("stateful") and record["action"] != "accept":
             self.errors.add(record.place_of("stateful"), "only an accepting entry can be stateful")
-        return AclEntry(record["action"], self.header_match(record), record.get("name", ""), stateful, place)
+        return record.into(AclEntry, match=self.header_match(record), place=place)
 
     def steering_entry(self, record: Record, place: Place) -> SteeringEntry:
         value = record.get("next_hop")
@@ -382,7 +363,7 @@ class _Builder:
         if (record["action"] == "forward") != bool(hops):
             self.errors.add(record.place, "'next_hop' belongs to the action forward, and only to it")
         match = self.header_match(record["match"]) if "match" in record else HeaderMatch()
-        return SteeringEntry(record["action"], match, tuple(hops), record.get("description", ""), place)
+        return record.into(SteeringEntry, match=match, next_hops=tuple(hops), place=place)
 
     def gateways(self, record: Record) -> tuple[StaticRoute, ...]:
         value = record.get("gateway")
@@ -406,17 +387,9 @@ class _Builder:
                 self.errors.dangling(hop.place_of("interface"), "interface", hop["interface"], interfaces)
             if "address" not in hop and "interface" not in hop:
                 self.errors.add(at, "a next hop has an address, an interface, or both")
-            hops.append(ObservedNextHop(hop.get("address"), hop.get("interface")))
+            hops.append(hop.into(ObservedNextHop))
         action = record.get("action", "forward")
         if (action == "forward") != bool(hops):
             self.errors.add(place, "a route has next hops exactly where its action is forward")
-        return ObservedRoute(
-            record["prefix"],
-            record.get("protocol", "observed"),
-            tuple(hops),
-            record.get("preference"),
-            record.get("metric"),
-            action,
-            place,
-            vrf,
-        )
+        protocol = record.get("protocol", "observed")
+        return record.into(ObservedRoute, protocol=protocol, next_hops=tuple(hops), place=place)

@@ -39,6 +39,7 @@ from routrel.formats.routing_grammar import (
 from routrel.model.addresses import Prefix
 from routrel.model.filters import PORTED, PROTOCOL_NUMBERS, PortRange
 from routrel.model.network import InterfaceName, Service
+from routrel.model.routing import PROTOCOL_ORDER
 
 
 def protocol_number(text: str) -> int | None:
@@ -145,7 +146,7 @@ OBSERVED_ROUTE = Group(
     "an observed route",
     {
         "prefix": PREFIX,
-        "protocol": Choice(("connected", "local", "static", "ospf", "isis", "rip", "eigrp", "bgp", "observed")),
+        "protocol": Choice(PROTOCOL_ORDER),
         "next_hops": ListOf(Group("a next hop", {"address": ADDRESS, "interface": INTERFACE})),
         "preference": PREFERENCE,
         "metric": Integer(),

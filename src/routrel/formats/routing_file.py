@@ -44,23 +44,6 @@ NARROW_METRIC = 63
 """The highest metric an interface can have without wide metrics (RFC 1195 section 5.3.1)."""
 
 
-NEIGHBOR_KEYS = (
-    "description",
-    "enabled",
-    "local_address",
-    "update_source",
-    "multihop",
-    "weight",
-    "next_hop_self",
-    "route_reflector_client",
-    "originate_default",
-    "allow_own_as",
-    "remove_private_as",
-    "established_at",
-)
-"""Keys of a BGP neighbour whose values are taken as they stand."""
-
-
 class RoutingReader:
     """Reads the routing of one device; notes every name that names nothing."""
 
@@ -93,14 +76,9 @@ class RoutingReader:
         return PrefixMatch(prefix, low, high)
 
     def _statement(self, record: Record, place: Place) -> PolicyStatement:
-        return PolicyStatement(
-            record["result"],
-            self._match(record["match"]) if "match" in record else PolicyMatch(),
-            _set_of(record["set"]) if "set" in record else PolicySet(),
-            record.get("name", ""),
-            record.get("description", ""),
-            place,
-        )
+        match = self._match(record["match"]) if "match" in record else PolicyMatch()
+        sets = _set_of(record["set"]) if "set" in record else PolicySet()
+        return record.into(PolicyStatement, match=match, set=sets, place=place)
 
     def _match(self, record: Record) -> PolicyMatch:
         prefixes: tuple[PrefixMatch, ...] | None = None
@@ -112,36 +90,29 @@ class RoutingReader:
                 prefixes = self.sets[value]
             else:
                 self.errors.dangling(record.place_of("prefixes"), "prefix set", value, self.sets)
-        return PolicyMatch(
-            prefixes,
-            _one_or_more(record.get("protocol")),
-            record.get("tag"),
-            record.get("metric"),
-            _one_or_more(record.get("next_hop")),
-            record.get("med"),
-            _one_or_more(record.get("neighbor")),
-            _as_path(record.get("as_path")),
-            _communities(record.get("communities")),
+        return record.into(
+            PolicyMatch,
+            prefixes=prefixes,
+            protocols=_one_or_more(record.get("protocol")),
+            next_hops=_one_or_more(record.get("next_hop")),
+            neighbors=_one_or_more(record.get("neighbor")),
+            as_path=_as_path(record.get("as_path")),
+            communities=_communities(record.get("communities")),
         )
 
     def instance(self, record: Record, vrf: str) -> RoutingInstance:
         """A routing instance; only interfaces bound to ``vrf`` may stand in it."""
         own = {name: interface for name, interface in self.interfaces.items() if interface.vrf == vrf}
-        preferences = record.get("preferences")
         if "install_policy" in record:
             self._policy(record, "install_policy")
-        static = tuple(self._static(value, place, own) for value, place in items_of(record.get("static")))
-        return RoutingInstance(
-            router_id=record.get("router_id"),
-            preferences=dict(preferences.values) if preferences else {},
-            static=static,
+        readers = {"isis": self._isis, "rip": self._rip, "eigrp": self._eigrp, "bgp": self._bgp}
+        return record.into(
+            RoutingInstance,
+            preferences=dict(record["preferences"].values) if "preferences" in record else {},
+            static=tuple(self._static(value, place, own) for value, place in items_of(record.get("static"))),
             ospf=self._ospf_instances(record, own),
             place=record.place,
-            install_policy=record.get("install_policy"),
-            isis=self._isis(record["isis"], own) if "isis" in record else None,
-            rip=self._rip(record["rip"], own) if "rip" in record else None,
-            eigrp=self._eigrp(record["eigrp"], own) if "eigrp" in record else None,
-            bgp=self._bgp(record["bgp"], own) if "bgp" in record else None,
+            **{name: reader(record[name], own) for name, reader in readers.items() if name in record},
         )
 
     def _known(self, name: str, place: Place, interfaces: Mapping[str, Interface]) -> bool:
@@ -172,11 +143,7 @@ class RoutingReader:
                 self.errors.add(
                     value.place_of("from"), f"{source} stands twice in this list", allowed="once, with one policy"
                 )
-            found.append(
-                Redistribution(
-                    source, value.get("policy"), value.get("metric"), value.get("metric_type"), value.get("tag"), place
-                )
-            )
+            found.append(value.into(Redistribution, source=source, place=place))
         return tuple(found)
 
     def _static(self, record: Record, place: Place, interfaces: Mapping[str, Interface]) -> StaticRoute:
@@ -191,16 +158,7 @@ class RoutingReader:
         prefix = record["prefix"]
         if next_hop is not None and next_hop.family != prefix.family:
             self.errors.add(record.place_of("next_hop"), "next hop and prefix are of different families")
-        return StaticRoute(
-            prefix,
-            next_hop,
-            interface,
-            action,
-            record.get("preference"),
-            record.get("metric", 0),
-            record.get("tag"),
-            place,
-        )
+        return record.into(StaticRoute, place=place)
 
     def _ospf_instances(self, record: Record, interfaces: Mapping[str, Interface]) -> tuple[Ospf, ...]:
         value = record.get("ospf")
@@ -233,22 +191,15 @@ class RoutingReader:
         )
         default = None
         if "originate_default" in record:
-            value = record["originate_default"]
-            default = OriginateDefault(
-                value.get("always", False),
-                value.get("metric"),
-                value.get("metric_type"),
-                record.place_of("originate_default"),
-            )
-        return Ospf(
-            areas,
-            record.get("reference_bandwidth"),
-            record.get("multipath", 16),
-            record.place,
-            record.get("instance", DEFAULT_INSTANCE),
-            version,
-            self._redistribute(record, "ospf", several),
-            default,
+            default = record["originate_default"].into(OriginateDefault, place=record.place_of("originate_default"))
+        return record.into(
+            Ospf,
+            areas=areas,
+            place=record.place,
+            name=record.get("instance", DEFAULT_INSTANCE),
+            version=version,
+            redistribute=self._redistribute(record, "ospf", several),
+            originate_default=default,
         )
 
     def _area(
@@ -269,37 +220,20 @@ class RoutingReader:
             elif name in seen:
                 self.errors.add(at, "the interface already stands in another area", found=quoted(name))
             seen.add(name)
-            members.append(
-                OspfInterface(
-                    name,
-                    value.get("cost"),
-                    value.get("passive", False),
-                    value.get("network"),
-                    value.get("priority", 1),
-                    at,
-                )
-            )
+            members.append(value.into(OspfInterface, name=name, place=at))
         family = 4 if version == 2 else 6
         ranges = []
         for value, at in items_of(area.get("ranges")):
             if value["prefix"].family != family:
                 self.errors.add(value.place_of("prefix"), f"OSPF version {version} has IPv{family} ranges only")
-            ranges.append(OspfRange(value["prefix"], value.get("advertise", True), value.get("cost"), at))
+            ranges.append(value.into(OspfRange, place=at))
         kind = area.get("type", "normal")
         if kind != "normal" and number == BACKBONE:
             self.errors.add(area.place_of("type"), f"the backbone area cannot be of type {kind}", allowed="normal")
         for key in ("no_summary", "default_cost"):
             if kind == "normal" and key in area:
                 self.errors.add(area.place_of(key), f"{key!r} belongs to areas of type stub and nssa")
-        return OspfArea(
-            number,
-            tuple(members),
-            tuple(ranges),
-            place,
-            kind,
-            area.get("no_summary", False),
-            area.get("default_cost", 1),
-        )
+        return area.into(OspfArea, number=number, interfaces=tuple(members), ranges=tuple(ranges), place=place)
 
     def _isis(self, record: Record, interfaces: Mapping[str, Interface]) -> Isis:
         levels = _levels(record.get("level", "1-2"))
@@ -319,7 +253,7 @@ class RoutingReader:
             both = tuple(level for level in levels if level in own)
             if not both:
                 self.errors.add(value.place_of("level"), f"the router is not of level {own[0]}")
-            members.append(IsisInterface(name, metric, both, value.get("passive", False), value.get("network"), at))
+            members.append(value.into(IsisInterface, name=name, levels=both, place=at))
         leak = None
         if "leak" in record:
             leak = Leak(record["leak"].get("policy"), record.place_of("leak"))
@@ -328,25 +262,24 @@ class RoutingReader:
             if levels != (1, 2):
                 self.errors.add(leak.place, "only a router of level 1-2 can leak")
         area, system = record["net"]
-        return Isis(
-            area,
-            system,
-            levels,
-            wide,
-            tuple(members),
-            self._redistribute(record, "isis"),
-            leak,
-            record.get("multipath", 16),
-            record.place,
+        return record.into(
+            Isis,
+            area=area,
+            system=system,
+            levels=levels,
+            interfaces=tuple(members),
+            redistribute=self._redistribute(record, "isis"),
+            leak=leak,
+            place=record.place,
         )
 
     def _rip(self, record: Record, interfaces: Mapping[str, Interface]) -> Rip:
         members = tuple(
-            RipInterface(name, value.get("metric", 1), value.get("passive", False), at)
+            value.into(RipInterface, name=name, place=at)
             for name, value, at in entries_of(record.get("interfaces"))
             if self._known(name, at, interfaces)
         )
-        return Rip(members, self._redistribute(record, "rip"), record.get("default_metric", 1), record.place)
+        return record.into(Rip, interfaces=members, redistribute=self._redistribute(record, "rip"), place=record.place)
 
     def _bgp(self, record: Record, interfaces: Mapping[str, Interface]) -> Bgp:
         multipath, switches = record.get("multipath"), record.get("decision")
@@ -359,10 +292,7 @@ class RoutingReader:
             record.get("router_id"),
             record.get("cluster_id"),
             tuple(items_of(record.get("networks"))),
-            tuple(
-                BgpAggregate(value["prefix"], value.get("summary_only", False), at)
-                for value, at in items_of(record.get("aggregates"))
-            ),
+            tuple(value.into(BgpAggregate, place=at) for value, at in items_of(record.get("aggregates"))),
             self._redistribute(record, "bgp"),
             multipath.get("ebgp", 1) if multipath else 1,
             multipath.get("ibgp", 1) if multipath else 1,
@@ -400,39 +330,33 @@ class RoutingReader:
                 found=f"AS {record['as']}",
                 allowed=f"AS {own}",
             )
-        return BgpNeighbor(
-            address,
-            record["as"],
+        return record.into(
+            BgpNeighbor,
+            address=address,
+            number=record["as"],
             import_policy=record.get("import"),
             export_policy=record.get("export"),
             families=tuple(int(family[-1]) for family in _listed(record.get("families"))),
             place=place,
-            **{key: record[key] for key in NEIGHBOR_KEYS if key in record},
         )
 
     def _eigrp(self, record: Record, interfaces: Mapping[str, Interface]) -> Eigrp:
         members = tuple(
-            EigrpInterface(name, value.get("passive", False), value.get("delay", 10), value.get("bandwidth"), at)
+            value.into(EigrpInterface, name=name, place=at)
             for name, value, at in entries_of(record.get("interfaces"))
             if self._known(name, at, interfaces)
         )
         distances = tuple(
-            EigrpDistance(
-                value["neighbor"],
-                value["preference"],
-                tuple(prefix for prefix, _ in items_of(value.get("prefixes"))),
-                at,
-            )
+            value.into(EigrpDistance, prefixes=_listed(value.get("prefixes")), place=at)
             for value, at in items_of(record.get("distance"))
         )
-        return Eigrp(
-            record["as"],
-            members,
-            record.get("variance", 1),
-            record.get("multipath", 4),
-            self._redistribute(record, "eigrp"),
-            distances,
-            record.place,
+        return record.into(
+            Eigrp,
+            number=record["as"],
+            interfaces=members,
+            redistribute=self._redistribute(record, "eigrp"),
+            distances=distances,
+            place=record.place,
         )
 
 

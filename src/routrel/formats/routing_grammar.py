@@ -28,6 +28,7 @@ from routrel.formats.grammar import (
 from routrel.model.addresses import Address
 from routrel.model.expressions import LONGEST_EXPRESSION, check_expression
 from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
+from routrel.model.routing import DEFAULT_PREFERENCES, ROUTING_PROTOCOLS
 
 
 def area_number(text: str) -> int:
@@ -92,7 +93,7 @@ TAG = Integer()
 METRIC_TYPE = Integer(1, 2)
 NETWORK_TYPE = Choice(("broadcast", "point-to-point"))
 MULTIPATH = Integer(1, 256)
-ROUTE_PROTOCOL = Choice(("connected", "static", "ospf", "isis", "rip", "eigrp", "bgp"))
+ROUTE_PROTOCOL = Choice(("connected", "static", *ROUTING_PROTOCOLS))
 AS_NUMBER = Integer(1, 0xFFFFFFFF)
 FAMILY = Choice(("ipv4", "ipv6"))
 
@@ -350,17 +351,7 @@ BGP = Group(
     required=("as",),
 )
 
-PREFERENCE_NAMES = (
-    "connected",
-    "static",
-    "ebgp",
-    "eigrp",
-    "ospf",
-    "isis",
-    "rip",
-    "eigrp_external",
-    "ibgp",
-)
+PREFERENCE_NAMES = tuple(name for name in DEFAULT_PREFERENCES if name != "local")
 
 ROUTING = Group(
     "routing",

@@ -13,12 +13,12 @@ from routrel.forwarding.kernel_tables import Found, asks_with_source, fitting_ad
 from routrel.forwarding.programs.engine import Engine, Passage
 from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.run import WalkedPacket
-from routrel.forwarding.strand import Branch, Stop, by_rules
+from routrel.forwarding.trace import Branch, Stop, by_rules
 from routrel.model.addresses import Address
 from routrel.model.filter_programs import FilterProgram, Hook
 from routrel.model.filters import Header
+from routrel.routing.rib.forwarding_tables import ForwardingTables
 from routrel.routing.routes import NextHop, Route
-from routrel.routing.solve import Solved
 
 LOOPBACK = "lo"
 COMING_IN: tuple[Hook, ...] = ("ingress", "prerouting")
@@ -30,7 +30,7 @@ UNICAST, LOCAL, BROADCAST, MULTICAST = 1, 2, 3, 5
 class Forwarder(Protocol):
     """What a walk does at any device, with a program or without."""
 
-    solved: Solved
+    solved: ForwardingTables
 
     def routes(
         self,

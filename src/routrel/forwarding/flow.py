@@ -2,11 +2,11 @@
 
 from dataclasses import dataclass, replace
 
-from routrel.forwarding.flow_words import FlowError, Place, owning_instances, parse_flow_service, parse_place
-from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, strand_same_up_to
+from routrel.forwarding.flow_words import FlowEnd, FlowError, owning_instances, parse_end, parse_flow_service
+from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, trace_same_up_to
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.starts import Starts
-from routrel.forwarding.strand import Strand, Verdict
+from routrel.forwarding.trace import Trace, Verdict
 from routrel.forwarding.walk import Walker, stateful_devices
 from routrel.model.addresses import Address
 from routrel.model.filters import ICMP, ICMPV6, PORTED, TCP, Header, PortRange
@@ -48,18 +48,18 @@ class PortsPart:
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """A flow's answer: its strands. ``reply`` is None where it was not asked or cannot be.
+    """A flow's answer: its traces. ``reply`` is None where it was not asked or cannot be.
 
-    Of a range of ports that are not all walked alike, ``parts`` has every port once, and the strands are those
+    Of a range of ports that are not all walked alike, ``parts`` has every port once, and the traces are those
     of the first part with a fault.
     """
 
     flow: Flow
-    source: Place
-    destination: Place
+    source: FlowEnd
+    destination: FlowEnd
     service: Service
-    forward: Strand
-    reply: Strand | None
+    forward: Trace
+    reply: Trace | None
     reply_note: str = ""
     forward_note: str = ""
     stateful: frozenset[int] = frozenset()
@@ -69,6 +69,11 @@ class Walk:
     """Of a range: the ports that are walked as this, the header's own among them."""
     unexamined: PortRange | None = None
     """Ports that were not looked into, since too many parts came before."""
+
+    @property
+    def strands(self) -> tuple[Trace, ...]:
+        """The directions that were walked."""
+        return (self.forward,) if self.reply is None else (self.forward, self.reply)
 
     @property
     def forward_verdict(self) -> Verdict:
@@ -110,7 +115,7 @@ class Asker:
 
     def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
         """Walk a flow both ways, all its ports; raises ``FlowError`` where its words name nothing."""
-        source, destination = self._source(flow), parse_place(self.solved, flow.destination)
+        source, destination = self._source(flow), parse_end(self.solved, flow.destination)
         service = parse_flow_service(self.solved.network, flow.service)
         if flow.source_address is not None:
             source = replace(source, address=self._own_address(source, flow.source_address))
@@ -122,7 +127,7 @@ class Asker:
         return self._ask_range(flow, source, destination, service, header, with_reply)
 
     def _ask_one(
-        self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
+        self, flow: Flow, source: FlowEnd, destination: FlowEnd, service: Service, header: Header, with_reply: bool
     ) -> Walk:
         starts = self.starts.of(source, header, flow.enter)
         tracker = Tracker() if self.walker.has_programs else None
@@ -167,7 +172,7 @@ class Asker:
         return walk
 
     def _ask_range(
-        self, flow: Flow, source: Place, destination: Place, service: Service, header: Header, with_reply: bool
+        self, flow: Flow, source: FlowEnd, destination: FlowEnd, service: Service, header: Header, with_reply: bool
     ) -> Walk:
         """Every port of a range, in as few walks as what is on the way tells ports apart."""
         assert service.ports is not None
@@ -176,9 +181,9 @@ class Asker:
         while port <= service.ports.high and walked < MOST_PARTS:
             at = header._replace(destination_port=port)
             walk = self._ask_one(flow, source, destination, service, at, with_reply)
-            high = min(service.ports.high, strand_same_up_to(self.walker, walk.forward, "destination_port", port))
+            high = min(service.ports.high, trace_same_up_to(self.walker, walk.forward, "destination_port", port))
             if walk.reply is not None:
-                high = min(high, strand_same_up_to(self.walker, walk.reply, "source_port", port))
+                high = min(high, trace_same_up_to(self.walker, walk.reply, "source_port", port))
             key = likeness(walk.forward), walk.reply and likeness(walk.reply)
             found.setdefault(key, ([], walk))[0].append(PortRange(port, high))
             port, walked = high + 1, walked + 1
@@ -190,10 +195,10 @@ class Asker:
         shown = next((part.walk for part in parts if not part.walk.is_good), parts[0].walk)
         return replace(shown, parts=parts, unexamined=rest)
 
-    def _source(self, flow: Flow) -> Place:
+    def _source(self, flow: Flow) -> FlowEnd:
         """The source, which must be one: an address with several owners needs more said."""
         topology = self.solved.topology
-        place = parse_place(self.solved, flow.source)
+        place = parse_end(self.solved, flow.source)
         if place.ends is not None:
             if flow.vrf is None or place.address is not None or place.device is None:
                 return place
@@ -219,7 +224,7 @@ class Asker:
             return replace(place, device=port.device, instance=instance)
         return place
 
-    def _own_address(self, source: Place, text: str) -> Address:
+    def _own_address(self, source: FlowEnd, text: str) -> Address:
         try:
             address = Address.parse(text)
         except ValueError:
@@ -228,7 +233,7 @@ class Asker:
             raise FlowError(f"{source.word} does not own the source address {text}")
         return address
 
-    def _settle_destination(self, source: Place, destination: Place) -> Place:
+    def _settle_destination(self, source: FlowEnd, destination: FlowEnd) -> FlowEnd:
         """Give a destination device an address of a family that the source has too."""
         if destination.address is not None or destination.instance is None:
             return destination
@@ -242,7 +247,7 @@ class Asker:
                 return replace(destination, address=address)
         raise FlowError(f"{destination.word} has no address of the family the source has")
 
-    def _header(self, service: Service, destination: Place, source_port: int | None) -> Header:
+    def _header(self, service: Service, destination: FlowEnd, source_port: int | None) -> Header:
         """The header but for its source, which is settled start by start."""
         assert destination.address is not None
         address = destination.address

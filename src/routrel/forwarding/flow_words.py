@@ -12,8 +12,8 @@ from routrel.formats.network_grammar import service as parse_service
 from routrel.model.addresses import Address
 from routrel.model.filters import PROTOCOL_NUMBERS, PortRange
 from routrel.model.network import InterfaceName, Network, Service
+from routrel.routing.neighbors import router_id
 from routrel.routing.solve import Solved
-from routrel.routing.speaking import router_id
 from routrel.topology.segments import Port, Topology
 
 ALL_PORTS = PortRange(0, 65535)
@@ -24,7 +24,7 @@ class FlowError(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Place:
+class FlowEnd:
     """One end of a flow, understood: the device it is on (None: outside), and its address if settled.
 
     ``instance`` is the routing instance of that device in which the flow begins or ends.
@@ -38,17 +38,17 @@ class Place:
     """The routing instances at which a packet for it has arrived; None: any that owns the address."""
 
 
-def parse_place(solved: Solved, word: str) -> Place:
+def parse_end(solved: Solved, word: str) -> FlowEnd:
     """What a word names: an endpoint, a device, an interface or an address.
 
     Of an address with several owners the first is the place; ``owning_instances`` has them all.
     """
     network, topology = solved.network, solved.topology
     if word in network.endpoints:
-        return _address_place(solved, word, network.endpoints[word].address)
+        return _address_end(solved, word, network.endpoints[word].address)
     if word in topology.device_index:
         instance = topology.device_index[word]
-        return Place(word, instance, None, instance, frozenset([instance]))
+        return FlowEnd(word, instance, None, instance, frozenset([instance]))
     device, colon, interface = word.partition(":")
     if colon and device in topology.device_index:
         name = InterfaceName(device, interface)
@@ -58,9 +58,9 @@ def parse_place(solved: Solved, word: str) -> Place:
         port = topology.ports[topology.port_index[name]]
         if not port.interface.addresses:
             raise FlowError(f"the interface {word} has no address to ask about")
-        return Place(word, port.device, port.addresses[0], port.instance, frozenset([port.instance]))
+        return FlowEnd(word, port.device, port.addresses[0], port.instance, frozenset([port.instance]))
     try:
-        return _address_place(solved, word, Address.parse(word))
+        return _address_end(solved, word, Address.parse(word))
     except ValueError:
         names = [*network.endpoints, *topology.device_index]
         raise FlowError(
@@ -68,12 +68,12 @@ def parse_place(solved: Solved, word: str) -> Place:
         ) from None
 
 
-def _address_place(solved: Solved, word: str, address: Address) -> Place:
+def _address_end(solved: Solved, word: str, address: Address) -> FlowEnd:
     owner = solved.topology.owner(address)
     if owner is None:
-        return Place(word, None, address, None)
+        return FlowEnd(word, None, address, None)
     port = solved.topology.ports[owner]
-    return Place(word, port.device, address, port.instance)
+    return FlowEnd(word, port.device, address, port.instance)
 
 
 def owning_instances(topology: Topology, address: Address) -> dict[int, Port]:

@@ -9,10 +9,10 @@ from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from routrel.forwarding.programs.engine import RuleCheck
-from routrel.forwarding.strand import Strand
+from routrel.forwarding.trace import Trace
 from routrel.forwarding.walk import Walker
 from routrel.model.filters import Header, HeaderMatch, PortRange
-from routrel.routing.solve import Solved
+from routrel.routing.rib.forwarding_tables import ForwardingTables
 
 Field = Literal["source_port", "destination_port"]
 MOST_PARTS = 256
@@ -40,9 +40,9 @@ def same_up_to(matches: Sequence[HeaderMatch], decider: int | None, header: Head
     return highest
 
 
-def _lists_asked(solved: Solved, strand: Strand) -> Iterator[tuple[Sequence[HeaderMatch], int | None, Header]]:
+def _lists_asked(solved: ForwardingTables, trace: Trace) -> Iterator[tuple[Sequence[HeaderMatch], int | None, Header]]:
     """The lists that a walk asked: their matches, the entry that decided, the packet's header."""
-    for stop in strand.stops:
+    for stop in trace.stops:
         device = solved.topology.devices[stop.device]
         checks = [stop.acl_in, *(branch.acl_out for branch in stop.branches)]
         for check in checks:
@@ -53,15 +53,15 @@ def _lists_asked(solved: Solved, strand: Strand) -> Iterator[tuple[Sequence[Head
             yield [entry.match for entry in entries], stop.steering.entry, stop.header
 
 
-def strand_same_up_to(walker: Walker, strand: Strand, field: Field, port: int) -> int:
+def trace_same_up_to(walker: Walker, trace: Trace, field: Field, port: int) -> int:
     """The highest port up to which a whole walk is the same as at the port it was made with.
 
     Of filter programs any port that they name may begin another part. What a port was translated to hangs on it
     by the program that translates, and is not looked at again.
     """
-    asked = (one for one in _lists_asked(walker.solved, strand) if getattr(one[2], field) == port)
+    asked = (one for one in _lists_asked(walker.solved, trace) if getattr(one[2], field) == port)
     highest = min((same_up_to(matches, decider, header, field) for matches, decider, header in asked), default=65535)
-    for stop in strand.stops:
+    for stop in trace.stops:
         engine = walker.engine(stop.device)
         if engine is not None and getattr(stop.header, field) == port:
             highest = min(highest, engine.port_edges.same_up_to(port))
@@ -77,7 +77,7 @@ def _rules(checks: tuple[RuleCheck, ...], stopped_by: RuleCheck | None) -> tuple
     )
 
 
-def likeness(strand: Strand) -> tuple[object, ...]:
+def likeness(trace: Trace) -> tuple[object, ...]:
     """Equal for walks with the same stops, entries and endings."""
     return tuple(
         (
@@ -93,7 +93,7 @@ def likeness(strand: Strand) -> tuple[object, ...]:
                 for b in stop.branches
             ),
         )
-        for stop in strand.stops
+        for stop in trace.stops
     )
 
 

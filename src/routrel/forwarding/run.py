@@ -3,7 +3,7 @@
 from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.model.filters import Header
-from routrel.routing.solve import Solved
+from routrel.routing.rib.forwarding_tables import ForwardingTables
 
 NOBODY = Tracker()
 """Stands where no device tracks anything."""
@@ -36,7 +36,7 @@ class Run:
 
     def __init__(
         self,
-        solved: Solved,
+        solved: ForwardingTables,
         stateful: frozenset[int],
         ends: frozenset[int] | None,
         kind: PacketKind,

@@ -1,8 +1,8 @@
 """Where a flow begins: at its device with an address that this chooses, or where one from outside comes in."""
 
-from routrel.forwarding.flow_words import FlowError, Place, device_address, owning_instances
+from routrel.forwarding.flow_words import FlowEnd, FlowError, device_address, owning_instances
 from routrel.forwarding.kernel_tables import fitting_address
-from routrel.forwarding.strand import Start, Strand
+from routrel.forwarding.trace import Start, Trace
 from routrel.forwarding.walk import ORIGIN, Walker
 from routrel.model.addresses import Address
 from routrel.model.filters import ICMP, Header
@@ -31,7 +31,7 @@ class Starts:
         ports = self.solved.topology.owners.get(address, ())
         return any(self.solved.topology.ports[port].instance == instance for port in ports)
 
-    def of(self, source: Place, header: Header, enter: str | None) -> list[Start]:
+    def of(self, source: FlowEnd, header: Header, enter: str | None) -> list[Start]:
         """The packets that a source may send; ``enter`` is where one from outside comes in."""
         destination = header.destination
         if source.address is not None and source.address.family != destination.family:
@@ -45,7 +45,7 @@ class Starts:
             return [Start(source.instance, ORIGIN, header._replace(source=source.address))]
         return self._originated(source, header)
 
-    def _entering(self, source: Place, header: Header, enter: str) -> Start:
+    def _entering(self, source: FlowEnd, header: Header, enter: str) -> Start:
         device, _, interface = enter.partition(":")
         port = self.solved.topology.port_index.get(InterfaceName(device, interface))
         if port is None:
@@ -76,7 +76,7 @@ class Starts:
             )
         return routed.index
 
-    def _originated(self, source: Place, header: Header) -> list[Start]:
+    def _originated(self, source: FlowEnd, header: Header) -> list[Start]:
         """A device as source: its address on the interface the packet leaves by, else its own."""
         assert source.instance is not None
         topology = self.solved.topology
@@ -106,7 +106,7 @@ class Starts:
             for address, hops in by_source.items()
         ]
 
-    def _originated_by_kernel(self, source: Place, header: Header, fallback: Address | None) -> list[Start] | None:
+    def _originated_by_kernel(self, source: FlowEnd, header: Header, fallback: Address | None) -> list[Start] | None:
         """A Linux device as source: the route's preferred source, else the address that fits the way out
         (ip-route(8), inet_select_addr); the rules are asked again with it. None of any other device."""
         assert source.instance is not None
@@ -175,7 +175,7 @@ class Starts:
         ports = (self.solved.topology.ports[number] for number in self.solved.topology.ports_of[device])
         return sum(bool(port.addresses) and not port.interface.is_loopback for port in ports) > 1
 
-    def of_reply(self, destination: Place, forward: Strand, starts: list[Start]) -> tuple[list[Start], str]:
+    def of_reply(self, destination: FlowEnd, forward: Trace, starts: list[Start]) -> tuple[list[Start], str]:
         """The answer starts where the packet was delivered, or comes in where it left the model."""
         replies: dict[Start, None] = {}
         for ending in forward.endings:

@@ -19,11 +19,11 @@ from routrel.forwarding.programs.engine import Engine
 from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.run import NOBODY, Run, WalkedPacket
-from routrel.forwarding.strand import AclCheck, Branch, Start, SteeringCheck, Stop, Strand, by_rules
+from routrel.forwarding.trace import AclCheck, Branch, Start, SteeringCheck, Stop, Trace, by_rules
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
+from routrel.routing.rib.forwarding_tables import ForwardingTables
 from routrel.routing.routes import NextHop, Route
-from routrel.routing.solve import Solved
 
 ORIGIN = -1
 """The way in of a packet that its device makes itself."""
@@ -33,10 +33,13 @@ MOST_HEADERS = 256
 
 
 class Walker:
-    """Walks packets over one solved network."""
+    """Walks packets by the tables of one network."""
 
     def __init__(
-        self, solved: Solved, programs: Mapping[int, FilterProgram] | None = None, base: "Walker | None" = None
+        self,
+        solved: ForwardingTables,
+        programs: Mapping[int, FilterProgram] | None = None,
+        base: "Walker | None" = None,
     ):
         """``programs`` stand in place of those of the devices themselves, by device; all others are those that
         ``base``, a walker of the same network, has compiled."""
@@ -83,17 +86,18 @@ class Walker:
             for family, name in kernel.closed
             if name == port.name.interface
         }
-        # A way in as one number: a filtered port its own, all others of an instance one below zero.
+        self._way_in = self._ways_in()
+
+    def _ways_in(self) -> list[int]:
+        """By port, the way in as one number: a filtered port its own, all others of an instance one below zero."""
         filtered = [
             port.interface.acl_in
             or port.interface.forwarding_policy
             or port.device in self._filtered
             or port.device in self._kernel
-            for port in topology.ports
+            for port in self.topology.ports
         ]
-        self._way_in = [
-            index if is_filtered else -1 - self._instance_of[index] for index, is_filtered in enumerate(filtered)
-        ]
+        return [index if is_filtered else -1 - self._instance_of[index] for index, is_filtered in enumerate(filtered)]
 
     def _way_of(self, start: Start) -> int:
         """A packet's own device treats it as one that came in unfiltered, if it forwards and has no program."""
@@ -111,7 +115,7 @@ class Walker:
         kind: PacketKind = "first",
         tracker: Tracker | None = None,
         expected: frozenset[Header] | None = None,
-    ) -> Strand:
+    ) -> Trace:
         """Walk from every start; devices in ``stateful`` let this packet pass as a reply.
 
         ``ends`` are the routing instances at which it has arrived; None stands for any owner of its destination.
@@ -126,63 +130,66 @@ class Walker:
         first: list[int] = []
         finished: list[int] = []
         has_loop = False
-        asked = {start.header for start in starts} if self._filtered else ()
-        way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
+        asked = {start.header for start in starts} if self._filtered else set()
         for start in starts:
-            header = start.header
-            packet = run.packet(header)
-            numbers = packet.numbers
+            packet = run.packet(start.header)
             way = self._way_of(start)
-            if way in numbers:
-                if numbers[way] not in first:
-                    first.append(numbers[way])
-                continue
-            root = len(stops)
-            numbers[way] = root
-            stops.append(Stop(device_of[start.instance], start.ingress, header, start.instance))
-            self._decide(stops[root], packet, start.hops)
-            first.append(root)
-            # Depth first, with the stops of the current way marked: meeting one of them is a loop.
-            on_way = {root}
-            stack = [(root, iter(stops[root].branches), packet)]
-            while stack:
-                number, branches, packet = stack[-1]
-                numbers, header = packet.numbers, packet.header
-                for branch in branches:
-                    if branch.verdict is not None:
-                        continue
-                    port, onward = branch.target, packet
-                    if branch.ruled is not None and branch.ruled.header is not None:
-                        header = branch.ruled.header
-                        if len(run.packets) >= MOST_HEADERS and header not in run.packets:
-                            branch.verdict, branch.stage, branch.target = "loops", "loop", number
-                            has_loop = True
-                            continue
-                        onward = run.packet(header)
-                        onward.is_translated |= header not in asked
-                        numbers = onward.numbers
-                    target = numbers.get(way_in[port])
-                    if target is None:
-                        branch.target = target = numbers[way_in[port]] = len(stops)
-                        stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
-                        stops.append(stop)
-                        self._decide(stop, onward, None)
-                        if stop.branches:
-                            on_way.add(target)
-                            stack.append((target, iter(stop.branches), onward))
-                            break
-                        finished.append(target)
-                    else:
-                        branch.target = target
-                        if target in on_way:
-                            branch.verdict, branch.stage = "loops", "loop"
-                            has_loop = True
-                else:
-                    stack.pop()
-                    on_way.discard(number)
-                    finished.append(number)
+            if way not in packet.numbers:
+                root = packet.numbers[way] = len(stops)
+                stops.append(Stop(self._device_of[start.instance], start.ingress, start.header, start.instance))
+                self._decide(stops[root], packet, start.hops)
+                first.append(root)
+                has_loop |= self._follow(run, stops, finished, asked, root, packet)
+            elif packet.numbers[way] not in first:
+                first.append(packet.numbers[way])
         run.packets.clear()  # each knows the walk: left together they would wait for the garbage collection
-        return Strand(stops, first, finished, has_loop, starts, ends, kind, run.tracker, expected)
+        return Trace(stops, first, finished, has_loop, starts, ends, kind, run.tracker, expected)
+
+    def _follow(
+        self, run: Run, stops: list[Stop], finished: list[int], asked: set[Header], root: int, packet: WalkedPacket
+    ) -> bool:
+        """All ways on from a stop, depth first; whether one meets a stop of its own, which is a loop."""
+        way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
+        has_loop = False
+        on_way = {root}
+        stack = [(root, iter(stops[root].branches), packet)]
+        while stack:
+            number, branches, packet = stack[-1]
+            numbers, header = packet.numbers, packet.header
+            for branch in branches:
+                if branch.verdict is not None:
+                    continue
+                port, onward = branch.target, packet
+                if branch.ruled is not None and branch.ruled.header is not None:
+                    header = branch.ruled.header
+                    if len(run.packets) >= MOST_HEADERS and header not in run.packets:
+                        branch.verdict, branch.stage, branch.target = "loops", "loop", number
+                        has_loop = True
+                        continue
+                    onward = run.packet(header)
+                    onward.is_translated |= header not in asked
+                    numbers = onward.numbers
+                target = numbers.get(way_in[port])
+                if target is None:
+                    branch.target = target = numbers[way_in[port]] = len(stops)
+                    stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
+                    stops.append(stop)
+                    self._decide(stop, onward, None)
+                    if stop.branches:
+                        on_way.add(target)
+                        stack.append((target, iter(stop.branches), onward))
+                        break
+                    finished.append(target)
+                else:
+                    branch.target = target
+                    if target in on_way:
+                        branch.verdict, branch.stage = "loops", "loop"
+                        has_loop = True
+            else:
+                stack.pop()
+                on_way.discard(number)
+                finished.append(number)
+        return has_loop
 
     def _decide(self, stop: Stop, packet: WalkedPacket, hops: tuple[NextHop, ...] | None) -> None:
         """Everything one stop decides; a branch that goes on holds its next port in ``target``."""
@@ -399,10 +406,10 @@ def _check(acl: Acl, header: Header, is_reply: bool) -> AclCheck:
     return AclCheck(acl.name, index, entry.action == "accept", entry.stateful)
 
 
-def stateful_devices(strand: Strand) -> frozenset[int]:
+def stateful_devices(trace: Trace) -> frozenset[int]:
     """Devices that will pass the reply: crossed by some branch that a stateful entry there accepted."""
     passing = set()
-    for stop in strand.stops:
+    for stop in trace.stops:
         if stop.verdict == "blocked":
             continue
         came_in = stop.acl_in is not None and stop.acl_in.stateful

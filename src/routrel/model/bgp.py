@@ -1,6 +1,7 @@
 """BGP configuration (RFC 4271, 4456, 4760); the network file's page in docs/ says what each key means."""
 
 from dataclasses import dataclass, field
+from datetime import datetime
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
@@ -26,7 +27,7 @@ class BgpNeighbor:
     originate_default: bool = False
     allow_own_as: int = 0
     remove_private_as: bool = False
-    established_at: str | None = None
+    established_at: datetime | None = None
     families: tuple[int, ...] = ()
     place: Place = NOWHERE
 

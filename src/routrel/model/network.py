@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from datetime import datetime
 from typing import NamedTuple
 
 from routrel.model.addresses import Address
@@ -64,7 +65,7 @@ class Service:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Network:
     name: str
-    taken_at: str | None = None
+    taken_at: datetime | None = None
     devices: dict[str, Device] = field(default_factory=dict)
     links: tuple[Link, ...] = ()
     sites: dict[str, Site] = field(default_factory=dict)

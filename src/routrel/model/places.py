@@ -1,10 +1,13 @@
 """Where in the source text a thing stands."""
 
-from typing import NamedTuple
+from msgspec import Struct
 
 
-class Place(NamedTuple):
-    """A position in a source file: ``file`` relative to the network's root, line and column from 1."""
+class Place(Struct, frozen=True, order=True):
+    """A position in a source file: ``file`` relative to the network's root, line and column from 1.
+
+    False where no text states the thing.
+    """
 
     file: str
     line: int
@@ -12,6 +15,9 @@ class Place(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}:{self.column}"
+
+    def __bool__(self) -> bool:
+        return self.line > 0
 
 
 NOWHERE = Place("", 0, 0)

@@ -17,6 +17,10 @@ NetworkType = Literal["broadcast", "point-to-point"]
 AreaType = Literal["normal", "stub", "nssa"]
 
 DEFAULT_INSTANCE = "default"
+ROUTING_PROTOCOLS = ("ospf", "isis", "rip", "eigrp", "bgp")
+PROTOCOL_ORDER = ("connected", "local", "static", *ROUTING_PROTOCOLS, "observed")
+"""Of equal preference the source named first is believed."""
+
 DEFAULT_PREFERENCES = {
     "connected": 0,
     "local": 0,

@@ -8,15 +8,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.model.policies import Policy, PrefixMatch
-from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.rows import UNSET, PathAttributes
+from routrel.routing.arrays import UNSET, Column, Flags
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol_routes import PathAttributes
 
-Flags = npt.NDArray[np.bool_]
-Column = npt.NDArray[np.int64]
 HopMatch = Callable[[tuple[Address, ...]], Flags]
 
 
@@ -38,7 +37,7 @@ def accept_all(count: int) -> Verdicts:
 
 def evaluate(
     policy: Policy | None,
-    prefixes: PrefixIndex,
+    prefixes: PrefixIndex | PrefixClasses,
     numbers: Column,
     protocol: str,
     metric: Column,
@@ -73,6 +72,9 @@ def evaluate(
             holds &= hop_match(match.next_hops)
         if paths is not None:
             holds &= paths.holds(match)
+        if not holds.any():
+            continue
+        if paths is not None:
             paths.apply(statement.set, holds)
         for value, column in (
             (statement.set.metric, verdicts.metric),
@@ -94,7 +96,7 @@ def _changed(column: Column, change: Column) -> Column:
     return np.where(change == UNSET, column, change)
 
 
-def matching(matches: tuple[PrefixMatch, ...], prefixes: PrefixIndex) -> Flags:
+def matching(matches: tuple[PrefixMatch, ...], prefixes: PrefixIndex | PrefixClasses) -> Flags:
     """Which prefixes some match holds for, bool (p,)."""
     found = prefixes.matched.get(matches)
     if found is None:

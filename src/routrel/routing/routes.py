@@ -6,8 +6,6 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import RouteAction
 
-PROTOCOL_ORDER = ("connected", "local", "static", "ospf", "isis", "rip", "eigrp", "bgp", "observed")
-
 
 class NextHop(NamedTuple):
     """Where a packet is really sent: out of ``port``, to ``address`` (None: the destination itself).

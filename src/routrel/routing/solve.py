@@ -1,132 +1,110 @@
-"""All tables of a network: the one door to routing.
+"""A network with all that follows from it; ``routrel.solving`` makes it.
 
-``solve`` does the work that is shared (topology, protocols, redistribution); a table is put together when
-it is first asked for, and kept while memory lasts. Tables belong to routing instances; a device's default
-instance has the device's own number.
+Solving goes in stages, each a function of the ones before it: the topology, the protocols' databases, prefixes as
+numbers, their classes, and convergence: solved protocols, redistribution, tables. Given a ``base``, a network solved
+before, a stage that comes out as it was there is taken over with all that was computed of it; numbers of devices,
+ports, prefixes and columns stay where the base has them. Stages are compared by what they are, not by who made them.
+
+Tables belong to routing instances; a device's default instance has the device's own number.
 """
 
-from collections import OrderedDict
 from functools import cached_property
 
-from routrel.collecting import collecting_later
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
 from routrel.model.network import Network
-from routrel.routing.bgp.findings import findings as bgp_findings
-from routrel.routing.bgp.sessions import BgpDatabase
-from routrel.routing.bgp.solution import BgpSolution
-from routrel.routing.eigrp import EigrpDatabase, EigrpSolution
-from routrel.routing.isis.database import IsisDatabase
-from routrel.routing.isis.solution import IsisSolution
-from routrel.routing.isis.system_ids import twice_given_system_ids
-from routrel.routing.making import TableMaker
-from routrel.routing.ospf.database import Database
-from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_given_router_ids
-from routrel.routing.ospf.solution import OspfSolution
-from routrel.routing.prefixes import PrefixIndex
-from routrel.routing.redistribution import Unsettled, order_finding, unsettled_finding
-from routrel.routing.representatives import Representatives
-from routrel.routing.rip import RipDatabase, RipSolution
-from routrel.routing.routes import NextHop, Route
-from routrel.routing.rows import Process, ProtocolSolution
-from routrel.routing.settling_classes import settle
-from routrel.routing.table import Table
-from routrel.routing.traits import Traits, add_configured
+from routrel.routing.convergence import Convergence
+from routrel.routing.filter_changes import is_routed_alike
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.prefixes.configured import configured_distinctions, number_prefixes
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol import AnySolution, Connections, Process, ProtocolDatabase
+from routrel.routing.redistribution.fixed_point import FixedPoint
+from routrel.routing.registry import PROTOCOLS
+from routrel.routing.rib.builder import Unresolved
+from routrel.routing.rib.forwarding_tables import ForwardingTables
+from routrel.routing.rib.table import Table
 from routrel.topology.segments import Topology
-from routrel.topology.wiring import Wiring
-
-TABLE_BYTES = 2 * 1024**3
-"""Memory for kept tables; past it the least recently used is forgotten and made again when asked for."""
 
 
-class Solved:
+class Solved(ForwardingTables):
     """A network with its topology and tables."""
 
-    def __init__(self, network: Network):
+    def __init__(self, network: Network, base: "Solved | None", connections: type[Connections]):
+        """``base`` is the same network, changed little; ``connections`` walks the packets of protocols' sessions."""
         self.network = network
-        self.topology = Topology(network)
-        databases = [Database(self.topology, version) for version in (2, 3)]
-        isis, rip, eigrp = IsisDatabase(self.topology), RipDatabase(self.topology), EigrpDatabase(self.topology)
-        bgp = BgpDatabase(self.topology)
-        self.prefixes = number_prefixes(self.topology)
-        subnets = self.prefixes.given[: sum(len(port.prefixes) for port in self.topology.ports)]
-        traits = Traits(self.prefixes)
-        add_configured(traits, self.topology, network, subnets)
-        for database in databases:
-            database.add_traits(traits)
-        for protocol in (isis, rip, eigrp, bgp):
-            protocol.add_traits(traits)
-        classes = traits.classes()
-        self.representatives = Representatives(self.prefixes, classes)
-        """What protocols compute: one prefix of each class that nothing tells apart."""
-        self._uncarried = classes < 0
-        self._observed = {self.prefixes.number[route.prefix] for d in self.topology.devices for route in d.observed}
-        self.ospf = [
-            OspfSolution(self.topology, database, self.representatives) for database in databases if database.processes
+        alike = None if base is None else base.topology.of_like(network)
+        self.topology = alike or Topology(network)
+        if base is not None and alike is not None and is_routed_alike(base.topology, base.databases, alike):
+            self._take_over(base)
+            return
+        known = (None,) * len(PROTOCOLS) if base is None else base.databases
+        self.databases: list[ProtocolDatabase] = [
+            protocol.database(self.topology, before) for protocol, before in zip(PROTOCOLS, known, strict=True)
         ]
-        self.rip = RipSolution(self.topology, rip, self.representatives)
-        self.isis = IsisSolution(self.topology, isis, self.representatives)
-        self.eigrp = EigrpSolution(self.topology, eigrp, self.representatives)
-        self.bgp = BgpSolution(self.topology, bgp, self.representatives)
-        self.solutions: list[ProtocolSolution] = [*self.ospf, self.isis, self.rip, self.eigrp]
-        if bgp.speakers:
-            self.solutions.append(self.bgp)
-        self.findings: list[Finding] = [finding for database in databases for finding in database.findings]
-        for found in (isis.findings, rip.findings, eigrp.findings):
-            self.findings += found
-        """Problems met while solving: neighbours that should be but are not, what does not settle."""
-        self.doubts: list[Doubt] = []
-        """Why what is shown of some routes is not sure."""
-        for database in databases:
-            self.findings += areas_joined_without_backbone(database)
-        for findings, doubts in (*map(twice_given_router_ids, databases), twice_given_system_ids(isis)):
-            self.findings += findings
-            self.doubts += doubts
-        self._maker = TableMaker(self.topology, self.representatives, self.solutions)
-        self.unresolved = self._maker.unresolved
-        """Per instance whose table was made: the routes that lead nowhere, and why."""
-        self._tables: OrderedDict[int, Table] = OrderedDict()
-        # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
-        self._kept = max(64, TABLE_BYTES // (16 * max(1, len(self.representatives))))
-        self._forgets = self._kept < len(self.topology.instances)
-        with self._maker.keeping_bases():
-            self.settling = settle(self._maker)
-        while self.settling.made and len(self._tables) < self._kept:
-            instance, table = self.settling.made.popitem()
-            self._tables[instance] = table
-        self.settling.made.clear()
-        self.findings += bgp_findings(self.bgp)
-        self.unsettled: Unsettled | None = self.settling.unsettled
-        if self.unsettled is not None:
-            self.findings.append(unsettled_finding(self.topology, self.solutions, self.unsettled))
-        elif self.settling.depends_on_order:
-            self.findings.append(order_finding(self.settling))
+        for database in self.databases:
+            database.connections = connections
+        self.prefixes: PrefixIndex = number_prefixes(
+            self.topology, self.databases, base.prefixes if base is not None else None
+        )
+        self.prefix_classes: PrefixClasses = self._classes(base.prefix_classes if base is not None else None)
+        """What protocols compute: one prefix of each class that nothing tells apart."""
+        before = base.convergence if base is not None else None
+        if before is not None and before.holds_for(self.topology, self.databases, self.prefix_classes):
+            self.convergence: Convergence = before
+        else:
+            self.convergence = Convergence(self.topology, self.databases, self.prefix_classes, before)
+        self._observed = {self.prefixes.number[route.prefix] for d in self.topology.devices for route in d.observed}
+
+    def _take_over(self, base: "Solved") -> None:
+        """All of a network whose tables are the same."""
+        self.databases, self.convergence = base.databases, base.convergence
+        self.prefixes, self.prefix_classes, self._observed = base.prefixes, base.prefix_classes, base._observed
+
+    def _classes(self, base: PrefixClasses | None) -> PrefixClasses:
+        distinctions = configured_distinctions(self.topology, self.network, self.prefixes)
+        for database in self.databases:
+            database.add_distinctions(distinctions)
+        if base is None or base.whole is not self.prefixes:
+            return PrefixClasses(self.prefixes, distinctions.classes())
+        classes = PrefixClasses(self.prefixes, distinctions.classes(), base)
+        return base if classes.is_same(base) else classes
+
+    @property
+    def solutions(self) -> list[AnySolution]:
+        """The protocols that somebody runs, solved."""
+        return self.convergence.solutions
+
+    @property
+    def redistribution(self) -> FixedPoint:
+        return self.convergence.redistribution
 
     @cached_property
-    def wiring(self) -> Wiring:
-        """Cables and switches whatever VLANs and states say."""
-        return Wiring(self.topology)
+    def findings(self) -> list[Finding]:
+        """Problems met while solving: neighbours that should be but are not, what does not settle."""
+        return [one for database in self.databases for one in database.findings] + self.convergence.findings
+
+    @property
+    def unresolved(self) -> dict[int, list[Unresolved]]:
+        """Per instance whose table was made: the routes that lead nowhere, and why."""
+        return self.convergence.unresolved
 
     def table(self, instance: int) -> Table:
         """The table of a routing instance, by its number; a device's number means its default instance."""
-        table = self._tables.get(instance)
-        if table is not None:
-            if self._forgets:
-                self._tables.move_to_end(instance)
-            return table
-        table = self._maker.make(instance)
-        self._tables[instance] = table
-        if len(self._tables) > self._kept:
-            self._tables.popitem(last=False)
-        return table
+        return self.convergence.table(instance)
+
+    @property
+    def doubts(self) -> list[Doubt]:
+        """Why what is shown of some routes is not sure."""
+        return self.convergence.doubts
 
     def doubts_about(self, instance: int, protocol: str) -> list[str]:
         """Why the routes of a protocol in an instance are not sure, or nothing."""
         return [one.message for one in self.doubts if one.protocol == protocol and instance in one.instances]
 
-    def processes_of(self, instance: int) -> list[tuple[ProtocolSolution, Process]]:
+    def processes_of(self, instance: int) -> list[tuple[AnySolution, Process]]:
         """The protocol processes of a routing instance, in the order of a table's sources."""
-        return self._maker.processes[instance]
+        return self.convergence.processes_of(instance)
 
     def chain(self, address: Address) -> list[int]:
         """Prefixes that may lead to an address, longest first.
@@ -137,49 +115,4 @@ class Solved:
         return [number for number in self.prefixes.chain(address) if not self._is_own_alone(number)]
 
     def _is_own_alone(self, number: int) -> bool:
-        return bool(self._uncarried[number]) and number not in self._observed
-
-    def lookup(self, instance: int, address: Address) -> Route | None:
-        return self.table(instance).lookup(address)
-
-    def connected_hop(self, instance: int, address: Address) -> NextHop | None:
-        """The hop to another's address on a connected subnet that is up, or None (RFC 8349: direct)."""
-        for number in self.prefixes.chain(address):
-            route = self.table(instance).get(number)
-            if route is not None and route.protocol == "local":
-                return None  # its own address is no next hop
-            if route is not None and route.protocol == "connected" and not route.prefix.is_host:
-                return NextHop(route.next_hops[0].port, address)
-        return None
-
-
-def number_prefixes(topology: Topology) -> PrefixIndex:
-    """Every prefix that can stand in a table; those of ports are given first, in their order."""
-    hosts = [address for port in topology.ports for address in port.addresses]
-    prefixes = [prefix for port in topology.ports for prefix in port.prefixes]
-    for device in topology.devices:
-        prefixes.extend(route.prefix for route in device.gateways)
-        prefixes.extend(route.prefix for route in device.observed)
-    for instance in topology.instances:
-        routing = instance.routing
-        if routing is not None:
-            prefixes.extend(route.prefix for route in routing.static)
-            for ospf in routing.ospf:
-                prefixes.extend(configured.prefix for area in ospf.areas for configured in area.ranges)
-                if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
-                    prefixes.append(Prefix(ospf.family, 0, 0))
-            if routing.bgp:
-                prefixes.extend(prefix for prefix, _ in routing.bgp.networks)
-                prefixes.extend(aggregate.prefix for aggregate in routing.bgp.aggregates)
-                for neighbor in routing.bgp.neighbors:
-                    if neighbor.originate_default:
-                        prefixes.extend(Prefix(family, 0, 0) for family in neighbor.carried)
-            if routing.isis:
-                prefixes.extend(Prefix(family, 0, 0) for family in (4, 6))
-    return PrefixIndex(prefixes, hosts)
-
-
-@collecting_later()
-def solve(network: Network) -> Solved:
-    """Compute everything about a network that does not depend on a question."""
-    return Solved(network)
+        return not self.prefix_classes.is_carried[number] and number not in self._observed

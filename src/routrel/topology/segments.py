@@ -14,7 +14,8 @@ addresses; where some have one, a port without is an access port of VLAN 1. IEEE
 
 from collections import defaultdict
 from collections.abc import Hashable
-from dataclasses import dataclass
+from copy import copy
+from dataclasses import dataclass, replace
 from typing import TypeAlias
 
 from routrel.model.addresses import Address, Prefix, link_local_of
@@ -22,6 +23,7 @@ from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
 from routrel.topology.disjoint_sets import DisjointSets
+from routrel.topology.likeness import is_cabled_alike
 
 Domain: TypeAlias = tuple[str, Hashable, int]
 
@@ -91,6 +93,9 @@ class Topology:
         self.instance_index = {
             (self.devices[instance.device].name, instance.vrf): instance.index for instance in self.instances
         }
+        self.prefixes: list[Prefix] = []
+        """Those of all ports, in their order; as many as ``hosts``, the addresses."""
+        self.hosts: list[Address] = []
         self.ports: list[Port] = []
         self.ports_of: list[list[int]] = [[] for _ in self.devices]
         self.ports_named: list[dict[str, Port]] = [{} for _ in self.devices]
@@ -112,6 +117,8 @@ class Topology:
                 tuple([address.prefix for address in interface.addresses]),
             )
             self.ports.append(port)
+            self.prefixes += port.prefixes
+            self.hosts += port.addresses
         self.tags: set[int] = {0}
         """VLAN tags in use; 0 is untagged."""
         self.segments: list[Segment] = []
@@ -121,6 +128,80 @@ class Topology:
         self.answerers: dict[tuple[int, Address], int] = {}
         """(segment, address) to the up port that answers for it there; the first where several do."""
         self._index_addresses()
+
+    def of_like(self, network: Network) -> "Topology | None":
+        """That of a network with the same interfaces, addresses and cables, whatever else differs; None of any other.
+
+        All is shared but what belongs to devices that differ, or whose interfaces come up or go down. None also
+        where that moves segments.
+        """
+        if not is_cabled_alike(self.network, network):
+            return None
+        made = copy(self)
+        made.network, made.devices = network, list(network.devices.values())
+        made.ports, made.ports_named, made.instances = list(self.ports), list(self.ports_named), list(self.instances)
+        differing = set()
+        for index, (old, new) in enumerate(zip(self.devices, made.devices, strict=True)):
+            if old is new or old == new:
+                made.devices[index] = old
+                continue
+            differing.add(index)
+            for number in self.instances_of(index):
+                routing = new.routing if number == index else new.vrfs[self.instances[number].vrf]
+                made.instances[number] = replace(self.instances[number], routing=routing)
+        moved = []
+        for index in sorted(differing | self._neighbors_that_may_notice(network, differing)):
+            ports = [self.ports[number] for number in self.ports_of[index]]
+            device = made.devices[index]
+            down = [made._why_down(device, device.interfaces[port.name.interface]) for port in ports]
+            if index not in differing and down == [port.down for port in ports]:
+                continue
+            named = made.ports_named[index] = {}
+            for port, reason in zip(ports, down, strict=True):
+                interface = device.interfaces[port.name.interface]
+                again = replace(port, interface=interface, down=reason)
+                made.ports[port.index] = named[interface.name] = again
+                if again.up != port.up:
+                    moved.append(again)
+        return made if not moved or made._move(moved) else None
+
+    def _neighbors_that_may_notice(self, network: Network, differing: set[int]) -> set[int]:
+        """Devices at links that are enabled or disabled, and at those of devices that differ."""
+        names = {port.name for device in differing for port in map(self.ports.__getitem__, self.ports_of[device])}
+        links = {self.link_of[name] for name in names if name in self.link_of}
+        if network.links is not self.network.links:
+            pairs = enumerate(zip(self.network.links, network.links, strict=True))
+            links |= {number for number, (old, new) in pairs if old.enabled != new.enabled}
+        return {self.device_index[end.device] for number in links for end in network.links[number].ends}
+
+    def _move(self, moved: list[Port]) -> bool:
+        """Note who answers for addresses once ports have come up or gone down; False where segments change too."""
+        if any(device.kernel_routing is not None for device in self.devices):
+            return False
+        for port in moved:
+            interface = port.interface
+            is_joining = interface.members or interface.switchport or port.name in self._bundle_of
+            if is_joining or self.is_bridged(port) or (self.domain_of(port)[0] == "port" and self._shares_subnet(port)):
+                return False
+        self.owners, self.answerers = self.owners.copy(), dict(self.answerers)
+        for port in moved:
+            for address in port.addresses:
+                if not address.is_link_local:
+                    owners = {*self.owners.pop(address, ()), port.index} - ({port.index} if port.down else set())
+                    if owners:
+                        self.owners[address] = sorted(owners)
+        for segment in {self.segment_of[port.index] for port in moved} - {-1}:
+            ports = [self.ports[number] for number in self.segments[segment].ports]
+            for address in {address for port in ports for address in _answered(port)}:
+                self.answerers.pop((segment, address), None)
+            for port in ports:
+                for address in _answered(port) if port.up else ():
+                    self.answerers.setdefault((segment, address), port.index)
+        return True
+
+    def _shares_subnet(self, port: Port) -> bool:
+        subnets = {prefix for prefix in port.prefixes if not prefix.is_host and not prefix.is_link_local}
+        return any(one.index != port.index and not subnets.isdisjoint(one.prefixes) for one in self.ports)
 
     def port(self, device: str, interface: str) -> Port:
         return self.ports[self.port_index[InterfaceName(device, interface)]]
@@ -293,10 +374,7 @@ class Topology:
             if not port.up:
                 continue
             segment = self.segment_of[port.index]
-            addresses = port.addresses
-            if port.interface.mac:
-                addresses = (*addresses, link_local_of(port.interface.mac))
-            for address in addresses:
+            for address in _answered(port):
                 if not address.is_link_local:
                     self.owners[address].append(port.index)
                 if segment >= 0:
@@ -314,3 +392,9 @@ class Topology:
                 segment = self.segment_of[port.index]
                 for address in own if port.up and segment >= 0 else ():
                     self.answerers.setdefault((segment, address), port.index)
+
+
+def _answered(port: Port) -> tuple[Address, ...]:
+    """The addresses that a port answers for while it is up."""
+    mac = port.interface.mac
+    return (*port.addresses, link_local_of(mac)) if mac else port.addresses

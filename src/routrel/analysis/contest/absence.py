@@ -3,20 +3,16 @@
 from collections import deque
 from collections.abc import Collection
 
-from routrel.analysis.contest.absence_isis import IsisStops
-from routrel.analysis.contest.absence_ospf import OspfStops
-from routrel.analysis.contest.bgp_path import Refusal
 from routrel.analysis.contest.candidates import Contest
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.policies import Asked, ask
-from routrel.analysis.contest.separation import eigrp_neighbors, rip_neighbors
-from routrel.analysis.contest.trail import Step, Trail, separated
+from routrel.analysis.contest.trail import Step, Trail
 from routrel.model.addresses import Prefix
 from routrel.model.findings import some_of
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.rip import INFINITY
+from routrel.routing.protocol import AnySolution, Process
+from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.routes import Route
-from routrel.routing.rows import NONE, Process, ProtocolSolution
 
 MOST_TRAILS = 12
 
@@ -35,14 +31,14 @@ class Tracer:
         self.instance = instance
         self.prefix = prefix
         self.number = self.solved.prefixes.number[prefix]
-        self.column = self.solved.representatives.column_of(prefix)
+        self.column = self.solved.prefix_classes.column_of(prefix)
         self.wanted = {
             (self._solution_number(solution), process.number)
             for solution, process in self.solved.processes_of(instance)
             if prefix.family in process.families
         }
 
-    def _solution_number(self, solution: ProtocolSolution) -> int:
+    def _solution_number(self, solution: AnySolution) -> int:
         return next(n for n, one in enumerate(self.solved.solutions) if one is solution)
 
     def trails(self) -> list[Trail]:
@@ -107,21 +103,7 @@ class Tracer:
 
     def _without_origin(self) -> list[Trail]:
         """Of a prefix that stops nowhere on its way since it never set out."""
-        trails = []
-        for solution in self.solved.solutions:
-            for process in solution.processes:
-                configured = process.originate_default
-                if configured is not None and self.prefix == Prefix(process.families[0], 0, 0):
-                    name = self.topology.instance_name(process.instance)
-                    text = f"ospf on {name} would originate it, but the table there has no default of another source"
-                    trails.append(Trail((Step(process.instance, text, configured.place, True),)))
-        for speaker in self.solved.bgp.database.speakers:
-            for aggregate in speaker.bgp.aggregates:
-                if aggregate.prefix == self.prefix:
-                    name = self.topology.instance_name(speaker.instance)
-                    text = f"{name} would say the aggregate, but BGP there has nothing inside it"
-                    trails.append(Trail((Step(speaker.instance, text, aggregate.place, True),)))
-        return trails
+        return [Trail((step,)) for contest in self.explainer.contests for step in contest.without_origin(self.prefix)]
 
     def _carried_elsewhere(self, seen: Collection[Node]) -> Step:
         """Of a prefix that some protocols carry, and none to a router that could pass it on to here."""
@@ -151,30 +133,18 @@ class Tracer:
             table = self.solved.table(process.instance)
             for source in table.sources:
                 if source.process is process and (
-                    source.rows.kind[self.column] != NONE or self._brings(solution, process)
+                    source.rows.kind[self.column] != NO_ROUTE or self._brings(solution, process)
                 ):
                     found.append(process.instance)
         return found
 
     def _brings(self, solution_number: int, process: Process) -> bool:
         """Whether a process brings the prefix into its protocol: as a network of its own, or put in."""
-        injected = self.solved.settling.injected[solution_number].get(process.number)
-        if injected is not None:
-            at = int(injected.numbers.searchsorted(self.column))
-            if at < len(injected.numbers) and injected.numbers[at] == self.column:
-                return True
-        solution = self.solved.solutions[solution_number]
-        if id(solution) in self.explainer.ospf:
-            plain = self.explainer.ospf[id(solution)]
-            areas = plain.areas_of(process.number)
-            return any(r == process.number for area in areas for r, _, _ in plain.stubs(area, self.prefix))
-        if solution is self.solved.isis:
-            domains = self.solved.isis.database.domains.values()
-            return any(r.router == process.number and r.prefix == self.prefix for d in domains for r in d.reachable)
-        if solution is self.solved.bgp:
-            return process.number in self.explainer.bgp(self.prefix).local
-        database = self.solved.rip.database if solution is self.solved.rip else self.solved.eigrp.database
-        return (process.number, self.prefix) in database.networks
+        contest = self.explainer.contests[solution_number]
+        put_in = contest.redistributed.get(process.number)
+        return (put_in is not None and put_in.position(self.column) is not None) or contest.brings(
+            process.number, self.prefix
+        )
 
     def _enter(self, instance: int, by: Node | None) -> list[tuple[Node, Step]]:
         """Into which processes of an instance the prefix goes, and why not into the others."""
@@ -188,7 +158,7 @@ class Tracer:
             if self._brings(number, process):
                 result.append((node, Step(instance, f"{name} announces it", self._announce_place(process, by))))
             else:
-                result.append((node, self._not_put_in(instance, process, name, by)))
+                result.append((node, self._not_put_in(instance, number, process, name, by)))
         return result
 
     def _announce_place(self, process: Process, by: Node | None) -> Place:
@@ -197,7 +167,7 @@ class Tracer:
             return next((rule.place for rule in process.redistribute if rule.source == source), process.place)
         return process.place
 
-    def _not_put_in(self, instance: int, process: Process, name: str, by: Node | None) -> Step:
+    def _not_put_in(self, instance: int, number: int, process: Process, name: str, by: Node | None) -> Step:
         """Why a process does not announce a prefix that its device has."""
         table = self.solved.table(instance)
         best = table.get(self.number)
@@ -215,8 +185,9 @@ class Tracer:
             route = table.source_route(index, self.number) if index is not None else route
         protocol = route.protocol if route is not None else "connected"
         rule = next((rule for rule in process.redistribute if rule.source == protocol), None)
-        if rule is None and process.protocol == "bgp":
-            said = f"neither 'networks' names it nor 'redistribute' anything from {protocol}"
+        own_rules = self.explainer.contests[number].own_rules
+        if rule is None and own_rules:
+            said = own_rules.format(protocol=protocol)
             return Step(instance, f"{name} does not announce it: {said}", process.place, True)
         if rule is None:
             hint = "stands in none of its interfaces, and " if protocol == "connected" else ""
@@ -245,85 +216,9 @@ class Tracer:
 
     def _stops_before(self, node: Node) -> list[Step]:
         """Why the prefix, announced by a process, does not come to the wanted processes of its protocol."""
-        solution = self.solved.solutions[node[0]]
-        steps = []
-        for number, process in sorted(self.wanted):
-            if number != node[0] or process == node[1]:
-                continue
-            if id(solution) in self.explainer.ospf:
-                steps += OspfStops(
-                    self.solved, self.explainer.ospf[id(solution)], self.prefix, node[1], process
-                ).steps()
-            elif solution is self.solved.isis:
-                steps += IsisStops(self.explainer, self.prefix, node[1], process).steps()
-            elif solution is self.solved.bgp:
-                steps += self._bgp_stops(process)
-            else:
-                steps += self._vector_stops(solution, node[1], process)
-        return steps
-
-    def _bgp_stops(self, process: int) -> list[Step]:
-        """Where speakers that hold a path do not bring it to speakers that hold none; this one's first."""
-        plain = self.explainer.bgp(self.prefix)
-        steps = []
-        for channel in sorted(plain.channels, key=lambda channel: channel.receiver != process):
-            if channel.sender not in plain.best or channel.receiver in plain.best:
-                continue
-            if self.prefix.family not in channel.families:
-                continue
-            sender, receiver = plain.name(channel.sender), plain.name(channel.receiver)
-            instance = plain.speakers[channel.receiver].instance
-            receipt = plain.received.get(channel.index)
-            if receipt is None:
-                sent = plain.sent(channel)
-                if isinstance(sent, Refusal):
-                    text = f"{sender} does not send it to {receiver}: {sent.text}"
-                    steps.append(Step(plain.speakers[channel.sender].instance, text, sent.place, True))
-            elif receipt.refusal is not None:
-                text = f"{receiver} does not take it from {sender}: {receipt.refusal.text}"
-                steps.append(Step(instance, text, receipt.refusal.place, True))
-            elif receipt.kept is not None:
-                text = f"{receiver} has it from {sender}, but its next hop {receipt.kept.next_hop} does not resolve"
-                steps.append(Step(instance, text, channel.receiving.neighbor.place, True))
-        if not plain.inward[process]:
-            speaker = plain.speakers[process]
-            text = f"{plain.name(process)} has no BGP session that is up for IPv{self.prefix.family}"
-            steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True))
-        return steps
-
-    def _vector_stops(self, solution: ProtocolSolution, origin: int, process: int) -> list[Step]:
-        """RIP and EIGRP: what keeps routers apart, else who on the way does not hand the prefix on."""
-        of = solution.processes[process]
-        far = solution.processes[origin].instance
-        if solution is self.solved.rip:
-            neighbors = rip_neighbors(self.solved.rip.database, self.prefix.family)
-            text = f"no RIP neighbour of {self.topology.instance_name(of.instance)} announces it"
-            steps = separated(self.solved, neighbors, of.instance, [far], text, of.place)
-            return self._rip_stops(process) or steps
-        neighbors = eigrp_neighbors(self.solved.eigrp.database, self.prefix.family)
-        text = f"no EIGRP neighbour of {self.topology.instance_name(of.instance)} reports it"
-        return separated(self.solved, neighbors, of.instance, [far], text, of.place)
-
-    def _rip_stops(self, process: int) -> list[Step]:
-        """Where RIP has the prefix and hands it on no further: out of reach, or not used by a table."""
-        plain, database = self.explainer.rip(self.prefix), self.solved.rip.database
-        hearings = database.hearings[self.prefix.family]
-        steps = []
-        for hearing in sorted(hearings, key=lambda hearing: hearing.receiver != process):
-            said = plain.says(hearing)
-            place = database.speakers[hearing.hop.port][1].place
-            instance = database.processes[hearing.receiver].instance
-            if hearing.receiver in plain.heard or hearing.receiver in plain.origins:
-                continue
-            sender = plain.name(hearing.sender)
-            if said < INFINITY:
-                total = said + plain.adds(hearing)
-                text = f"{sender} says it at {said}: {total} is out of reach (RFC 2453 section 3.6)"
-                steps.append(Step(instance, text, place, True))
-            elif hearing.sender in plain.heard and plain.silent.get(hearing.sender, False):
-                text = f"{sender} hears it by RIP and does not say it on: its table uses another route"
-                steps.append(Step(database.processes[hearing.sender].instance, text, place, True))
-        return steps
+        contest = self.explainer.contests[node[0]]
+        wanted = sorted(process for number, process in self.wanted if number == node[0] and process != node[1])
+        return [step for process in wanted for step in contest.stops(self.solved, self.prefix, node[1], process)]
 
 
 def trails(explainer: Explainer, contest: Contest) -> list[Trail]:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from routrel.analysis.contest.paths import Leg, PlainGraph, Way
 from routrel.analysis.contest.policies import PathSeen
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import RouteAction
 from routrel.routing.routes import NextHop
@@ -66,6 +66,29 @@ class Candidate:
     @property
     def is_process(self) -> bool:
         return self.processes[0] >= 0
+
+
+@dataclass(frozen=True, slots=True)
+class Unsent:
+    """A BGP path that a neighbour holds and never sent here, and why."""
+
+    neighbor: Address
+    device: str
+    as_path: tuple[int, ...]
+    reason: str
+    place: Place
+
+
+@dataclass(frozen=True, slots=True)
+class PathTip:
+    """A path's attribute, its value now, and the nearest at which ``contest`` comes out otherwise."""
+
+    what: str
+    candidate: Candidate
+    now: int
+    value: int
+    above: bool
+    contest: "Contest"
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,25 +4,18 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
 
-from routrel.analysis.contest import bgp, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest
+from routrel.analysis.contest.kept import Kept
+from routrel.analysis.contest.protocol import ProtocolContest, SolvedProtocol
+from routrel.analysis.contest.registry import CONTESTS
 from routrel.analysis.contest.rounds import Elimination
 from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.routing import DEFAULT_PREFERENCES
-from routrel.routing import eigrp
-from routrel.routing.isis import solution as isis_solution
-from routrel.routing.observed import is_observed_only, observed_in
-from routrel.routing.ospf import externals
+from routrel.routing.protocol import AnySolution
+from routrel.routing.rib.observed import is_observed_only, observed_in
+from routrel.routing.rib.static import resolve_static, static_candidates
 from routrel.routing.routes import NextHop
-from routrel.routing.rows import Injected, Process, ProtocolSolution
 from routrel.routing.solve import Solved
-from routrel.routing.static import resolve_static, static_candidates
-
-DEFAULT_METRICS = {
-    "ospf": externals.DEFAULT_METRIC,
-    "isis": isis_solution.DEFAULT_METRIC,
-    "eigrp": eigrp.DEFAULT_METRIC,
-}
 
 
 class Explainer:
@@ -44,33 +37,19 @@ class Explainer:
         self.topology = solved.topology
         self.costs = costs or {}
         self.metrics = metrics or {}
-        self._solution_number = {id(solution): number for number, solution in enumerate(solved.solutions)}
-        self.ospf: dict[int, ospf.OspfPlain] = {
-            id(solution): ospf.OspfPlain(
-                solution, self.costs, self._metrics(solution), base.ospf[id(solution)] if base else None
-            )
-            for solution in solved.ospf
-        }
-        self.isis: isis.IsisPlain = isis.IsisPlain(
-            solved.isis,
-            self._injected(solved.isis),
-            self.costs,
-            self._metrics(solved.isis),
-            base.isis if base else None,
-        )
-        self._origins: dict[tuple[int, int], dict[int, set[int]]] = {}
-        self._rip: dict[Prefix, vectors.RipPlain] = {}
-        self._eigrp: dict[Prefix, vectors.EigrpPlain] = {}
-        self._bgp: dict[Prefix, bgp.BgpPlain] = {}
+        self.contests: list[ProtocolContest] = []
+        """The protocols' parts, by solution."""
+        for number, solution in enumerate(solved.solutions):
+            of_solution = {process: metric for (of, process), metric in self.metrics.items() if of == number}
+            redistributed = solved.redistribution.redistributed[number]
+            settled = SolvedProtocol(number, solution, redistributed, self.costs, of_solution)
+            shared = base.contests[number] if base is not None else None
+            self.contests.append(CONTESTS[solution.protocol](settled, shared))
+        self._origins: Kept[tuple[int, int], dict[int, set[int]]] = Kept()
 
-    def _injected(self, solution: ProtocolSolution) -> Mapping[int, Injected]:
-        number = self._solution_number[id(solution)]
-        return self.solved.settling.injected[number]
-
-    def _metrics(self, solution: ProtocolSolution) -> dict[int, int]:
-        """Overridden metrics of one solution's processes."""
-        number = self._solution_number[id(solution)]
-        return {process: metric for (of, process), metric in self.metrics.items() if of == number}
+    def contest_of(self, solution: AnySolution) -> ProtocolContest:
+        """The part of one of the network's solutions."""
+        return self.contests[self.solved.solutions.index(solution)]
 
     def contest(self, instance: int, prefix: Prefix) -> Contest:
         """All candidates for a prefix of the network in a routing instance; ``KeyError`` for any other prefix."""
@@ -80,7 +59,7 @@ class Explainer:
     def decide(self, instance: int, prefix: Prefix, candidates: list[Candidate]) -> Contest:
         """The rounds among some candidates, which they note down."""
         is_trial = bool(self.costs or self.metrics)
-        return Elimination(self.solved, instance, prefix, candidates, with_detours=not is_trial).run()
+        return Elimination(self.solved, self.contests, instance, prefix, candidates, with_detours=not is_trial).run()
 
     def candidates(self, instance: int, prefix: Prefix) -> list[Candidate]:
         """Everything that is offered for a prefix, in the order of protocols."""
@@ -89,10 +68,9 @@ class Explainer:
         found = [*self._connected(instance, prefix), *self._static(instance, prefix)]
         for solution, process in self.solved.processes_of(instance):
             if prefix.family in process.families:
-                offered = self._of_process(solution, process, prefix)
-                found += [
-                    replace(one, processes=(self._solution_number[id(solution)], process.number)) for one in offered
-                ]
+                contest = self.contest_of(solution)
+                offered = contest.candidates(process.number, prefix)
+                found += [replace(one, processes=(contest.solved.number, process.number)) for one in offered]
         return found
 
     def _preference(self, instance: int, protocol: str) -> int:
@@ -123,7 +101,7 @@ class Explainer:
         found = []
         default = self._preference(instance, "static")
         table = self.solved.table(instance)
-        inactive = {id(route): reason for route, reason in self.solved.unresolved[instance]}
+        inactive = self.solved.unresolved[instance]
         for static in static_candidates(self.topology, instance):
             if static.prefix != prefix:
                 continue
@@ -148,7 +126,7 @@ class Explainer:
             if static.next_hop is not None:
                 candidate.attributes["next hop as written"] = str(static.next_hop)
             resolution, reason = resolve_static(self.topology, table, static)
-            reason = inactive.get(id(static), "" if resolution else reason)
+            reason = next((why for route, why in inactive if route is static), "" if resolution else reason)
             if reason or resolution is None:
                 candidate.out = reason
             else:
@@ -157,7 +135,7 @@ class Explainer:
         return found
 
     def _observed(self, instance: int, prefix: Prefix) -> list[Candidate]:
-        failed = {id(route): reason for route, reason in self.solved.unresolved.get(instance, [])}
+        failed = self.solved.unresolved.get(instance, [])
         route = self.solved.table(instance).get(self.solved.prefixes.number[prefix])
         found = []
         for observed in observed_in(self.topology, instance):
@@ -175,57 +153,11 @@ class Explainer:
                         observed.action,
                         place=observed.place,
                         ranks={"preference": (rank[0], str(rank[0])), "metric": (rank[1], str(rank[1]))},
-                        out=failed.get(id(observed), ""),
+                        out=next((why for route, why in failed if route is observed), ""),
                         unsaid=tuple(k for k in ("preference", "metric") if getattr(observed, k) is None),
                     )
                 )
         return found
-
-    def _of_process(self, solution: ProtocolSolution, process: Process, prefix: Prefix) -> list[Candidate]:
-        preference = 0 if solution is self.solved.bgp else self._preference(process.instance, process.protocol)
-        if id(solution) in self.ospf:
-            return list(self.ospf[id(solution)].candidates(process.number, prefix, preference))
-        if solution is self.solved.isis:
-            return list(self.isis.candidates(process.number, prefix, preference))
-        if solution is self.solved.rip:
-            return list(self.rip(prefix).candidates(process.number, preference))
-        if solution is self.solved.bgp:
-            kinds = self._preference(process.instance, "ebgp"), self._preference(process.instance, "ibgp")
-            return list(self.bgp(prefix).candidates(process.number, *kinds))
-        external = self._preference(process.instance, "eigrp_external")
-        return list(self.eigrp(prefix).candidates(process.number, preference, external))
-
-    def rip(self, prefix: Prefix) -> vectors.RipPlain:
-        """RIP for one prefix, over the whole network."""
-        if prefix not in self._rip:
-            settling, solution = self.solved.settling, self.solved.rip
-            number = self._solution_number[id(solution)]
-            column = self.solved.representatives.column_of(prefix)
-            silent = {process: bool(unused[column]) for process, unused in settling.blocked[number].items()}
-            self._rip[prefix] = vectors.RipPlain(
-                solution, settling.injected[number], silent, prefix, self.costs, self._metrics(solution)
-            )
-        return self._rip[prefix]
-
-    def eigrp(self, prefix: Prefix) -> vectors.EigrpPlain:
-        """EIGRP for one prefix, over the whole network."""
-        if prefix not in self._eigrp:
-            solution = self.solved.eigrp
-            number = self._solution_number[id(solution)]
-            self._eigrp[prefix] = vectors.EigrpPlain(
-                solution, self.solved.settling.injected[number], prefix, self.costs, self._metrics(solution)
-            )
-        return self._eigrp[prefix]
-
-    def bgp(self, prefix: Prefix) -> bgp.BgpPlain:
-        """BGP for one prefix, over the whole network."""
-        if prefix not in self._bgp:
-            settling, solution = self.solved.settling, self.solved.bgp
-            number = self._solution_number[id(solution)]
-            column = self.solved.representatives.column_of(prefix)
-            blocked = {process for process, off in settling.blocked[number].items() if off[column]}
-            self._bgp[prefix] = bgp.BgpPlain(solution, settling.injected[number], blocked, prefix)
-        return self._bgp[prefix]
 
     def told_of(self, address: Address) -> Prefix | None:
         """The longest prefix that holds an address and that others could hear of.
@@ -245,9 +177,8 @@ class Explainer:
     def origins(self, prefix: Prefix) -> list[int]:
         """The instances whose own interfaces, static or observed routes say a prefix, in ascending order."""
         kind = prefix.family, prefix.length
-        if kind not in self._origins:
-            self._origins[kind] = self._origins_of(*kind)
-        return sorted(self._origins[kind].get(prefix.network >> BITS[prefix.family] - prefix.length, ()))
+        origins = self._origins.get_or_make(kind, lambda: self._origins_of(*kind))
+        return sorted(origins.get(prefix.network >> BITS[prefix.family] - prefix.length, ()))
 
     def _origins_of(self, family: int, length: int) -> dict[int, set[int]]:
         """The instances that say the prefixes of one length, by the prefixes' bits as plain numbers."""
@@ -264,11 +195,3 @@ class Explainer:
                 if prefix.family == family and prefix.length == length:
                     found[prefix.network >> shift].add(instance.index)
         return found
-
-    def default_metric(self, solution: int, process: int) -> int:
-        """The metric a process gives to what it puts in where no rule and no policy says one."""
-        found = self.solved.solutions[solution].processes[process]
-        routing = self.topology.instances[found.instance].routing
-        if found.protocol == "rip" and routing is not None and routing.rip is not None:
-            return routing.rip.default_metric
-        return DEFAULT_METRICS[found.protocol]

@@ -5,7 +5,7 @@ from collections import defaultdict
 from collections.abc import Iterable, Mapping
 from typing import NamedTuple
 
-from routrel.routing.graph import Edge, SharedNetwork
+from routrel.routing.spf.graph import Edge, SharedNetwork
 
 MANY = 64
 """First hops from which on a search back from the end is cheaper than one from each of them."""

@@ -1,10 +1,14 @@
 """A routing policy asked of one route, in plain code, with the statement that decided (RFC 9067)."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass, fields, replace
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, field, fields, replace
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.places import Place
 from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement
+from routrel.routing.arrays import UNSET
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.protocol_routes import ProtocolRoutes
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,3 +124,40 @@ def _fits(match: PolicyMatch, path: PathSeen) -> bool:
 
 def _any_of(wanted: Iterable[Address], given: tuple[Address, ...]) -> bool:
     return any(address in given for address in wanted)
+
+
+@dataclass(frozen=True, slots=True)
+class RouteMet:
+    """A route that meets a policy: its column and how the policy sees it."""
+
+    column: int
+    asked: Asked
+    local_preference: int | None = None
+    weight: int | None = None
+    origin: str | None = None
+    without: frozenset[str] = frozenset()
+    """What a policy may set here to no effect: it does not go out."""
+
+
+@dataclass(frozen=True, slots=True)
+class PolicyUse:
+    """One place where a policy is asked."""
+
+    what: str
+    place: Place
+    routes: list[RouteMet] = field(default_factory=list)
+
+
+def routes_met(
+    protocol: str,
+    rows: ProtocolRoutes,
+    columns: Iterable[int],
+    prefixes: PrefixClasses,
+    path_of: Callable[[int], PathSeen | None] = lambda column: None,
+) -> Iterator[RouteMet]:
+    """Some of a process's routes as a policy sees them; ``path_of`` gives a column's BGP path."""
+    for column in columns:
+        prefix = prefixes.prefixes[column]
+        hops = tuple(hop.address for hop in rows.next_hops(column, prefix.family) if hop.address is not None)
+        tag = None if rows.tag is None or rows.tag[column] == UNSET else int(rows.tag[column])
+        yield RouteMet(column, Asked(prefix, protocol, int(rows.metric[column]), tag, hops, path_of(column)))

@@ -1,34 +1,26 @@
 """The elimination: candidates of all sources meet, round by round, until the table's route is left."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
-from routrel.analysis.contest import bgp_decision, isis, ospf, vectors
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
+from routrel.analysis.contest.protocol import ProtocolContest, Rounds
 from routrel.model.addresses import Prefix
 from routrel.model.policies import Policy
-from routrel.routing.routes import PROTOCOL_ORDER, NextHop
+from routrel.model.routing import PROTOCOL_ORDER
+from routrel.routing.neighbors import edge_hop
+from routrel.routing.rib.table import sorted_hops
+from routrel.routing.routes import NextHop
 from routrel.routing.solve import Solved
-from routrel.routing.speaking import edge_hop
-from routrel.routing.table import sorted_hops
 from routrel.topology.segments import Topology
 
 STATIC_ROUNDS = (
     ("static preference", "of static routes the lowest preference"),
     ("static metric", "of equal preference the lowest metric"),
 )
-PROTOCOL_ROUNDS: dict[str, tuple[tuple[str, str], ...]] = {
-    "ospf": ospf.ROUNDS,
-    "isis": isis.ROUNDS,
-    "rip": vectors.RIP_ROUNDS,
-    "eigrp": vectors.EIGRP_ROUNDS,
-    "static": STATIC_ROUNDS,
-    "observed": (("preference", "the lowest preference"), ("metric", "the lowest metric")),
-}
-Heard = tuple[str, list[int], list[int]]
-"""A round of BGP: its name, who stood in it, who lost."""
-
+OBSERVED_ROUNDS = (("preference", "the lowest preference"), ("metric", "the lowest metric"))
 BY_ACCIDENT = ("next hop",)
 """Comparisons that only break a tie."""
 
@@ -56,6 +48,7 @@ class Elimination:
     def __init__(
         self,
         solved: Solved,
+        contests: Sequence[ProtocolContest],
         instance: int,
         prefix: Prefix,
         candidates: list[Candidate],
@@ -63,6 +56,7 @@ class Elimination:
         with_detours: bool = True,
     ):
         self.solved = solved
+        self.contests = contests
         self.with_detours = with_detours
         self.topology = solved.topology
         self.instance = instance
@@ -96,16 +90,32 @@ class Elimination:
         return list(groups.values())
 
     def _within(self, group: list[int]) -> list[int]:
-        """The rounds of one protocol; several are left where ways are equal."""
+        """The rounds of one source; several are left where ways are equal."""
         first = self.candidates[group[0]]
         if first.protocol in ("connected", "local"):
             return group[:1]
-        if first.protocol == "bgp":
-            return self._within_bgp(group)
-        rounds = PROTOCOL_ROUNDS.get(first.protocol, ())
-        if not first.is_process and first.protocol not in ("connected", "local", "static"):
-            rounds = PROTOCOL_ROUNDS["observed"]
-        standing = group
+        if not first.is_process:
+            standing = self.by_rounds(group, STATIC_ROUNDS if first.protocol == "static" else OBSERVED_ROUNDS)
+            if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):
+                standing = [index for index in standing if self.candidates[index].action == "forward"]
+            return standing
+        contest = self.contests[first.processes[0]]
+        standing = contest.eliminate(self, group)
+        if self.with_detours:
+            self._add_detours(standing)
+        left = [self.candidates[index] for index in standing]
+        if left and not any(one.next_hops or one.action != "forward" for one in left):
+            process = self.solved.solutions[first.processes[0]].processes[first.processes[1]]
+            note, reason = contest.stands_for(left, process)
+            self.notes.append(note)
+            for one in left:
+                one.out = reason
+            return []
+        return standing
+
+    def by_rounds(self, standing: list[int], rounds: Rounds) -> list[int]:
+        """Comparisons in order, by the candidates' ranks; those that are left after the last."""
+        first = self.candidates[standing[0]]
         for name, rule in rounds:
             ranked = [
                 (index, *self.candidates[index].ranks[name])
@@ -119,89 +129,7 @@ class Elimination:
                 best = 0
             lost = [(index, rank) for index, rank, _ in ranked if rank > best]
             standing = self._lose(standing, name, first, rule, ranked, lost, best)
-        if first.protocol == "eigrp":
-            standing = self._limit(standing)
-        if self.with_detours:
-            self._add_detours(standing)
-        if not standing:
-            return []
-        if first.protocol == "static" and any(self.candidates[i].action == "forward" for i in standing):
-            standing = [index for index in standing if self.candidates[index].action == "forward"]
-        if first.is_process and not self._reaches(standing):
-            of = self.solved.solutions[first.processes[0]].processes[first.processes[1]]
-            is_put_in = any(self.candidates[index].origin.endswith("itself") for index in standing)
-            source = "another protocol's" if is_put_in else "the connected"
-            what = "puts it in itself" if is_put_in else "has it as its own network"
-            self.notes.append(f"{of.protocol} {what}: {source} route stands for it")
-            for index in standing:
-                self.candidates[index].out = f"it {what}, and {source} route stands for that"
-            return []
         return standing
-
-    def _within_bgp(self, group: list[int]) -> list[int]:
-        """BGP's rounds; several are left where multipath takes equal paths besides the best."""
-        process = self.candidates[group[0]].processes[1]
-        speaker = self.solved.bgp.database.speakers[process]
-        ranked = [bgp_decision.Ranks(one.ranks, one.med_group, one.turn) for one in self.candidates]
-        in_turn = not speaker.bgp.decision.deterministic_med and not speaker.bgp.decision.compare_med_between_as
-        heard: list[Heard] = []
-        best = bgp_decision.eliminate(ranked, group, in_turn, lambda *told: heard.append(told))[0]
-        equal = [best]
-        limit = speaker.bgp.external_paths if self.candidates[best].kind == "external" else speaker.bgp.internal_paths
-        if self.candidates[best].next_hops and limit > 1:
-            equal += [index for index in self._equal_to(best, group, heard, in_turn) if index != best][: limit - 1]
-        for name, stood, lost in heard:
-            gone = [index for index in lost if index not in equal]
-            values = [(index, *self.candidates[index].ranks[name]) for index in stood]
-            if name == "MED" and in_turn:
-                rule = "pair by pair, the youngest first: MED within one neighboring AS, else what follows"
-            elif name == "MED" and speaker.bgp.decision.compare_med_between_as:
-                rule = bgp_decision.MED_BETWEEN_AS
-            else:
-                rule = bgp_decision.ROUND_RULES[name]
-            if not gone and len({rank for _, rank, _ in values}) < 2:
-                continue
-            counts = name in ("weight", "local preference", "AS path length", "MED", "metric to the next hop")
-            chosen = name not in bgp_decision.ACCIDENTAL
-            self._record(
-                Round(name, "bgp", rule, tuple((index, text) for index, _, text in values), tuple(gone), chosen),
-                {index: self._margin(name, index, stood) for index in gone},
-                counts=counts and not in_turn,
-            )
-        if not self._reaches(equal):
-            self.notes.append("BGP says it itself: the route that it says stands in the table")
-            for index in equal:
-                self.candidates[index].out = "BGP says it itself; the route it stands for is another protocol's"
-            return []
-        return equal
-
-    def _margin(self, name: str, index: int, stood: list[int]) -> int:
-        """By how much a path lost a round of BGP; MEDs count within their group."""
-        one = self.candidates[index]
-        rivals = stood
-        if name == "MED":
-            rivals = [other for other in stood if self.candidates[other].med_group == one.med_group]
-        return one.ranks[name][0] - min(self.candidates[other].ranks[name][0] for other in rivals)
-
-    def _equal_to(self, best: int, group: list[int], heard: list[Heard], in_turn: bool) -> list[int]:
-        """The paths that multipath may take: those the comparisons through the next hop's metric leave."""
-        names = list(bgp_decision.ROUND_RULES)
-        last = names.index("metric to the next hop")
-        gone = {
-            index
-            for name, _, lost in heard
-            if names.index(name) <= last and not (in_turn and name == "MED")
-            for index in lost
-        }
-        ours, found = self.candidates[best], []
-        for index in group:
-            theirs = self.candidates[index]
-            same = all(theirs.ranks[name][0] == ours.ranks[name][0] for name in names[last - 1 : last + 1])
-            if theirs.med_group == ours.med_group:
-                same = same and theirs.ranks["MED"][0] == ours.ranks["MED"][0]
-            if index not in gone and theirs.next_hops and same:
-                found.append(index)
-        return found
 
     def _add_detours(self, standing: list[int]) -> None:
         """Other first hops towards the same end, which cost more: they lose the round of costs."""
@@ -230,14 +158,11 @@ class Elimination:
             values.append((len(self.candidates), str(total)))
             self.candidates.append(candidate)
         lost = tuple(range(first, len(self.candidates)))
-        self._record(
+        self.record(
             Round("cost by first hop", offered[0].protocol, rule, tuple(values), lost),
             {index: self.candidates[index].metric - best for index in lost},
             counts=True,
         )
-
-    def _reaches(self, group: list[int]) -> bool:
-        return any(self.candidates[index].next_hops or self.candidates[index].action != "forward" for index in group)
 
     def _lose(
         self,
@@ -251,7 +176,7 @@ class Elimination:
     ) -> list[int]:
         if len(ranked) > 1 or lost:
             scope = first.protocol if first.process in ("", "default") else f"{first.protocol} {first.process}"
-            self._record(
+            self.record(
                 Round(
                     name,
                     scope,
@@ -266,20 +191,12 @@ class Elimination:
         gone = {index for index, _ in lost}
         return [index for index in standing if index not in gone]
 
-    def _record(self, one: Round, margins: dict[int, int], counts: bool) -> None:
+    def record(self, one: Round, margins: dict[int, int], counts: bool) -> None:
+        """Note a round and who lost it, by how much where it counts something."""
         for index in one.lost:
             self.candidates[index].beaten = len(self.rounds)
             self.candidates[index].margin = f"by {margins[index]}" if counts and index in margins else ""
         self.rounds.append(one)
-
-    def _limit(self, standing: list[int]) -> list[int]:
-        """EIGRP keeps the best of its feasible successors, at most ``multipath``."""
-        if not standing:
-            return standing
-        solution, process = self.candidates[standing[0]].processes
-        limit = self.solved.solutions[solution].multipath(process)
-        ordered = sorted(standing, key=lambda index: int(self.candidates[index].attributes["by this way"]))
-        return sorted(ordered[:limit])
 
     def _install(self, group: list[int]) -> list[int]:
         """The install policy, asked of a source's best route."""
@@ -294,7 +211,7 @@ class Elimination:
         rule = "the instance's install policy lets routes into the table or keeps them out"
         if not decision.accepted:
             place = decision.by.place if decision.by is not None else policy.place
-            self._record(Round("install policy", "", rule, values, tuple(group), place=place), {}, counts=False)
+            self.record(Round("install policy", "", rule, values, tuple(group), place=place), {}, counts=False)
             return []
         if decision.set.preference is not None:
             for index in group:
@@ -329,7 +246,7 @@ class Elimination:
             lost = {
                 index: one - best for group, one in zip(groups, ranks, strict=True) if one > best for index in group
             }
-            self._record(Round(name, "", rule, values, tuple(lost), chosen), lost, counts=name == "preference")
+            self.record(Round(name, "", rule, values, tuple(lost), chosen), lost, counts=name == "preference")
             groups = [group for group, one in zip(groups, ranks, strict=True) if one == best]
         return groups[0] if groups else []
 

@@ -10,11 +10,7 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 
 from routrel.model.places import Place
-from routrel.routing.eigrp import EigrpDatabase
-from routrel.routing.isis.database import Domain, IsisDatabase
-from routrel.routing.ospf.database import Database
-from routrel.routing.rip import RipDatabase
-from routrel.routing.rows import Process
+from routrel.routing.protocol import Process
 from routrel.routing.solve import Solved
 from routrel.topology.wiring import Break
 
@@ -154,65 +150,6 @@ class _Search:
         return None
 
 
-def _running(processes: Sequence[Process]) -> dict[int, Place]:
+def instances_running(processes: Sequence[Process]) -> dict[int, Place]:
+    """The instances of some processes, and where they are told to run."""
     return {process.instance: process.place for process in processes}
-
-
-def ospf_neighbors(database: Database, area: int | None = None) -> Neighbors:
-    """Of one area, or of all together."""
-    hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.areas.items()}
-    inside = hears.values() if area is None else [hears.get(area, set())]
-    return Neighbors(
-        "OSPF" if database.version == 2 else "OSPF version 3",
-        "ospf-neighbours",
-        _running(database.processes),
-        set().union(*inside),
-        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
-        database.apart,
-        networks=[
-            frozenset(member.port for member in network)
-            for number, one in database.areas.items()
-            if area in (None, number)
-            for network in one.networks
-        ],
-        elsewhere=set().union(*hears.values()),
-    )
-
-
-def isis_neighbors(database: IsisDatabase, domain: Domain) -> Neighbors:
-    """Of one level and area."""
-    hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.domains.items()}
-    return Neighbors(
-        "IS-IS",
-        "isis-neighbours",
-        _running(database.processes),
-        hears.get(domain, set()),
-        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
-        database.apart,
-        elsewhere=set().union(*hears.values()),
-    )
-
-
-def rip_neighbors(database: RipDatabase, family: int) -> Neighbors:
-    """Of one address family."""
-    return Neighbors(
-        "RIP",
-        "rip-neighbours",
-        _running(database.processes),
-        {(one.sender_port, one.hop.port) for one in database.hearings[family]},
-        {port: (settings.passive, settings.place) for port, (_, settings) in database.speakers.items()},
-        database.apart,
-        silence_is_one_way=True,
-    )
-
-
-def eigrp_neighbors(database: EigrpDatabase, family: int) -> Neighbors:
-    """Of one address family."""
-    return Neighbors(
-        "EIGRP",
-        "eigrp-neighbours",
-        _running(database.processes),
-        {(one.sender_port, one.hop.port) for one in database.hearings[family]},
-        {port: (one.settings.passive, one.settings.place) for port, one in database.speakers.items()},
-        database.apart,
-    )

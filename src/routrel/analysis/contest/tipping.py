@@ -11,24 +11,16 @@ from dataclasses import dataclass
 
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.protocol import InterfaceCost
 from routrel.analysis.contest.rounds import merged_hops
-from routrel.analysis.contest.tipping_paths import path_tips
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.routes import PROTOCOL_ORDER, NextHop
+from routrel.model.routing import PROTOCOL_ORDER
+from routrel.routing.routes import NextHop
 
-HIGHEST = {"ospf": 65535, "isis": 0xFFFFFE, "rip": 16, "eigrp": 0xFFFFFF}
-LOWEST_METRIC = {"ospf": 0, "isis": 0, "rip": 1, "eigrp": 0}
-HIGHEST_METRIC = {"ospf": 0xFFFFFE, "isis": 0xFFFFFF, "rip": 16, "eigrp": 0xFFFFFFFE}
-COST_WORD = {"ospf": "cost", "isis": "metric", "rip": "metric", "eigrp": "delay"}
-NARROW_METRIC = 63
 MOST_WORK = 120_000
 """Interfaces that are tried times the edges of the graph that each trial goes through."""
 
 FEWEST_PORTS = 8
-
-
-Settings = tuple[int, Place, int]
-"""The cost of an interface, where it stands, and the highest possible."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,10 +71,24 @@ def tipping_points(explainer: Explainer, contest: Contest) -> list[TippingPoint]
 
 def _paths(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
     device = explainer.topology.devices[explainer.topology.instances[contest.instance].device].name
-    for tip in path_tips(explainer, contest):
+    losing = {one.processes[0] for one in contest.candidates if one.is_process}
+
+    def again(candidates: list[Candidate]) -> Contest:
+        return explainer.decide(contest.instance, contest.prefix, candidates)
+
+    for tip in (tip for number in sorted(losing) for tip in explainer.contests[number].path_tips(contest, again)):
         becomes = outcome_of(tip.contest)
         yield TippingPoint(
-            tip.what, device, -1, "bgp", tip.now, tip.value, tip.above, becomes, None, tip.candidate.place
+            tip.what,
+            device,
+            -1,
+            tip.candidate.protocol,
+            tip.now,
+            tip.value,
+            tip.above,
+            becomes,
+            None,
+            tip.candidate.place,
         )
 
 
@@ -96,7 +102,7 @@ def ports_left_out(explainer: Explainer, contest: Contest) -> int:
     return _ports_tried(explainer, contest)[1] if contest.winners else 0
 
 
-def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int, Settings]], int]:
+def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int, InterfaceCost]], int]:
     """The interfaces whose costs are tried, the nearest first, and how many are left out."""
     winner = contest.candidates[contest.winners[0]]
     if not winner.is_process:
@@ -105,11 +111,8 @@ def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int
     for candidate in contest.candidates:
         if candidate.processes == winner.processes and not candidate.out:
             ports |= candidate.counted_ports
-    solution, process = explainer.solved.solutions[winner.processes[0]], winner.processes[1]
-    if winner.protocol == "ospf":
-        ports |= explainer.ospf[id(solution)].shortening_ports(process, contest.prefix)
-    elif winner.protocol == "isis":
-        ports |= explainer.isis.shortening_ports(process, contest.prefix)
+    of_winner = explainer.contests[winner.processes[0]]
+    ports |= of_winner.shortening_ports(winner.processes[1], contest.prefix)
     counted = [leg.port for index in contest.winners for way in contest.candidates[index].ways for leg in way.legs]
     near = {port: at for at, port in reversed(list(enumerate(counted)))}
     device = explainer.topology.instances[contest.instance].device
@@ -118,7 +121,7 @@ def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int
         for port in sorted(
             ports, key=lambda one: (explainer.topology.ports[one].device != device, near.get(one, len(near)), one)
         )
-        if (settings := _cost_of(explainer, winner, port)) is not None
+        if (settings := of_winner.interface_cost(port)) is not None
     ]
     edges = sum(len(edges) for one in contest.candidates if one.graph for edges in one.graph.leaving.values())
     most = max(FEWEST_PORTS, MOST_WORK // max(1, edges))
@@ -128,53 +131,33 @@ def _ports_tried(explainer: Explainer, contest: Contest) -> tuple[list[tuple[int
 def _tips_of_port(
     explainer: Explainer, contest: Contest, port: int, now: int, place: Place, highest: int
 ) -> Iterator[TippingPoint]:
-    protocol = contest.candidates[contest.winners[0]].protocol
+    winner = contest.candidates[contest.winners[0]]
+    protocol = winner.protocol
     name = explainer.topology.ports[port].name
 
     def at(value: int) -> Outcome:
         trial = Explainer(explainer.solved, {port: value}, None, explainer)
         return outcome_of(trial.contest(contest.instance, contest.prefix))
 
-    word = f"{COST_WORD[protocol]} of {name.interface}"
+    word = f"{explainer.contests[winner.processes[0]].cost_word} of {name.interface}"
     for value, above, becomes, beyond in _search(at, outcome_of(contest), now, 1, highest):
         yield TippingPoint(word, name.device, port, protocol, now, value, above, becomes, beyond, place)
-
-
-def _cost_of(explainer: Explainer, winner: Candidate, port: int) -> Settings | None:
-    """Of an interface in the winner's protocol."""
-    highest = HIGHEST[winner.protocol]
-    solution = explainer.solved.solutions[winner.processes[0]]
-    if winner.protocol == "ospf":
-        speaker = explainer.ospf[id(solution)].database.speakers.get(port)
-        if speaker is None or speaker.port.interface.is_loopback:
-            return None
-        return speaker.cost, speaker.settings.place, highest
-    if winner.protocol == "isis":
-        isis = explainer.solved.isis.database.speakers.get(port)
-        if isis is None or isis.port.interface.is_loopback:
-            return None
-        return isis.settings.metric, isis.settings.place, highest if isis.isis.wide_metrics else NARROW_METRIC
-    if winner.protocol == "rip":
-        rip = explainer.solved.rip.database.speakers.get(port)
-        return None if rip is None else (rip[1].metric, rip[1].place, highest)
-    eigrp = explainer.solved.eigrp.database.speakers.get(port)
-    return None if eigrp is None else (eigrp.settings.delay, eigrp.settings.place, highest)
 
 
 def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
     """The metrics at which routers put the prefix into the winner's protocol."""
     winner = contest.candidates[contest.winners[0]]
-    if not winner.is_process or winner.protocol == "bgp":
+    of_winner = explainer.contests[winner.processes[0]] if winner.is_process else None
+    if of_winner is None or of_winner.metrics_tried is None:
         return
-    solution_number = winner.processes[0]
-    solution = explainer.solved.solutions[solution_number]
-    number = explainer.solved.representatives.column_of(contest.prefix)
-    for process, injected in sorted(explainer.solved.settling.injected[solution_number].items()):
-        at_number = int(injected.numbers.searchsorted(number))
-        if at_number >= len(injected.numbers) or injected.numbers[at_number] != number:
+    low, high = of_winner.metrics_tried
+    solution_number, solution = winner.processes[0], of_winner.solution
+    number = explainer.solved.prefix_classes.column_of(contest.prefix)
+    for process, found in sorted(of_winner.redistributed.items()):
+        at_number = found.position(number)
+        if at_number is None:
             continue
-        default = explainer.default_metric(solution_number, process)
-        now = default if injected.metric[at_number] < 0 else int(injected.metric[at_number])
+        now = solution.default_metric(process) if found.metric[at_number] < 0 else int(found.metric[at_number])
         key = (solution_number, process)
 
         def at(value: int, key: tuple[int, int] = key) -> Outcome:
@@ -182,10 +165,9 @@ def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
             return outcome_of(trial.contest(contest.instance, contest.prefix))
 
         protocol = winner.protocol
-        found = solution.processes[process]
-        place = found.redistribute[0].place if found.redistribute else found.place
-        device = explainer.topology.devices[explainer.topology.instances[found.instance].device].name
-        low, high = LOWEST_METRIC[protocol], HIGHEST_METRIC[protocol]
+        of = solution.processes[process]
+        place = of.redistribute[0].place if of.redistribute else of.place
+        device = explainer.topology.devices[explainer.topology.instances[of.instance].device].name
         for value, above, becomes, beyond in _search(at, outcome_of(contest), now, low, high):
             yield TippingPoint(
                 f"metric of {contest.prefix} put into {protocol}",
@@ -268,7 +250,7 @@ def _preferences(explainer: Explainer, contest: Contest) -> Iterator[TippingPoin
 
 def _is_by_protocol(candidate: Candidate) -> bool:
     """Whether its preference is the instance's for the protocol, not a policy's or a route's own."""
-    if candidate.protocol not in ("static", "ospf", "isis", "rip", "eigrp", "bgp"):
+    if not candidate.is_process and candidate.protocol != "static":
         return False
     return "preference set by" not in candidate.attributes and not candidate.has_own_preference
 
@@ -277,8 +259,11 @@ def _preference_point(
     explainer: Explainer, contest: Contest, candidate: Candidate, value: int, above: bool, becomes: Outcome
 ) -> TippingPoint:
     instance = explainer.topology.instances[contest.instance]
-    names = {("eigrp", "external"): "eigrp_external", ("bgp", "external"): "ebgp", ("bgp", "internal"): "ibgp"}
-    name = names.get((candidate.protocol, candidate.kind), candidate.protocol)
+    name = candidate.protocol
+    if candidate.is_process:
+        solution = explainer.contests[candidate.processes[0]].solution
+        names = {solution.kind_names[kind]: named for kind, named in solution.preference_names.items()}
+        name = names.get(candidate.kind, name)
     return TippingPoint(
         f"preference of {name}",
         explainer.topology.devices[instance.device].name,

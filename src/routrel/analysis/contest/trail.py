@@ -3,9 +3,11 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from routrel.analysis.answers import contests
 from routrel.analysis.contest.separation import Neighbors, separation
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
+from routrel.topology.segments import Topology
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +27,12 @@ class Trail:
     """How far a prefix came from one origin towards the instance that lacks it."""
 
     steps: tuple[Step, ...]
+
+
+def step_answer(topology: Topology, step: Step) -> contests.Step:
+    """A step as it is shown."""
+    name, others = topology.instance_name(step.instance), [place for place in step.others if place]
+    return contests.Step(name, step.text, step.stopped, step.place or None, others)
 
 
 def separated(

@@ -10,18 +10,17 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.bgp import BgpDecision
+from routrel.routing.arrays import Column, Flags
 from routrel.routing.bgp.paths import (
+    ABSENT,
     AS_PATH,
     CLUSTERS,
     IS_LOCAL,
     LOCAL_PREFERENCE,
     MED,
-    NONE,
     ORIGIN,
     ORIGINATOR,
     WEIGHT,
-    Column,
-    Flags,
     Paths,
 )
 
@@ -29,6 +28,9 @@ UNREACHABLE = np.int64(2**40)
 """The metric to a next hop that does not resolve."""
 
 NEVER = np.int64(2**62)
+FEW = 16
+"""Candidates of a column that are compared each with each."""
+
 WORST_MED = np.int64(2**32 - 1)
 """The highest MED there is (RFC 4271 section 4.3 f)."""
 
@@ -39,7 +41,7 @@ Values = npt.NDArray[np.int64]
 class Candidates:
     """The k paths that may stand for each of m columns; the first row is what the router says itself.
 
-    ``ids`` int64 (k, m): path numbers or NONE. ``metrics`` int64 (k, m): to the next hops, UNREACHABLE where
+    ``ids`` int64 (k, m): path numbers or ABSENT. ``metrics`` int64 (k, m): to the next hops, UNREACHABLE where
     they do not resolve. (k,) each: ``external``; the peer's ``identifier``; ``order``, the rank of its
     address; ``age``, when its session came up, NEVER where that is not known.
     """
@@ -59,7 +61,7 @@ class Candidates:
 
 @dataclass(slots=True)
 class Decided:
-    """``best`` int64 (m,): the row of the best candidate, or NONE. ``equal`` bool (k, m): multipath's choice."""
+    """``best`` int64 (m,): the row of the best candidate, or ABSENT. ``equal`` bool (k, m): multipath's choice."""
 
     best: Column
     equal: Flags
@@ -69,7 +71,7 @@ def decide(paths: Paths, candidates: Candidates, switches: BgpDecision) -> Decid
     """The best candidate of each column, and those equal to it through the metric to the next hop."""
     usable = (candidates.ids >= 0) & (candidates.metrics < UNREACHABLE)
     count = usable.sum(axis=0)
-    best = np.where(count > 0, usable.argmax(axis=0), NONE)
+    best = np.where(count > 0, usable.argmax(axis=0), ABSENT)
     contested = np.flatnonzero(count > 1)
     if not len(contested):
         return Decided(best, usable)
@@ -83,6 +85,8 @@ def _eliminate(paths: Paths, candidates: Candidates, alive: Flags, switches: Bgp
     rows, ids = paths.rows, candidates.ids
 
     def keep_lowest(values: Values) -> None:
+        if values.min() == values.max():
+            return
         values = np.broadcast_to(values, alive.shape)
         lowest = np.where(alive, values, NEVER).min(axis=0)
         np.logical_and(alive, values == lowest, out=alive)
@@ -99,7 +103,7 @@ def _eliminate(paths: Paths, candidates: Candidates, alive: Flags, switches: Bgp
     keep_lowest(rows[:, ORIGIN][ids])
     # (c): the lowest MED among paths of one neighbouring AS.
     med = rows[:, MED][ids]
-    med = np.where(med == NONE, WORST_MED if switches.missing_med_is_worst else np.int64(0), med)
+    med = np.where(med == ABSENT, WORST_MED if switches.missing_med_is_worst else np.int64(0), med)
     neighbor = paths.nearest_as(as_paths)
     if switches.compare_med_between_as:
         keep_lowest(med)
@@ -125,7 +129,7 @@ def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> list[V
         values.append(np.where(candidates.external, candidates.age, 0)[:, None])
     # (f): the lowest router id; RFC 4456 section 9: the originator's where there is one.
     originator = rows[:, ORIGINATOR][ids]
-    values.append(np.where(originator == NONE, candidates.identifier[:, None], originator))
+    values.append(np.where(originator == ABSENT, candidates.identifier[:, None], originator))
     # RFC 4456 section 9: the shortest cluster list.
     values.append(paths.cluster_lengths(rows[:, CLUSTERS][ids]))
     # (g): the lowest neighbour address.
@@ -135,6 +139,11 @@ def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> list[V
 
 def _lowest_med_of_each(alive: Flags, med: Values, neighbor: Values) -> None:
     """Drop each path that one of the same neighbouring AS beats by its MED, whatever else is there."""
+    if len(alive) <= FEW:
+        standing = alive.copy()
+        for row in range(len(alive)):
+            alive &= ~(standing[row] & (neighbor == neighbor[row]) & (med > med[row]))
+        return
     numbers, group = np.unique(neighbor, return_inverse=True)
     group = group.reshape(neighbor.shape)
     columns = np.broadcast_to(np.arange(alive.shape[1]), alive.shape)
@@ -158,14 +167,14 @@ def _one_after_the_other(
     np.put_along_axis(rank, ranked, np.arange(shape[0])[None, :], axis=1)
     rank = rank.T
     columns = np.arange(shape[1])
-    champion = np.full(shape[1], NONE)
+    champion = np.full(shape[1], ABSENT)
     age = np.where(candidates.age == NEVER, -1, candidates.age)
     for row in np.lexsort((candidates.order, -age)).tolist():
         standing = np.maximum(champion, 0)
         same = neighbor[row] == neighbor[standing, columns]
         standing_med = med[standing, columns]
         wins = np.where(same & (med[row] != standing_med), med[row] < standing_med, rank[row] < rank[standing, columns])
-        champion = np.where(alive[row] & ((champion == NONE) | wins), row, champion)
+        champion = np.where(alive[row] & ((champion == ABSENT) | wins), row, champion)
     equal = alive.copy()
     for values in forwarding:
         equal &= values == values[champion, columns]

@@ -1,20 +1,23 @@
 """What a solved BGP has to report: sessions that do not come up, and choices that do not settle or hang on timing."""
 
 from collections import defaultdict
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding, some_of
 from routrel.routing.bgp.sessions import Speaker
-from routrel.routing.bgp.solution import BgpSolution
 from routrel.topology.disjoint_sets import DisjointSets
+
+if TYPE_CHECKING:
+    from routrel.routing.bgp.solution import BgpSolution
 
 MOST_RESTARTED = 2_000_000
 """Channels times columns up to which sessions are failed and brought back, one after the other."""
 
 
-def findings(bgp: BgpSolution) -> list[Finding]:
+def findings(bgp: "BgpSolution") -> list[Finding]:
     """What is known once BGP is solved."""
     found = bgp.database.findings_of(bgp.state)
     found += _twice_given_identifiers(bgp)
@@ -31,7 +34,7 @@ def findings(bgp: BgpSolution) -> list[Finding]:
     return found
 
 
-def _twice_given_identifiers(bgp: BgpSolution) -> list[Finding]:
+def _twice_given_identifiers(bgp: "BgpSolution") -> list[Finding]:
     """RFC 6286 section 2.1: identifiers are unique within an AS; RFC 4456 section 8 tells loops by them."""
     all_speakers = bgp.database.speakers
     if len({(one.bgp.number, one.identifier) for one in all_speakers}) == len(all_speakers):
@@ -59,7 +62,7 @@ def _twice_given_identifiers(bgp: BgpSolution) -> list[Finding]:
     ]
 
 
-def _unstable(bgp: BgpSolution, columns: set[int], speakers: list[int]) -> Finding:
+def _unstable(bgp: "BgpSolution", columns: set[int], speakers: list[int]) -> Finding:
     names = ", ".join(_name(bgp, speaker) for speaker in speakers)
     return Finding(
         "bgp-unstable",
@@ -72,7 +75,7 @@ def _unstable(bgp: BgpSolution, columns: set[int], speakers: list[int]) -> Findi
     )
 
 
-def restart_findings(bgp: BgpSolution) -> list[Finding]:
+def restart_findings(bgp: "BgpSolution") -> list[Finding]:
     """Sessions after whose failure and return BGP stays with another choice: it has several stable states.
 
     Tried on one session after the other, while the work stays within bounds; what is known to hang on who
@@ -109,9 +112,9 @@ def restart_findings(bgp: BgpSolution) -> list[Finding]:
     return found
 
 
-def _name(bgp: BgpSolution, speaker: int) -> str:
+def _name(bgp: "BgpSolution", speaker: int) -> str:
     return bgp.topology.instance_name(bgp.database.speakers[speaker].instance)
 
 
-def _device(bgp: BgpSolution, speaker: int) -> str:
+def _device(bgp: "BgpSolution", speaker: int) -> str:
     return bgp.topology.devices[bgp.topology.instances[bgp.database.speakers[speaker].instance].device].name

@@ -13,7 +13,9 @@ import numpy.typing as npt
 from routrel.model.addresses import Address
 from routrel.model.devices import Device
 from routrel.model.policies import Policy
+from routrel.routing.arrays import Column, Flags
 from routrel.routing.bgp.paths import (
+    ABSENT,
     AS_PATH,
     CLUSTERS,
     COMMUNITIES,
@@ -22,14 +24,11 @@ from routrel.routing.bgp.paths import (
     LOCAL_PREFERENCE,
     MED,
     NEXT_HOP,
-    NONE,
     ORIGINATOR,
     OWN,
     PREFERENCE,
     TAG,
     WEIGHT,
-    Column,
-    Flags,
     PathRows,
     Paths,
     Rows,
@@ -37,7 +36,7 @@ from routrel.routing.bgp.paths import (
 )
 from routrel.routing.bgp.sessions import BgpDatabase, Channel
 from routrel.routing.policies import evaluate, matching
-from routrel.routing.representatives import Representatives
+from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.topology.segments import Topology
 
 LOCALLY = -1
@@ -47,7 +46,7 @@ LOCALLY = -1
 class Messages:
     """Paths handed from speaker to speaker."""
 
-    def __init__(self, topology: Topology, database: BgpDatabase, paths: Paths, columns: Representatives):
+    def __init__(self, topology: Topology, database: BgpDatabase, paths: Paths, columns: PrefixClasses):
         self.topology = topology
         self.database = database
         self.paths = paths
@@ -57,8 +56,9 @@ class Messages:
         self._is_client: Flags = np.zeros(1, bool)
         self._ports: npt.NDArray[np.int64] = np.zeros(1, np.int64)
         self._identifiers: Column = np.zeros(1, np.int64)
-        self._kinds: dict[int, Column] = {}
-        self._family = np.where(np.arange(len(columns)) < columns.first_of_ipv6, 4, 6)
+        self._kinds: dict[tuple[int, str] | None, Column] = {}
+        """By device and policy."""
+        self._family = np.where(columns.is_ipv6, 6, 4)
 
     def use(self, channels: list[Channel]) -> None:
         """The channels that are up; the place after the last stands for ``LOCALLY``."""
@@ -71,9 +71,9 @@ class Messages:
     def send(
         self, channels: Sequence[Channel], columns: Column, ids: Column, via: Column
     ) -> Iterator[tuple[Channel, Column]]:
-        """What the receivers hold of one sender's paths after import: path numbers or NONE, (m,) per channel.
+        """What the receivers hold of one sender's paths after import: path numbers or ABSENT, (m,) per channel.
 
-        ``columns``, ``ids`` and ``via`` are (m,): columns, the sender's paths or NONE, the channels they came by.
+        ``columns``, ``ids`` and ``via`` are (m,): columns, the sender's paths or ABSENT, the channels they came by.
         Neighbours that are told alike are told once.
         """
         alike: dict[tuple[object, ...], list[tuple[Channel, Flags]]] = defaultdict(list)
@@ -90,23 +90,23 @@ class Messages:
             alike[how].append((channel, self.may_send(channel, columns, ids, via)))
         for members in alike.values():
             told = np.logical_or.reduce([allowed for _, allowed in members])
-            sent = self._sent_numbers(members[0][0], columns, np.where(told, ids, NONE), via)
+            sent = self._sent_numbers(members[0][0], columns, np.where(told, ids, ABSENT), via)
             for channel, allowed in members:
-                yield channel, self._held_numbers(channel, columns, np.where(allowed, sent, NONE))
+                yield channel, self._held_numbers(channel, columns, np.where(allowed, sent, ABSENT))
 
     def _sent_numbers(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Column:
-        """Path numbers as a channel carries them, NONE where the export policy lets none out."""
-        result = np.full(len(columns), NONE, np.int64)
+        """Path numbers as a channel carries them, ABSENT where the export policy lets none out."""
+        result = np.full(len(columns), ABSENT, np.int64)
         known = np.flatnonzero(ids >= 0)
         if not len(known):
             return result
-        kind = self._kind_of(self._policy(channel.sender, channel.sending.neighbor.export_policy))[columns[known]]
+        kind = self._kind_of(channel.sender, channel.sending.neighbor.export_policy)[columns[known]]
         kind = kind * 2 + (self._family[columns[known]] == 6)
         key = (ids[known] * (len(self.channels) + 1) + via[known] + 1) * (kind.max() + 1) + kind
         _, first, inverse = np.unique(key, return_index=True, return_inverse=True)
         at = known[first]
         accepted, rows = self.sent(channel, columns[at], ids[at], via[at])
-        numbers = np.full(len(at), NONE, np.int64)
+        numbers = np.full(len(at), ABSENT, np.int64)
         numbers[accepted] = self.paths.numbers_of(rows[accepted])
         result[known] = numbers[inverse.reshape(-1)]
         return result
@@ -117,17 +117,17 @@ class Messages:
         neighbor = channel.receiving.neighbor
         if not len(known):
             return sent
-        result = np.full(len(columns), NONE, np.int64)
+        result = np.full(len(columns), ABSENT, np.int64)
         if neighbor.import_policy is None and not neighbor.weight:
             rows = self.paths.rows
             held = self.is_held(channel, rows[sent[known]])
             result[known[held]] = sent[known[held]]
             return result
-        kind = self._kind_of(self._policy(channel.receiver, neighbor.import_policy))[columns[known]]
+        kind = self._kind_of(channel.receiver, neighbor.import_policy)[columns[known]]
         _, first, inverse = np.unique(sent[known] * (kind.max() + 1) + kind, return_index=True, return_inverse=True)
         at = known[first]
         held, rows = self.let_in(channel, columns[at], self.paths.rows[sent[at]])
-        numbers = np.full(len(at), NONE, np.int64)
+        numbers = np.full(len(at), ABSENT, np.int64)
         numbers[held] = self.paths.numbers_of(rows[held])
         result[known] = numbers[inverse.reshape(-1)]
         return result
@@ -166,9 +166,9 @@ class Messages:
         is_own = rows[:, NEXT_HOP] == OWN
         if channel.external:
             # Section 5.1.4: a MED from elsewhere stays here. Section 5.1.5: so does the local preference.
-            rows[~said_here & ~given.set_med, MED] = NONE
+            rows[~said_here & ~given.set_med, MED] = ABSENT
             rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
-            rows[:, [ORIGINATOR, CLUSTERS]] = NONE, 0
+            rows[:, [ORIGINATOR, CLUSTERS]] = ABSENT, 0
             if neighbor.remove_private_as:
                 rows[:, AS_PATH] = paths.map_as_paths("no private", rows[:, AS_PATH], without_private)
             number = sender.bgp.number
@@ -179,11 +179,11 @@ class Messages:
             changed = ~given.set_next_hop & (~kept | is_own)
         else:
             originator = rows[:, ORIGINATOR]
-            rows[:, ORIGINATOR] = np.where(reflected & (originator == NONE), self._identifiers[via], originator)
+            rows[:, ORIGINATOR] = np.where(reflected & (originator == ABSENT), self._identifiers[via], originator)
             rows[reflected, CLUSTERS] = paths.add_cluster(sender.cluster, rows[reflected, CLUSTERS])
             changed = ~given.set_next_hop & (is_own | (neighbor.next_hop_self & ~reflected))
         rows[:, NEXT_HOP] = np.where(changed, own_hop, rows[:, NEXT_HOP])
-        rows[:, [WEIGHT, TAG, PREFERENCE, IS_LOCAL]] = 0, NONE, NONE, 0
+        rows[:, [WEIGHT, TAG, PREFERENCE, IS_LOCAL]] = 0, ABSENT, ABSENT, 0
         return accepted, rows
 
     def default_sent(self, channel: Channel, column: int) -> Rows:
@@ -238,9 +238,12 @@ class Messages:
             policy, self.columns, columns, "bgp", med, given.rows[:, TAG], given.has_next_hop, given
         ).accepted
 
-    def _kind_of(self, policy: Policy | None) -> Column:
+    def _kind_of(self, process: int, name: str | None) -> Column:
         """Columns of which a policy's prefix matches say the same have one kind: int64 (c,)."""
-        key = id(policy)
+        policy = self._policy(process, name)
+        key = (
+            (self.topology.instances[self.database.speakers[process].instance].device, policy.name) if policy else None
+        )
         if key not in self._kinds:
             kinds = np.zeros(len(self.columns), np.int64)
             for statement in policy.statements if policy is not None else ():

@@ -18,10 +18,9 @@ from routrel.model.policies import (
     PolicyMatch,
     PolicySet,
 )
+from routrel.routing.arrays import Column, Flags
 
-Column = npt.NDArray[np.int64]
 Rows = npt.NDArray[np.int64]
-Flags = npt.NDArray[np.bool_]
 T = TypeVar("T", bound=Hashable)
 
 (
@@ -43,7 +42,7 @@ WIDTH = 12
 ORIGINS = ("igp", "egp", "incomplete")
 """In the order in which RFC 4271 section 9.1.2.2 (b) prefers them."""
 
-NONE = -1
+ABSENT = -1
 """No MED, no originator, no tag, no preference of its own; as a path number: no path."""
 
 OWN = 0
@@ -168,21 +167,26 @@ class Paths:
         return self._mapped(("cluster", identifier), clusters, self.clusters, lambda listed: (identifier, *listed))
 
     def _mapped(self, key: Hashable, numbers: Column, interned: _Interned[T], change: Callable[[T], T]) -> Column:
-        distinct, inverse = np.unique(numbers, return_inverse=True)
+        if not len(numbers):
+            return numbers
+        # A statement often takes a single route.
+        given, inverse = (
+            (numbers, np.zeros(1, np.int64)) if len(numbers) == 1 else np.unique(numbers, return_inverse=True)
+        )
         changed = []
-        for number in distinct.tolist():
+        for number in given.tolist():
             found = self._changed.get((key, number))
             if found is None:
                 found = self._changed[key, number] = interned.number(change(interned.values[number]))
             changed.append(found)
-        return np.array(changed, np.int64)[inverse.reshape(-1)] if len(numbers) else numbers
+        return np.array(changed, np.int64)[inverse.reshape(-1)]
 
     def blank(self, count: int, origin: str) -> Rows:
         """Paths that a router says itself."""
         rows = np.zeros((count, WIDTH), np.int64)
         rows[:, ORIGIN] = ORIGINS.index(origin)
         rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
-        rows[:, [MED, ORIGINATOR, TAG, PREFERENCE]] = NONE
+        rows[:, [MED, ORIGINATOR, TAG, PREFERENCE]] = ABSENT
         rows[:, IS_LOCAL] = 1
         return rows
 
@@ -228,7 +232,7 @@ class PathRows:
 
     def apply(self, change: PolicySet, where: Flags) -> None:
         """What a statement sets."""
-        rows = self.rows
+        rows, at = self.rows, np.flatnonzero(where)
         for value, column in (
             (change.med if change.med is not None else change.metric, MED),
             (change.local_preference, LOCAL_PREFERENCE),
@@ -237,22 +241,20 @@ class PathRows:
             (change.preference, PREFERENCE),
         ):
             if value is not None:
-                rows[where, column] = value
+                rows[at, column] = value
                 if column == MED:
-                    self.set_med |= where
+                    self.set_med[at] = True
         if change.origin is not None:
-            rows[where, ORIGIN] = ORIGINS.index(change.origin)
+            rows[at, ORIGIN] = ORIGINS.index(change.origin)
         if change.next_hop is not None:
-            rows[where, NEXT_HOP] = self.paths.next_hops.number(change.next_hop)
-            self.set_next_hop |= where
-        if change.as_path_prepend is not None and where.any():
+            rows[at, NEXT_HOP] = self.paths.next_hops.number(change.next_hop)
+            self.set_next_hop[at] = True
+        if change.as_path_prepend is not None:
             prepend = change.as_path_prepend
-            rows[where, AS_PATH] = self.paths.map_as_paths(prepend, rows[where, AS_PATH], prepend.applied)
-        if change.communities is not None and where.any():
+            rows[at, AS_PATH] = self.paths.map_as_paths(prepend, rows[at, AS_PATH], prepend.applied)
+        if change.communities is not None:
             communities = change.communities
-            rows[where, COMMUNITIES] = self.paths.map_communities(
-                communities, rows[where, COMMUNITIES], communities.applied
-            )
+            rows[at, COMMUNITIES] = self.paths.map_communities(communities, rows[at, COMMUNITIES], communities.applied)
 
 
 def without_private(path: tuple[int, ...]) -> tuple[int, ...]:

@@ -9,16 +9,16 @@ import hashlib
 from collections.abc import Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass, field
-from datetime import datetime
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Prefix
+from routrel.routing.arrays import Column, Flags, distinct
 from routrel.routing.bgp.decision import NEVER, Candidates, decide
 from routrel.routing.bgp.messages import LOCALLY, Messages
-from routrel.routing.bgp.paths import NEXT_HOP, NONE, ORIGIN, ORIGINS, OWN, Column, Flags
+from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, ORIGIN, ORIGINS, OWN
 from routrel.routing.bgp.sessions import Channel, Speaker
 
 Numbers = npt.NDArray[np.int64]
@@ -26,7 +26,7 @@ Numbers = npt.NDArray[np.int64]
 QUIET = 12
 """Rounds after which states are remembered: most networks are done by then."""
 
-ROUNDS = 1000
+MOST_ROUNDS = 1000
 
 
 class Resolver(Protocol):
@@ -70,10 +70,10 @@ class Propagation:
         self.blocked = blocked
         self.resolvers = resolvers
         self.count = local.shape[1]
-        self.received: list[Column] = [np.full(self.count, NONE, np.int64) for _ in channels]
-        self.best = np.full_like(local, NONE)
+        self.received: list[Column] = [np.full(self.count, ABSENT, np.int64) for _ in channels]
+        self.best = np.full_like(local, ABSENT)
         self.via = np.full_like(local, LOCALLY)
-        self._announced = np.full_like(local, NONE)
+        self._announced = np.full_like(local, ABSENT)
         self._announced_via = np.full_like(local, LOCALLY)
         self.rounds = 0
         self.down: set[int] = set()
@@ -101,7 +101,7 @@ class Propagation:
         """Per speaker, the columns of its aggregates that stand."""
         self._aggregate_paths = [int(self.paths.numbers_of(self.paths.blank(1, origin))[0]) for origin in ORIGINS]
         """By origin."""
-        self._default = {family: columns.number.get(Prefix(family, 0, 0), NONE) for family in (4, 6)}
+        self._default = {family: columns.number.get(Prefix(family, 0, 0), ABSENT) for family in (4, 6)}
 
     def _fixed_of(self, speaker: int) -> tuple[Flags, Column, Column, Column]:
         """What does not change about a speaker's candidates; the first row is its own."""
@@ -122,9 +122,9 @@ class Propagation:
         circling = self._together(everything)
         if len(circling):
             for received in self.received:
-                received[circling] = NONE
+                received[circling] = ABSENT
             for state in (self.best, self._announced):
-                state[:, circling] = NONE
+                state[:, circling] = ABSENT
             again = self._one_by_one(circling)
             self.unstable.columns = set(again.tolist())
             self.ordered = set(circling.tolist()) - self.unstable.columns
@@ -141,7 +141,7 @@ class Propagation:
         dirty = [np.zeros(0, np.int64) for _ in self.speakers]
         for channel in ends:
             dirty[channel.receiver] = np.flatnonzero(other.received[channel.index] >= 0)
-            other.received[channel.index][:] = NONE
+            other.received[channel.index][:] = ABSENT
         other.down = {channel.index for channel in ends}
         if len(other._rounds(dirty)):
             return None
@@ -169,23 +169,23 @@ class Propagation:
         columns = np.arange(self.count)
         seen: dict[bytes, int] = {}
         changes: list[Column] = []
-        for _ in range(ROUNDS):
+        for _ in range(MOST_ROUNDS):
             self.rounds += 1
             sending = [(speaker, self._decide(speaker, dirty[speaker])) for speaker in range(len(self.speakers))]
             changed: list[list[Column]] = [[] for _ in self.speakers]
             for speaker, altered in sending:
                 for receiver, new in self._send(speaker, altered):
                     changed[receiver].append(new)
-            dirty = [_joined(parts) for parts in changed]
+            dirty = [self._joined(parts) for parts in changed]
             if not any(len(part) for part in dirty):
                 return np.zeros(0, np.int64)
-            changes.append(_joined(dirty))
+            changes.append(self._joined(dirty))
             if self.rounds > QUIET:
                 state = self._state(columns)
                 if state in seen:
-                    return _joined(changes[seen[state] + 1 :])
+                    return self._joined(changes[seen[state] + 1 :])
                 seen[state] = len(changes) - 1
-        return _joined(changes[-2:])
+        return self._joined(changes[-2:])
 
     def _one_by_one(self, columns: Column) -> Column:
         """Speakers act in turn, each hearing at once what the one before sent; the columns that come round."""
@@ -196,12 +196,12 @@ class Propagation:
         seen: dict[bytes, int] = {}
         changes: list[Column] = []
         acting: list[set[int]] = []
-        for _ in range(ROUNDS):
+        for _ in range(MOST_ROUNDS):
             self.rounds += 1
             turned: list[Column] = []
             acted: set[int] = set()
             for speaker in range(len(self.speakers)):
-                altered = self._decide(speaker, _joined(dirty[speaker]))
+                altered = self._decide(speaker, self._joined(dirty[speaker]))
                 dirty[speaker] = []
                 if len(altered):
                     acted.add(speaker)
@@ -210,15 +210,15 @@ class Propagation:
                     dirty[receiver].append(new)
             if not turned:
                 return np.zeros(0, np.int64)
-            changes.append(_joined(turned))
+            changes.append(self._joined(turned))
             acting.append(acted)
             state = self._state(columns)
             if state in seen:
                 since = seen[state] + 1
                 self.unstable.speakers = set().union(*acting[since:])
-                return _joined(changes[since:])
+                return self._joined(changes[since:])
             seen[state] = len(changes) - 1
-        return _joined(changes[-2:])
+        return self._joined(changes[-2:])
 
     def _state(self, columns: Column) -> bytes:
         digest = hashlib.blake2b(digest_size=16)
@@ -234,7 +234,7 @@ class Propagation:
         changed_aggregates = self._aggregate(speaker)
         if len(changed_aggregates):
             self._choose(speaker, changed_aggregates)
-            columns = np.union1d(columns, self._touched_by(speaker, changed_aggregates))
+            columns = self._joined([columns, self._touched_by(speaker, changed_aggregates)])
         announced, via = self.best[speaker, columns], self.via[speaker, columns]
         blocked = self.blocked.get(speaker)
         if blocked is not None:
@@ -244,8 +244,8 @@ class Propagation:
             via = np.where(off, LOCALLY, via)
         for column, covered, summary_only in self._aggregates[speaker]:
             if summary_only and column in self.aggregated[speaker]:
-                inside = (columns >= covered.start) & (columns < covered.stop) & (columns != column)
-                announced = np.where(inside, NONE, announced)
+                inside = np.isin(columns, covered) & (columns != column)
+                announced = np.where(inside, ABSENT, announced)
         altered = (announced != self._announced[speaker, columns]) | (via != self._announced_via[speaker, columns])
         self._announced[speaker, columns] = announced
         self._announced_via[speaker, columns] = via
@@ -266,7 +266,7 @@ class Propagation:
         decided = decide(self.paths, candidates, self.speakers[speaker].bgp.decision)
         row = np.maximum(decided.best, 0)
         known = decided.best >= 0
-        self.best[speaker, columns] = np.where(known, candidates.ids[row, np.arange(len(columns))], NONE)
+        self.best[speaker, columns] = np.where(known, candidates.ids[row, np.arange(len(columns))], ABSENT)
         numbers = np.array([LOCALLY, *(channel.index for channel in self.inward[speaker])])
         self.via[speaker, columns] = np.where(known, numbers[row], LOCALLY)
 
@@ -278,10 +278,10 @@ class Propagation:
         changed = []
         for column, covered, _ in self._aggregates[speaker]:
             inside = self.best[speaker, covered].copy()
-            inside[column - covered.start] = NONE
+            inside[covered == column] = ABSENT
             inside = inside[inside >= 0]
             local = self._given[speaker, column]
-            if len(inside) and local == NONE:
+            if len(inside) and local == ABSENT:
                 local = self._aggregate_paths[self.paths.rows[inside, ORIGIN].max()]
             if bool(len(inside)) != (column in self.aggregated[speaker]):
                 self.aggregated[speaker] ^= {column}
@@ -300,8 +300,8 @@ class Propagation:
         touched = [changed]
         for column, covered, summary_only in self._aggregates[speaker]:
             if summary_only and column in changed:
-                touched.append(np.arange(covered.start, covered.stop))
-        return _joined(touched)
+                touched.append(covered)
+        return self._joined(touched)
 
     def _send(self, speaker: int, columns: Column) -> Iterable[tuple[int, Column]]:
         """Send what changed to all neighbours; (receiver, columns) of what they hold differently now."""
@@ -317,6 +317,11 @@ class Propagation:
             if altered.any():
                 standing[columns[altered]] = held[altered]
                 yield channel.receiver, columns[altered]
+
+    def _joined(self, parts: Sequence[Column]) -> Column:
+        """Columns of several parts, each once."""
+        parts = [part for part in parts if len(part)]
+        return parts[0] if len(parts) == 1 else distinct(parts, self.count)
 
     def _is_default(self, columns: Column) -> Flags:
         return np.isin(columns, list(self._default.values()))
@@ -336,17 +341,4 @@ class Propagation:
 def _age(channel: Channel) -> int:
     """When a session came up, in seconds; NEVER where neither end says."""
     said = channel.receiving.neighbor.established_at or channel.sending.neighbor.established_at
-    return int(NEVER) if said is None else int(seconds(said))
-
-
-def seconds(text: str) -> float:
-    """An RFC 3339 time as seconds since 1970."""
-    return datetime.fromisoformat(text.replace("Z", "+00:00")).timestamp()
-
-
-def _joined(parts: Sequence[Column]) -> Column:
-    """Columns of several parts, each once."""
-    parts = [part for part in parts if len(part)]
-    if len(parts) == 1:
-        return parts[0]
-    return np.unique(np.concatenate(parts)) if parts else np.zeros(0, np.int64)
+    return int(NEVER) if said is None else int(said.timestamp())

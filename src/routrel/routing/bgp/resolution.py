@@ -6,19 +6,19 @@ discards, it resolves, and the path discards too (RFC 5635 section 3); a rejecti
 is no way to the next hop, and carries none.
 """
 
-from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.model.routing import RouteAction
+from routrel.routing.arrays import Column, distinct
 from routrel.routing.bgp.decision import UNREACHABLE
-from routrel.routing.bgp.paths import OWN, Column, Paths
+from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, OWN, Paths
+from routrel.routing.bgp.propagation import Propagation
+from routrel.routing.rib.static import resolve_by
+from routrel.routing.rib.table import Table
 from routrel.routing.routes import NextHop, Route
-from routrel.routing.static import resolve_by
-from routrel.routing.table import Table
-from routrel.topology.segments import Topology
 
 DEPTH = 8
 """How many BGP routes may lead from one to the next before a next hop is given up."""
@@ -34,19 +34,19 @@ class Resolution(NamedTuple):
 
 NOWHERE = Resolution(int(UNREACHABLE), ())
 
-HasPath = Callable[[int, int], bool]
-"""(column, next hop): whether the router holds a path for the column with that next hop."""
-
 
 class TableResolver:
-    """One router's next hops by its table of the moment; each is looked up once."""
+    """One router's next hops by its table of the moment; each is looked up once.
 
-    def __init__(self, topology: Topology, paths: Paths, table: Table, next_hop_of: Callable[[int], int], has: HasPath):
-        self.topology = topology
+    ``held`` are the paths of the moment, None before any is sent.
+    """
+
+    def __init__(self, paths: Paths, table: Table, held: Propagation | None, process: int):
+        self.topology = table.topology
         self.paths = paths
         self.table = table
-        self._next_hop_of = next_hop_of
-        self._has = has
+        self._held = held
+        self._process = process
         self._known: dict[int, Resolution] = {OWN: NOWHERE}
         self._metrics = np.full(16, -1, np.int64)
 
@@ -58,7 +58,7 @@ class TableResolver:
             self._metrics = np.concatenate([self._metrics, more])
         found = self._metrics[next_hops]
         if (found < 0).any():
-            for number in np.unique(next_hops[found < 0]).tolist():
+            for number in distinct([next_hops[found < 0]], count).tolist():
                 self._metrics[number] = self.resolve(number).metric
             found = self._metrics[next_hops]
         return found
@@ -86,15 +86,29 @@ class TableResolver:
             return NOWHERE
         if route.protocol != "bgp":
             return Resolution(route.metric or 0, resolution[1])
-        return self.resolve(self._next_hop_of(column), depth + 1)
+        held = self._held
+        if held is None or held.best[self._process, column] == ABSENT:
+            return NOWHERE
+        return self.resolve(int(self.paths.rows[held.best[self._process, column], NEXT_HOP]), depth + 1)
 
     def carrier(self, next_hop: int, address: Address) -> tuple[Route | None, int]:
         """The route that a next hop resolves by, and its column; None where only itself would do."""
         for number in self.table.prefixes.chain(address):
             route = self.table.get(number)
-            column = self.table.representatives.column.item(number)
-            if (route is None or route.protocol == "bgp") and self._has(column, next_hop):
+            column = self.table.prefix_classes.column.item(number)
+            if (route is None or route.protocol == "bgp") and self._has_path(column, next_hop):
                 return None, column
             if route is not None:
                 return route, column
         return None, -1
+
+    def _has_path(self, column: int, next_hop: int) -> bool:
+        """Whether the router holds a path for a column that has a next hop."""
+        held = self._held
+        if held is None:
+            return False
+        for channel in held.inward[self._process]:
+            number = held.received[channel.index][column]
+            if number != ABSENT and self.paths.rows[number, NEXT_HOP] == next_hop:
+                return True
+        return False

@@ -4,29 +4,27 @@ RFC 4271 section 8: a session needs both ends to name each other, the right AS n
 to port 179. An external session is between directly connected routers unless ``multihop`` says otherwise.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.filters import TCP, Header
 from routrel.model.findings import Finding
-from routrel.routing.routes import NextHop
-from routrel.routing.rows import Process
-from routrel.routing.speaking import dropped_by, router_id
-from routrel.routing.table import Table
-from routrel.routing.traits import Traits
+from routrel.routing.bgp.unfiltered import LONGEST_WAY, UnfilteredConnections
+from routrel.routing.neighbors import router_id
+from routrel.routing.prefixes.distinctions import PrefixDistinctions
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase, Tables
 from routrel.topology.segments import Port, Topology
 
 BGP_PORT = 179
 SOME_PORT = 49152
 """Stands for the port of the end that calls (RFC 6335: dynamic ports)."""
 
-LONGEST_WAY = 64
-"""Devices a session's packets may pass: more than any sane way, less than a loop."""
-
-Tables = Callable[[int], Table]
+Connect = Callable[[int, int, Header], tuple[str, int]]
+"""Why a call from one routing instance to another fails, or '', and the hops it takes."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,18 +85,22 @@ class State:
         return tuple((one.sending.index, one.receiving.index, one.source) for one in self.channels)
 
 
-class BgpDatabase:
+class BgpDatabase(ProtocolDatabase):
     """The speakers of a network and the sessions they are told to have."""
 
-    def __init__(self, topology: Topology):
-        self.topology = topology
-        self.processes: list[Process] = []
+    own_packets = (OwnPackets(TCP, (BGP_PORT, SOME_PORT)),)
+    has_sessions = True
+
+    def __init__(self, topology: Topology, base: "BgpDatabase | None" = None):
+        super().__init__(topology)
         self.speakers: list[Speaker] = []
         self.ends: list[End] = []
-        self.findings: list[Finding] = []
         self._by_instance: dict[int, Speaker] = {}
         self._ends_of: list[dict[Address, End]] = []
-        self._has_acls = any(device.acls for device in topology.devices)
+        self._is_filtered = any(
+            device.acls or device.forwarding_policies or device.program or device.kernel_routing
+            for device in topology.devices
+        )
         for instance in topology.instances:
             bgp = instance.routing.bgp if instance.routing else None
             if bgp is None:
@@ -123,19 +125,34 @@ class BgpDatabase:
             self.ends += ends
             self._ends_of.append({end.neighbor.address: end for end in ends})
 
-    def add_traits(self, traits: Traits) -> None:
+    def content(self) -> Sequence[object]:
+        return [*super().content(), self.speakers]
+
+    def prefixes(self) -> Iterable[Prefix]:
+        """Networks, aggregates, and the defaults that neighbours are told."""
+        for speaker in self.speakers:
+            yield from (prefix for prefix, _ in speaker.bgp.networks)
+            yield from (aggregate.prefix for aggregate in speaker.bgp.aggregates)
+            for neighbor in speaker.bgp.neighbors:
+                if neighbor.originate_default:
+                    yield from (Prefix(family, 0, 0) for family in neighbor.carried)
+
+    def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What BGP itself tells of prefixes: whose networks they are, aggregates and what these cover."""
         for speaker in self.speakers:
             for prefix, _ in speaker.bgp.networks:
-                traits.add(prefix, ("network", speaker.process))
+                distinctions.add(prefix, ("network", speaker.process))
             for aggregate in speaker.bgp.aggregates:
-                traits.add_single(aggregate.prefix)
-                traits.add_covered(aggregate.prefix, ("aggregate", aggregate.prefix))
+                distinctions.add_single(aggregate.prefix)
+                distinctions.add_covered(aggregate.prefix, ("aggregate", aggregate.prefix))
 
-    def survey(self, tables: Tables) -> State:
+    def survey(self, prefixes: PrefixIndex, tables: Tables) -> State:
         """Look at all sessions by the tables of the moment."""
         state = State()
-        ways: dict[tuple[int, Address], tuple[str, int]] = {}
+        if self._is_filtered:
+            connect = self.connections(self.topology, prefixes, tables).connect
+        else:
+            connect = UnfilteredConnections(self.topology, tables).connect
         told: set[tuple[int, int]] = set()
         for end in self.ends:
             source, reason = self._source(end, tables)
@@ -148,7 +165,7 @@ class BgpDatabase:
                 reason = self._why_alone(end, source)
             if not reason and other is not None and source is not None:
                 reason = self._mismatch(end, other) or self._mismatch(other, end)
-                reason = reason or self._unreachable(end, other, source, tables, ways)
+                reason = reason or self._unreachable(end, other, source, connect)
             if reason or other is None or source is None:
                 state.failures.append((end, reason, (other,) if other is not None else ()))
                 continue
@@ -256,10 +273,8 @@ class BgpDatabase:
             return f"{self._name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
         return ""
 
-    def _unreachable(
-        self, end: End, other: End, source: Address, tables: Tables, ways: dict[tuple[int, Address], tuple[str, int]]
-    ) -> str:
-        """Why no connection comes about, by the tables and access lists of the moment."""
+    def _unreachable(self, end: End, other: End, source: Address, connect: Connect) -> str:
+        """Why no connection comes about, whoever calls."""
         mine, theirs = self.speakers[end.process], self.speakers[other.process]
         target = end.neighbor.address
         external = mine.bgp.number != theirs.bgp.number
@@ -267,71 +282,16 @@ class BgpDatabase:
             is_direct = self._connected(speaker.instance, address) is not None
             if external and side.neighbor.multihop == 1 and not is_direct:
                 return f"{self._name(speaker.process)} needs multihop: {address} is not on a connected subnet"
-        calls = []
+        reasons = []
         for caller, called, far, near in ((mine, theirs, target, source), (theirs, mine, source, target)):
-            call = Header(TCP, near, far, SOME_PORT, BGP_PORT)
-            there, length = self._way(caller.instance, far, call, tables, ways)
-            back, back_length = self._way(called.instance, near, call.reply(), tables, ways)
+            reason, length = connect(caller.instance, called.instance, Header(TCP, near, far, SOME_PORT, BGP_PORT))
             allowed = min(end.neighbor.multihop, other.neighbor.multihop) if external else LONGEST_WAY
-            if not there and not back and max(length, back_length) > allowed:
-                there = f"the way takes {max(length, back_length)} hops, multihop allows {allowed}"
-            calls.append(there or back)
-            if not calls[-1]:
+            if not reason and length > allowed:
+                reason = f"the way takes {length} hops, multihop allows {allowed}"
+            if not reason:
                 return ""
-        return calls[0]
-
-    def _way(
-        self,
-        instance: int,
-        target: Address,
-        header: Header,
-        tables: Tables,
-        ways: dict[tuple[int, Address], tuple[str, int]],
-    ) -> tuple[str, int]:
-        """Follow tables from an instance to an address: why they do not lead there, or '', and the hops."""
-        passed: list[int] = []
-        reason, length = self._follow(instance, target, header, tables, {} if self._has_acls else ways, passed)
-        for position, one in enumerate(passed):
-            ways[one, target] = reason, length - position
-        return reason, length
-
-    def _follow(
-        self,
-        instance: int,
-        target: Address,
-        header: Header,
-        tables: Tables,
-        ways: dict[tuple[int, Address], tuple[str, int]],
-        passed: list[int],
-    ) -> tuple[str, int]:
-        """``ways`` are known already; those that are ``passed`` share what is found."""
-        owners = {self.topology.ports[port].instance for port in self.topology.owners.get(target, ())}
-        for length in range(LONGEST_WAY):
-            known = ways.get((instance, target))
-            if known is not None:
-                return known[0], known[1] + length
-            passed.append(instance)
-            if instance in owners:
-                return "", length
-            name = self.topology.instance_name(instance)
-            route = tables(instance).lookup(target)
-            if route is None or route.action != "forward" or not route.next_hops:
-                return f"{name} has no route to {target}", length
-            hop: NextHop = route.next_hops[0]
-            segment = self.topology.segment_of[hop.port]
-            peer = hop.neighbor
-            if peer < 0:
-                answering = self.topology.on_segment(segment, hop.address or target)
-                peer = -1 if answering is None else answering
-            if peer < 0:
-                return f"nobody answers for {hop.address or target}, where {name} sends packets for {target}", length
-            ports = self.topology.ports[hop.port], self.topology.ports[peer]
-            devices = [self.topology.devices[port.device] for port in ports]
-            dropped = dropped_by(header, (devices[0], ports[0]), (devices[1], ports[1]))
-            if dropped:
-                return dropped.format("BGP's packets"), length
-            instance = ports[1].instance
-        return f"packets for {target} go round in a loop", LONGEST_WAY
+            reasons.append(reason)
+        return reasons[0]
 
     def _add(self, state: State, end: End, other: End, source: Address) -> None:
         external = self.speakers[end.process].bgp.number != self.speakers[other.process].bgp.number

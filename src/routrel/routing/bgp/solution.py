@@ -1,44 +1,56 @@
 """BGP solved over the whole network, between the tables it takes from and those it feeds."""
 
-import hashlib
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import Prefix
+from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
-from routrel.model.redistribution import Redistribution
+from routrel.routing.arrays import UNSET, WORD, Column, Flags
 from routrel.routing.bgp.decision import decide
+from routrel.routing.bgp.findings import findings, restart_findings
 from routrel.routing.bgp.messages import LOCALLY, Messages
-from routrel.routing.bgp.paths import (
-    MED,
-    NEXT_HOP,
-    NONE,
-    OWN,
-    PREFERENCE,
-    TAG,
-    Column,
-    Flags,
-    PathRows,
-    Paths,
-)
+from routrel.routing.bgp.participants import SaidPaths, SessionSurvey, TableUse
+from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, PREFERENCE, TAG, PathRows, Paths
 from routrel.routing.bgp.propagation import Propagation
 from routrel.routing.bgp.resolution import TableResolver
-from routrel.routing.bgp.sessions import BgpDatabase, State, Tables
-from routrel.routing.graph import WORD
-from routrel.routing.representatives import Representatives
-from routrel.routing.routes import NextHop
-from routrel.routing.rows import DISCARD, UNSET, Injected, Process, ProtocolRoutes
-from routrel.routing.table import Table
-from routrel.topology.segments import Topology
+from routrel.routing.bgp.sessions import BgpDatabase, Channel, State
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.protocol import (
+    Participant,
+    PathExports,
+    ProtocolSolution,
+    Redistributed,
+)
+from routrel.routing.protocol_routes import DISCARD, ProtocolRoutes
+from routrel.routing.routes import NextHop, Route
 
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
 DISCARD_EXTERNAL, DISCARD_INTERNAL = DISCARD + 1, DISCARD + 2
 """Received paths whose next hop resolves by a discarding route."""
 
 
-class BgpSolution:
+@dataclass(frozen=True, slots=True)
+class BestPaths:
+    """The attributes of a router's best paths: ``best`` and ``via`` int64 (c,), as ``Propagation`` has them."""
+
+    paths: Paths
+    channels: Sequence[Channel]
+    best: Column
+    via: Column
+
+    def __call__(self, numbers: Column) -> PathRows:
+        neighbors = [
+            None if at == LOCALLY else self.channels[at].receiving.neighbor.address for at in self.via[numbers].tolist()
+        ]
+        return PathRows(self.paths, self.paths.rows[np.maximum(self.best[numbers], 0)].copy(), neighbors)
+
+
+class BgpSolution(ProtocolSolution[BgpDatabase]):
     """BGP solved; sent anew from nothing whenever what it takes from the tables changes."""
 
     protocol = "bgp"
@@ -50,24 +62,18 @@ class BgpSolution:
         DISCARD_EXTERNAL: "external",
         DISCARD_INTERNAL: "internal",
     }
+    preference_names = {kind: "ebgp" if kind in (EXTERNAL, DISCARD_EXTERNAL) else "ibgp" for kind in kind_names}
+    carries_paths = True
 
-    def __init__(self, topology: Topology, database: BgpDatabase, prefixes: Representatives):
-        self.topology = topology
-        self.database = database
-        self.prefixes = prefixes
-        self.processes: Sequence[Process] = database.processes
+    def __init__(self, database: BgpDatabase, prefixes: PrefixClasses, base: "BgpSolution | None" = None):
+        super().__init__(database, prefixes, base)
         self.paths = Paths()
-        self.messages = Messages(topology, database, self.paths, prefixes)
+        self.messages = Messages(self.topology, database, self.paths, prefixes)
         self.state = State()
+        """The sessions that are up."""
         self.resolvers: dict[int, TableResolver] = {}
+        """Next hops by the tables of the moment, by process."""
         self.propagation: Propagation | None = None
-        self._resolutions: dict[int, bytes] = {}
-        """Per process a digest of what its next hops resolved to when that last changed."""
-
-    def preference(self, process: int, kind: int) -> int:
-        routing = self.topology.instances[self.processes[process].instance].routing
-        assert routing is not None
-        return routing.preference("ebgp" if kind in (EXTERNAL, DISCARD_EXTERNAL) else "ibgp")
 
     def multipath(self, process: int) -> int:
         return 256  # what multipath allows is already chosen
@@ -78,68 +84,45 @@ class BgpSolution:
                 return aggregate.place
         return NOWHERE
 
-    def survey(self, tables: Tables) -> bytes:
-        """Look which sessions are up by the tables of the moment; a digest of it."""
-        self.state = self.database.survey(tables)
-        return repr(self.state.key()).encode()
+    def participants(self) -> Sequence[Participant[Any]]:
+        return [SessionSurvey(self), *(TableUse(self, process) for process in self.processes)]
 
-    def examine(self, process: int, table: Table) -> bytes:
-        """Resolve the next hops a process holds by its table of the moment; a digest of it."""
-        table.winners()  # its rows are made now, not when BGP has moved on
-        held = self.propagation
-        before = self.resolvers.get(process)
-        resolver = self.resolvers[process] = TableResolver(
-            self.topology,
-            self.paths,
-            table,
-            lambda column: self._next_hop_of(held, process, column),
-            lambda column, next_hop: _has(held, process, column, next_hop),
-        )
-        found = [(number, resolver.resolve(number)) for number in self._next_hops_held(process)]
-        if before is None or any(before.resolve(number) != resolution for number, resolution in found):
-            self._resolutions[process] = hashlib.blake2b(repr(found).encode(), digest_size=16).digest()
-        return self._resolutions[process]
+    def networks_of(self, process: int) -> Iterable[Prefix]:
+        return (prefix for prefix, _ in self.database.speakers[process].bgp.networks)
 
-    def _next_hop_of(self, held: Propagation | None, process: int, column: int) -> int:
-        if held is None or held.best[process, column] == NONE:
-            return OWN
-        return int(self.paths.rows[held.best[process, column], NEXT_HOP])
+    @property
+    def path_exports(self) -> PathExports:
+        return SaidPaths(self.paths)
 
-    def _next_hops_held(self, process: int) -> list[int]:
-        if self.propagation is None:
-            return []
-        held = [self.propagation.received[channel.index] for channel in self.propagation.inward[process]]
-        distinct = np.unique(np.concatenate(held)) if held else np.zeros(0, np.int64)
-        hops = np.unique(self.paths.rows[distinct[distinct >= 0], NEXT_HOP])
-        return sorted(hops.tolist(), key=lambda number: self.paths.next_hops.values[number] or Address(0, 0))
+    def forwarding_ports(self, process: int) -> None:
+        return None
 
-    def inject(self, injected: dict[int, Injected], blocked: dict[int, Flags]) -> None:
+    def handed_on(self, process: int, route: Route) -> NextHop | None:
+        """RFC 4271 section 5.1.3: the next hop of a route that has a single one, at an address of its family."""
+        if len(route.next_hops) != 1:
+            return None
+        (hop,) = route.next_hops
+        is_said = hop.address is not None and not hop.address.is_link_local
+        return hop if is_said and hop.address is not None and hop.address.family == route.prefix.family else None
+
+    def announce(self, redistributed: Mapping[int, Redistributed]) -> None:
         """Send everything anew, with what processes say themselves and what tables do not use."""
         if len(self.resolvers) < len(self.processes):
             return
-        local = np.full((len(self.processes), len(self.prefixes)), NONE, np.int64)
-        for process, found in injected.items():
+        local = np.full((len(self.processes), len(self.prefixes)), ABSENT, np.int64)
+        for process, found in redistributed.items():
             local[process, found.numbers] = found.paths
         self.messages.use(self.state.channels)
         resolvers = [self.resolvers[process] for process in range(len(self.processes))]
-        propagation = Propagation(self.messages, self.database.speakers, self.state.channels, local, blocked, resolvers)
-        propagation.run()
-        self.propagation = propagation
+        speakers, channels = self.database.speakers, self.state.channels
+        self.propagation = Propagation(self.messages, speakers, channels, local, dict(self.silent), resolvers)
+        self.propagation.run()
 
-    def said(self, count: int, rule: Redistribution | None) -> PathRows:
-        """Paths that a process says itself: its networks, or what a rule brings in."""
-        rows = self.paths.blank(count, "igp" if rule is None else "incomplete")
-        if rule is not None and rule.metric is not None:
-            rows[:, MED] = rule.metric
-        return PathRows(self.paths, rows)
+    def problems(self) -> tuple[list[Finding], list[Doubt]]:
+        return findings(self), []
 
-    def numbers(self, said: PathRows, gateways: Column, hops: Sequence[NextHop]) -> Column:
-        """Path numbers of what is said; ``gateways`` point into ``hops``, the table's next hops, or are UNSET."""
-        addresses = np.array([self.paths.next_hops.number(hop.address) for hop in hops] + [OWN], np.int64)
-        rows = said.rows
-        rows[:, NEXT_HOP] = np.where(said.set_next_hop, rows[:, NEXT_HOP], addresses[gateways])
-        rows[:, [TAG, PREFERENCE]] = NONE
-        return self.paths.numbers_of(rows)
+    def costly_findings(self) -> list[Finding]:
+        return restart_findings(self)
 
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All BGP routes of a process over all columns; what it says itself has no next hops."""
@@ -163,14 +146,9 @@ class BgpSolution:
         aggregated = [column for column in sorted(held.aggregated[process]) if kind[column] == LOCAL]
         kind[aggregated] = DISCARD
 
-        def attributes(numbers: npt.NDArray[np.int64]) -> PathRows:
-            neighbors = [
-                None if at == LOCALLY else held.channels[at].receiving.neighbor.address for at in via[numbers].tolist()
-            ]
-            rows = self.paths.rows[np.maximum(best[numbers], 0)].copy()
-            return PathRows(self.paths, rows, neighbors)
-
-        return ProtocolRoutes(kind, metric, masks, {4: hops, 6: hops}, tag, preference, attributes)
+        return ProtocolRoutes(
+            kind, metric, masks, {4: hops, 6: hops}, tag, preference, BestPaths(self.paths, held.channels, best, via)
+        )
 
     def _discards(self, process: int, next_hops: Column) -> Flags:
         """Which next hops resolve by a route that discards: bool (m,)."""
@@ -218,15 +196,3 @@ class BgpSolution:
         for rows, mask in zip(chosen, selected, strict=True):
             masks[:, known[mask]] |= words[:, rows[mask, NEXT_HOP]]
         return masks, hops
-
-
-def _has(held: Propagation | None, process: int, column: int, next_hop: int) -> bool:
-    """Whether a process holds a path for a column that has a next hop."""
-    if held is None:
-        return False
-    rows = held.paths.rows
-    for channel in held.inward[process]:
-        number = held.received[channel.index][column]
-        if number != NONE and rows[number, NEXT_HOP] == next_hop:
-            return True
-    return False

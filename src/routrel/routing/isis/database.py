@@ -1,62 +1,62 @@
 """What IS-IS routers advertise: neighbours and prefixes per level (ISO 10589 section 7.3, RFC 1195)."""
 
 from collections import defaultdict
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding
 from routrel.model.routing import Isis, IsisInterface
-from routrel.routing.brought import BroughtPrefixes
-from routrel.routing.graph import Edge
-from routrel.routing.rows import Process
-from routrel.routing.speaking import crowded, network_type, own_prefixes
-from routrel.routing.traits import Traits
+from routrel.routing.neighbors import crowded, network_type, own_prefixes
+from routrel.routing.prefixes.distinctions import PrefixDistinctions
+from routrel.routing.protocol import Process, ProtocolDatabase
+from routrel.routing.spf.advertised import AdvertisedPrefixes
+from routrel.routing.spf.graph import Edge
 from routrel.topology.segments import Instance, Port, Segment, Topology
 
 
-class Domain(NamedTuple):
+class IsisArea(NamedTuple):
     """A flooding scope: level 1 of one area, or level 2 (area '')."""
 
     level: int
     area: str
 
 
-LEVEL_2 = Domain(2, "")
+LEVEL_2 = IsisArea(2, "")
 
 
 @dataclass(slots=True)
-class DomainDatabase:
-    """All that is advertised in one domain; routers are process numbers, in ascending order."""
+class IsisAreaDatabase:
+    """All that is advertised in one area; routers are process numbers, in ascending order."""
 
     routers: list[int] = field(default_factory=list)
     edges: list[Edge] = field(default_factory=list)
-    reachable: BroughtPrefixes = field(default_factory=BroughtPrefixes)
+    reachable: AdvertisedPrefixes = field(default_factory=AdvertisedPrefixes)
 
 
-class Speaker(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class IsisPort:
     """An interface that takes part in IS-IS, with its settings."""
 
-    port: Port
+    port: Port = field(compare=False)
     process: int
     isis: Isis
     settings: IsisInterface
 
 
-class IsisDatabase:
-    """The domains of a network, and findings about neighbours that should be but are not."""
+class IsisDatabase(ProtocolDatabase):
+    """The areas of a network, and findings about neighbours that should be but are not."""
 
-    def __init__(self, topology: Topology):
-        self.topology = topology
-        self.processes: list[Process] = []
+    def __init__(self, topology: Topology, base: "IsisDatabase | None" = None):
+        super().__init__(topology)
         self.configured: list[Isis] = []
-        self.findings: list[Finding] = []
-        self.speakers: dict[int, Speaker] = {}
+        self.ports: dict[int, IsisPort] = {}
         """By port."""
-        self.domains: dict[Domain, DomainDatabase] = {}
+        self.areas: dict[IsisArea, IsisAreaDatabase] = {}
         self.apart: dict[tuple[int, int], str] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
-        self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
+        self._on_segment: dict[int, list[IsisPort]] = defaultdict(list)
         for instance in topology.instances:
             if instance.routing and instance.routing.isis:
                 self._add(instance, instance.routing.isis)
@@ -64,17 +64,24 @@ class IsisDatabase:
             if number >= 0:
                 self._connect(topology.segments[number], self._on_segment[number])
 
-    def add_traits(self, traits: Traits) -> None:
-        """What IS-IS itself tells of prefixes: who brings them into which domain at what metric."""
-        for database in self.domains.values():
-            traits.add_columns(*database.reachable.columns(traits.index))
+    def prefixes(self) -> Iterable[Prefix]:
+        """The defaults towards attached routers."""
+        return (Prefix(family, 0, 0) for family in (4, 6) if self.processes)
+
+    def content(self) -> Sequence[object]:
+        return [*super().content(), self.configured, self.areas, self.apart]
+
+    def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
+        """What IS-IS itself tells of prefixes: who brings them into which area at what metric."""
+        for database in self.areas.values():
+            distinctions.add_columns(*database.reachable.columns(distinctions.index))
 
     def _add(self, instance: Instance, isis: Isis) -> None:
         number = len(self.processes)
         self.configured.append(isis)
         self.processes.append(Process(number, instance.index, "isis", "default", (4, 6), isis.redistribute, isis.place))
         for level in isis.levels:
-            self.domains.setdefault(domain_of(isis, level), DomainDatabase()).routers.append(number)
+            self.areas.setdefault(area_of(isis, level), IsisAreaDatabase()).routers.append(number)
         device = self.topology.devices[instance.device]
         named = self.topology.ports_named[instance.device]
         brought: dict[int, tuple[list[Prefix], list[int], list[int]]] = {level: ([], [], []) for level in isis.levels}
@@ -94,7 +101,7 @@ class IsisDatabase:
                     )
                 )
                 continue
-            speaker = self.speakers[port.index] = Speaker(port, number, isis, settings)
+            isis_port = self.ports[port.index] = IsisPort(port, number, isis, settings)
             own = own_prefixes(port)
             for level in settings.levels:
                 prefixes, costs, ports = brought[level]
@@ -103,21 +110,21 @@ class IsisDatabase:
                     costs.append(settings.metric)
                     ports.append(port.index)
             if not settings.passive:
-                self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+                self._on_segment[self.topology.segment_of[port.index]].append(isis_port)
         for level, columns in brought.items():
-            self.domains[domain_of(isis, level)].reachable.bring(number, *columns)
+            self.areas[area_of(isis, level)].reachable.advertise(number, *columns)
 
-    def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
-        crowd = crowded("IS-IS", [speaker.port for speaker in speakers], speakers[0].settings.place)
+    def _connect(self, segment: Segment, isis_ports: list[IsisPort]) -> None:
+        crowd = crowded("IS-IS", [isis_port.port for isis_port in isis_ports], isis_ports[0].settings.place)
         if crowd is not None:
             self.findings.append(crowd)
             return
-        for one in range(len(speakers)):
-            for other in range(one + 1, len(speakers)):
-                first, second = speakers[one], speakers[other]
+        for one in range(len(isis_ports)):
+            for other in range(one + 1, len(isis_ports)):
+                first, second = isis_ports[one], isis_ports[other]
                 if first.process == second.process:
                     continue
-                obstacle = self._obstacle(segment, first, second, len(speakers))
+                obstacle = self._obstacle(segment, first, second, len(isis_ports))
                 levels = [level for level in (1, 2) if self._hear_each_other(first, second, level)]
                 if not levels and not obstacle:
                     obstacle = self._no_level(first, second)
@@ -137,31 +144,31 @@ class IsisDatabase:
                     continue
                 ports = first.port.index, second.port.index
                 for level in levels:
-                    edges = self.domains[domain_of(first.isis, level)].edges
+                    edges = self.areas[area_of(first.isis, level)].edges
                     edges.append(Edge(first.process, second.process, first.settings.metric, *ports))
                     edges.append(Edge(second.process, first.process, second.settings.metric, *ports[::-1]))
 
-    def _hear_each_other(self, first: Speaker, second: Speaker, level: int) -> bool:
+    def _hear_each_other(self, first: IsisPort, second: IsisPort, level: int) -> bool:
         """ISO 10589 section 8.4: level 1 needs the same area, level 2 does not."""
         both = level in first.settings.levels and level in second.settings.levels
         return both and (level == 2 or first.isis.area == second.isis.area)
 
-    def _no_level(self, first: Speaker, second: Speaker) -> str:
+    def _no_level(self, first: IsisPort, second: IsisPort) -> str:
         if 1 in first.settings.levels and 1 in second.settings.levels:
             return f"area {first.isis.area} against area {second.isis.area} at level 1"
-        levels = ["-".join(map(str, speaker.settings.levels)) for speaker in (first, second)]
+        levels = ["-".join(map(str, isis_port.settings.levels)) for isis_port in (first, second)]
         return f"level {levels[0]} against level {levels[1]}"
 
-    def _obstacle(self, segment: Segment, first: Speaker, second: Speaker, speakers: int) -> str:
+    def _obstacle(self, segment: Segment, first: IsisPort, second: IsisPort, isis_ports: int) -> str:
         kind, other = network_type(segment, first.settings.network), network_type(segment, second.settings.network)
         if kind != other:
             return f"network type {kind} against {other}"
-        if kind == "point-to-point" and speakers > 2:
-            return f"network type point-to-point with {speakers - 1} neighbours on the segment"
+        if kind == "point-to-point" and isis_ports > 2:
+            return f"network type point-to-point with {isis_ports - 1} neighbours on the segment"
         if first.isis.system == second.isis.system:
             return f"both have the system id {first.isis.system}"
         if first.isis.wide_metrics != second.isis.wide_metrics:
-            wide = [("narrow", "wide")[speaker.isis.wide_metrics] for speaker in (first, second)]
+            wide = [("narrow", "wide")[isis_port.isis.wide_metrics] for isis_port in (first, second)]
             return f"{wide[0]} metrics against {wide[1]}, which neither reads of the other"
         families = {address.family for address in first.port.addresses}
         if not any(address.family in families for address in second.port.addresses):
@@ -169,6 +176,6 @@ class IsisDatabase:
         return ""
 
 
-def domain_of(isis: Isis, level: int) -> Domain:
+def area_of(isis: Isis, level: int) -> IsisArea:
     """The flooding scope of a router at a level."""
-    return LEVEL_2 if level == 2 else Domain(1, isis.area)
+    return LEVEL_2 if level == 2 else IsisArea(1, isis.area)

@@ -3,7 +3,7 @@
 from collections import defaultdict
 
 from routrel.model.findings import Doubt, Finding
-from routrel.routing.identifiers import identifier_twice
+from routrel.routing.duplicate_identifiers import identifier_twice
 from routrel.routing.isis.database import IsisDatabase
 from routrel.topology.disjoint_sets import DisjointSets
 
@@ -13,16 +13,16 @@ def twice_given_system_ids(database: IsisDatabase) -> tuple[list[Finding], list[
     if len({one.system for one in database.configured}) == len(database.configured):
         return [], []
     found: dict[tuple[str, tuple[int, ...]], frozenset[int]] = {}
-    for domain in database.domains.values():
+    for area in database.areas.values():
         joined: DisjointSets[int] = DisjointSets()
-        for edge in domain.edges:
+        for edge in area.edges:
             joined.join(edge.source, edge.target)
         holders: dict[tuple[int, str], list[int]] = defaultdict(list)
-        for router in domain.routers:
+        for router in area.routers:
             holders[joined.find(router), database.configured[router].system].append(router)
         for (number, system), routers in holders.items():
             if len(routers) > 1:
-                members = frozenset(router for router in domain.routers if joined.find(router) == number)
+                members = frozenset(router for router in area.routers if joined.find(router) == number)
                 key = system, tuple(routers)
                 found[key] = found.get(key, frozenset()) | members
     said = [

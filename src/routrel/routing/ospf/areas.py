@@ -6,6 +6,7 @@ RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -15,14 +16,15 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import OspfRange
-from routrel.routing.graph import WORD, Destinations, Graph
-from routrel.routing.grouping import Flags, Masks
-from routrel.routing.ospf.database import Database
-from routrel.routing.representatives import Representatives
+from routrel.routing.arrays import WORD, Flags, Masks, Metrics
+from routrel.routing.neighbors import edge_hop
+from routrel.routing.ospf.database import OspfDatabase
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.protocol_routes import DISCARD, NO_ROUTE
 from routrel.routing.routes import NextHop
-from routrel.routing.rows import DISCARD, NONE
-from routrel.routing.shortest_paths import UNREACHED, Metrics
-from routrel.routing.speaking import edge_hop
+from routrel.routing.spf.destinations import Destinations
+from routrel.routing.spf.distances import UNREACHED
+from routrel.routing.spf.graph import Graph
 
 MOST_KEPT = 256
 """Next hops of one router that are kept once made; on a shared network there may be thousands."""
@@ -33,20 +35,54 @@ INTRA, INTER = 1, 2
 
 @dataclass(slots=True)
 class AreaRoutes:
-    """One process's routes within and between areas, over p prefixes and then a boundary routers.
+    """Routes within and between areas of b processes, over p prefixes and a boundary routers.
 
-    ``kind`` int8 (p + a,): NONE, INTRA, INTER or DISCARD. ``metric`` int32 (p + a,). ``masks`` uint64
-    (w, p + a): bit b of word k stands for ``hops[64 k + b]``. ``offsets`` is each area's first word.
-    ``is_plain`` bool (a,): boundary routers reached by a path that section 16.4.1 does not prefer:
+    ``kind`` int8 (b, p + a): NO_ROUTE, INTRA, INTER or DISCARD. ``metric`` int32 (b, p + a). ``masks`` uint64
+    (w, b, p + a): bit c of word k of a row stands for ``hops[row][64 k + c]``. ``offsets`` is each area's first word,
+    by row.
+    ``is_plain`` bool (b, a): boundary routers reached by a path that section 16.4.1 does not prefer:
     through the backbone, or between areas.
     """
 
+    processes: tuple[int, ...]
     kind: npt.NDArray[np.int8]
     metric: Metrics
     masks: Masks
-    hops: list[NextHop | None]
-    offsets: dict[int, int]
+    hops: list[list[NextHop | None]]
+    offsets: list[dict[int, int]]
     is_plain: Flags
+
+    def row(self, at: int) -> "AreaRoutes":
+        """Those of one of the processes."""
+        one = slice(at, at + 1)
+        return AreaRoutes(
+            self.processes[one],
+            self.kind[one],
+            self.metric[one],
+            self.masks[: len(self.hops[at]) // WORD, one],
+            self.hops[one],
+            self.offsets[one],
+            self.is_plain[one],
+        )
+
+    @classmethod
+    def joined(cls, parts: "Sequence[AreaRoutes]") -> "AreaRoutes":
+        """Rows of several."""
+        if len(parts) == 1:
+            return parts[0]
+        masks = np.zeros((max(len(part.masks) for part in parts), *parts[0].masks.shape[1:]), np.uint64)
+        masks = np.repeat(masks, len(parts), axis=1)
+        for at, part in enumerate(parts):
+            masks[: len(part.masks), at] = part.masks[:, 0]
+        return cls(
+            tuple(process for part in parts for process in part.processes),
+            np.concatenate([part.kind for part in parts]),
+            np.concatenate([part.metric for part in parts]),
+            masks,
+            [hops for part in parts for hops in part.hops],
+            [offsets for part in parts for offsets in part.offsets],
+            np.concatenate([part.is_plain for part in parts]),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +98,8 @@ class ActiveRange:
 class Areas:
     """Areas hold matrices, border routers their summaries; rows are made when asked for."""
 
-    def __init__(self, database: Database, prefixes: Representatives, graphs: dict[int, Graph] | None = None):
+    def __init__(self, database: OspfDatabase, prefixes: PrefixClasses, base: "Areas | None" = None):
+        """Graphs of areas that are as they were in ``base`` are taken over."""
         self.database = database
         self.prefixes = prefixes
         self.areas_of: list[list[int]] = [[] for _ in database.processes]
@@ -79,9 +116,15 @@ class Areas:
         self._boundary = frozenset(self.boundary)
         self._kept: dict[int, AreaRoutes] = {}
         self.size = len(prefixes) + len(self.boundary)
-        self.graphs = graphs or {
-            number: Graph(area.routers, area.edges, area.networks) for number, area in sorted(database.areas.items())
-        }
+        self.graphs: dict[int, Graph] = {}
+        self.taken_over = 0
+        for number, area in sorted(database.areas.items()):
+            known = base.graphs.get(number) if base is not None else None
+            if known is None or not known.is_of(area.routers, area.edges, area.networks):
+                known = Graph(area.routers, area.edges, area.networks)
+            elif base is not None:
+                self.taken_over += 1
+            self.graphs[number] = known
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
             graph = self.graphs[number]
@@ -97,18 +140,21 @@ class Areas:
             self.destinations[number] = Destinations(*brought)
         self._hops: dict[tuple[int, int], list[NextHop | None]] = {}
         self._active: dict[int, list[ActiveRange]] = {process: self._active_ranges(process) for process in self.borders}
-        self._intra_rows: dict[int, AreaRoutes] = {}
+        self._joined: tuple[tuple[int, ...], AreaRoutes] | None = None
+        """The last processes whose kept routes were asked for together."""
         self.summaries: dict[int, tuple[list[int], Metrics]] = {}
         """Per area: the border processes and what each passes into it, int32 (b, p + a)."""
         self._pass_on()
 
-    def over(self, prefixes: Representatives) -> "Areas":
+    def over(self, prefixes: PrefixClasses) -> "Areas":
         """The same over other columns, all of which are columns here; of boundary routers what is known here."""
-        areas = Areas(self.database, prefixes, self.graphs)
+        areas = Areas(self.database, prefixes, self)
         here = self.prefixes.column[prefixes.first]
         columns = np.append(here, np.arange(len(self.prefixes), self.size))
         areas._kept = {
-            process: replace(kept, kind=kept.kind[columns], metric=kept.metric[columns], masks=kept.masks[:, columns])
+            process: replace(
+                kept, kind=kept.kind[:, columns], metric=kept.metric[:, columns], masks=kept.masks[..., columns]
+            )
             for process, kept in self._kept.items()
         }
         return areas
@@ -124,79 +170,50 @@ class Areas:
         """The number of the default prefix, or -1 where no device knows one."""
         return self.prefixes.number.get(Prefix(self.database.family, 0, 0), -1)
 
-    def routes_of(self, process: int) -> AreaRoutes:
+    def routes_of(self, processes: Sequence[int]) -> AreaRoutes:
         """Intra-area routes, inter-area ones where there is no other, then the ranges' discard entries.
 
-        Those of boundary routers, which are asked for again and again, are kept: callers do not change them.
+        Routes of boundary routers, which are asked for again and again, are kept: callers do not change them.
         """
-        if process not in self._boundary:
-            return self._make_routes(process)
-        if process not in self._kept:
-            self._kept[process] = self._make_routes(process)
-        return self._kept[process]
-
-    def prepare(self, processes: list[int]) -> None:
-        """Make the routes of boundary routers together that stand in one area, the same as others."""
-        in_one: dict[int, list[int]] = defaultdict(list)
+        found = {process: self._kept[process] for process in processes if process in self._kept}
+        alike: dict[tuple[int, ...], list[int]] = defaultdict(list)
         for process in processes:
-            if process in self._boundary and process not in self._kept and len(self.areas_of[process]) == 1:
-                in_one[self.areas_of[process][0]].append(process)
-        for number, members in in_one.items():
-            self._keep_together(number, members)
+            if process not in found:
+                alike[tuple(self.areas_of[process])].append(process)
+        for members in alike.values():
+            made = self._make(members)
+            found.update((process, made.row(at)) for at, process in enumerate(members))
+        self._kept.update((process, found[process]) for process in processes if process in self._boundary)
+        if len(processes) == 1:
+            return found[processes[0]]
+        if self._joined is None or self._joined[0] != tuple(processes):
+            self._joined = tuple(processes), AreaRoutes.joined([found[process] for process in processes])
+        return self._joined[1]
 
-    def _keep_together(self, number: int, processes: list[int]) -> None:
-        """What ``_make_routes`` does, for b processes of one area at once."""
-        graph, destinations, p = self.graphs[number], self.destinations[number], len(self.prefixes)
-        local = graph.vertices(np.array(processes))
-        costs, words = destinations.row(graph, local)
-        kind = np.zeros((len(processes), self.size), np.int8)
-        metric = np.full(kind.shape, UNREACHED)
-        masks = np.zeros((graph.words, *kind.shape), np.uint64)
-        kind[:, destinations.numbers] = np.where(costs < UNREACHED, INTRA, NONE)
-        metric[:, destinations.numbers] = costs
-        masks[..., destinations.numbers] = words
-        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
-        is_open = kind == NONE
-        for border, row in zip(borders, advertised, strict=True):
-            # Section 16.2, border by border: a lower cost puts its next hops in place, an equal one adds them.
-            at = graph.local[border]
-            total = np.where(is_open, graph.distance[local, at][:, None] + row, UNREACHED)
-            better, equal = total < metric, (total == metric) & (total < UNREACHED)
-            through = graph.masks_from(local)[..., at][..., None]
-            masks = np.where(better, through, np.where(equal, masks | through, masks))
-            np.minimum(metric, total, out=metric)
-        kind[is_open & (metric < UNREACHED)] = INTER
-        is_plain = (kind[:, p:] != INTRA) | (number == BACKBONE)
-        for at, process in enumerate(processes):
-            hops = [*self._hops_of(number, process)]
-            hops += [None] * (graph.words * WORD - len(hops))
-            self._kept[process] = AreaRoutes(kind[at], metric[at], masks[:, at], hops, {number: 0}, is_plain[at])
-
-    def _make_routes(self, process: int) -> AreaRoutes:
-        kept = self._intra_rows.get(process)
-        intra = kept or self._intra(process)
-        kind, metric, masks, is_plain = intra.kind, intra.metric, intra.masks, intra.is_plain
-        if kept is not None:
-            kind, metric, masks, is_plain = kind.copy(), metric.copy(), masks.copy(), is_plain.copy()
-        areas = self.areas_of[process]
+    def _make(self, processes: Sequence[int]) -> AreaRoutes:
+        """Of processes that stand in the same areas."""
+        routes = self._intra(processes)
+        kind, metric, masks = routes.kind, routes.metric, routes.masks
+        areas = self.areas_of[processes[0]]
         # Section 16.2: a border router looks at the backbone's summaries only.
         looked_at = areas if len(areas) == 1 else [number for number in areas if number == BACKBONE]
-        active = self._active.get(process, [])
+        active = [(row, one) for row, process in enumerate(processes) for one in self._active.get(process, ())]
         for number in looked_at if self.borders else ():
-            inter, inter_masks = self._inter(process, number)
-            inter[[one.number for one in active]] = UNREACHED
-            chosen = (kind == NONE) & (inter < UNREACHED)
+            inter, inter_masks = self._inter(processes, number)
+            for row, one in active:
+                inter[row, one.number] = UNREACHED
+            chosen = (kind == NO_ROUTE) & (inter < UNREACHED)
             kind[chosen] = INTER
             metric[chosen] = inter[chosen]
-            offset = intra.offsets[number]
-            masks[offset : offset + len(inter_masks)][:, chosen] = inter_masks[:, chosen]
-        for one in active:
-            if kind[one.number] != INTRA:
-                kind[one.number] = DISCARD
-                metric[one.number] = one.cost
-                masks[:, one.number] = 0
-        is_plain |= kind[len(self.prefixes) :] != INTRA
-        return AreaRoutes(kind, metric, masks, intra.hops, intra.offsets, is_plain)
+            words = slice(routes.offsets[0][number], routes.offsets[0][number] + len(inter_masks))
+            masks[words] = np.where(chosen, inter_masks, masks[words])
+        for row, one in active:
+            if kind[row, one.number] != INTRA:
+                kind[row, one.number] = DISCARD
+                metric[row, one.number] = one.cost
+                masks[:, row, one.number] = 0
+        routes.is_plain |= kind[:, len(self.prefixes) :] != INTRA
+        return routes
 
     def range_place(self, process: int, number: int) -> Place:
         """Where the range stands that a border's discard entry for a prefix comes from."""
@@ -222,110 +239,108 @@ class Areas:
         return active
 
     def _within(self, area: int, configured: OspfRange) -> Flags:
-        covered = self.prefixes.covered(configured.prefix)
-        numbers = self.destinations[area].numbers
-        within: Flags = (numbers >= covered.start) & (numbers < covered.stop)
+        inside = np.zeros(self.size, np.bool_)
+        inside[self.prefixes.covered(configured.prefix)] = True
+        within: Flags = inside[self.destinations[area].numbers]
         return within
 
-    def _intra(self, process: int) -> AreaRoutes:
-        areas = self.areas_of[process]
+    def _intra(self, processes: Sequence[int]) -> AreaRoutes:
+        areas = self.areas_of[processes[0]]
         offsets, width = {}, 0
         for number in areas:
             offsets[number] = width
             width += self.graphs[number].words
-        kind = np.zeros(self.size, np.int8)
-        metric = np.full(self.size, UNREACHED, np.int32)
-        masks = np.zeros((width, self.size), np.uint64)
-        is_plain = np.zeros(len(self.boundary), bool)
-        hops: list[NextHop | None] = []
+        kind = np.zeros((len(processes), self.size), np.int8)
+        metric = np.full(kind.shape, UNREACHED, np.int32)
+        masks = np.zeros((width, *kind.shape), np.uint64)
+        is_plain = np.zeros((len(processes), len(self.boundary)), bool)
         # Section 16.4.1: to a boundary router, paths through other areas go before those through the backbone.
         for number in sorted(areas, key=lambda number: number == BACKBONE):
             graph, destinations = self.graphs[number], self.destinations[number]
-            costs, words = destinations.row(graph, graph.local[process])
-            numbers, offset = destinations.numbers, offsets[number]
+            costs, words = destinations.row(graph, graph.vertices(np.array(processes)))
+            numbers, own = destinations.numbers, slice(offsets[number], offsets[number] + len(words))
             if len(areas) == 1:
-                metric[numbers] = costs
-                masks[:, numbers] = words
-                kind[numbers] = np.where(costs < UNREACHED, INTRA, NONE)
-            else:
-                standing = metric[numbers]
-                open_to = np.ones(len(numbers), bool)
-                if number == BACKBONE:
-                    open_to = (numbers < len(self.prefixes)) | (kind[numbers] == NONE)
-                better = (costs < standing) & open_to
-                chosen = better | ((costs == standing) & (costs < UNREACHED) & open_to)
-                masks[:, numbers[better]] = 0
-                masks[offset : offset + len(words)][:, numbers[chosen]] = words[:, chosen]
-                metric[numbers[better]] = costs[better]
-                kind[numbers[chosen]] = INTRA
-                if number == BACKBONE:
-                    by_backbone = numbers[chosen & (numbers >= len(self.prefixes))]
-                    is_plain[by_backbone - len(self.prefixes)] = True
+                metric[:, numbers] = costs
+                masks[..., numbers] = words
+                kind[:, numbers] = np.where(costs < UNREACHED, INTRA, NO_ROUTE)
+                continue
+            standing = metric[:, numbers]
+            open_to = np.ones(costs.shape, bool)
+            if number == BACKBONE:
+                open_to = (numbers < len(self.prefixes)) | (kind[:, numbers] == NO_ROUTE)
+            better = (costs < standing) & open_to
+            chosen = better | ((costs == standing) & (costs < UNREACHED) & open_to)
+            masks[..., numbers] = np.where(better, np.uint64(0), masks[..., numbers])
+            masks[own][..., numbers] = np.where(chosen, words, masks[own][..., numbers])
+            metric[:, numbers] = np.where(better, costs, standing)
+            kind[:, numbers] = np.where(chosen, INTRA, kind[:, numbers])
+            if number == BACKBONE:
+                outside = numbers >= len(self.prefixes)
+                is_plain[:, numbers[outside] - len(self.prefixes)] = chosen[:, outside]
         if areas == [BACKBONE]:
             is_plain[:] = True
-        for number in areas:
-            own = self._hops_of(number, process)
-            hops.extend(own)
-            hops.extend([None] * (self.graphs[number].words * WORD - len(own)))
-        return AreaRoutes(kind, metric, masks, hops, offsets, is_plain)
+        hops = [[hop for number in areas for hop in self._hops_of(number, process)] for process in processes]
+        return AreaRoutes(tuple(processes), kind, metric, masks, hops, [offsets] * len(processes), is_plain)
 
     def _hops_of(self, area: int, process: int) -> list[NextHop | None]:
-        """The next hops behind a process's edges in an area, in the order of the bits."""
+        """The next hops behind a process's edges in an area, in the order of the bits; whole words."""
         key = area, process
         if key not in self._hops:
             graph, database = self.graphs[area], self.database
             hops = [
                 edge_hop(database.topology, edge, database.family) for edge in graph.first_hops(graph.local[process])
             ]
+            hops += [None] * (graph.words * WORD - len(hops))
             if len(hops) > MOST_KEPT:
                 return hops
             self._hops[key] = hops
         return self._hops[key]
 
-    def _inter(self, process: int, number: int) -> tuple[Metrics, Masks]:
-        """Section 16.2: cost to each border router plus what it advertises; equal ones are merged."""
+    def _inter(self, processes: Sequence[int], number: int) -> tuple[Metrics, Masks]:
+        """Section 16.2, border by border: a lower cost puts its next hops in place, an equal one adds them.
+
+        Cost to each border router plus what it advertises: int32 (b, p + a), masks (w, b, p + a).
+        """
         graph = self.graphs[number]
-        borders, costs = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
-        local = graph.local[process]
-        others = [
-            row
-            for row, border in enumerate(borders)
-            if border != process and graph.distance[local, graph.local[border]] < UNREACHED
-        ]
-        if not others:
-            return np.full(self.size, UNREACHED, np.int32), np.zeros((graph.words, self.size), np.uint64)
-        columns = [graph.local[borders[row]] for row in others]
-        total = graph.distance[local, columns][:, None] + costs[others]
-        best = total.min(axis=0)
-        is_best = (total == best) & (total < UNREACHED)
-        masks = np.zeros((graph.words, self.size), np.uint64)
+        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
+        local = graph.vertices(np.array(processes))
+        metric = np.full((len(processes), self.size), UNREACHED)
+        masks = np.zeros((graph.words, *metric.shape), np.uint64)
         own = graph.masks_from(local)
-        for word in range(len(masks)):
-            choice = np.where(is_best, own[word, columns][:, None], np.uint64(0))
-            masks[word] = np.bitwise_or.reduce(choice, axis=0)
-        return np.minimum(best, UNREACHED), masks
+        for border, row in zip(borders, advertised, strict=True):
+            at = graph.local[border]
+            distance = np.where(local == at, UNREACHED, graph.distance[local, at])
+            if (distance == UNREACHED).all():
+                continue
+            total = distance[:, None] + row
+            better, equal = total < metric, (total == metric) & (total < UNREACHED)
+            through = own[..., at][..., None]
+            masks = np.where(better, through, np.where(equal, masks | through, masks))
+            np.minimum(metric, total, out=metric)
+        return metric, masks
 
     def _pass_on(self) -> None:
         """Fill ``summaries``: the backbone's first, since what it carries is passed on from there."""
-        for process in self.borders:
-            self._intra_rows[process] = self._intra(process)
+        intra = {process: self._intra([process]) for process in self.borders}
         for number in sorted(self.graphs, key=lambda area: area != BACKBONE):
             borders = [process for process in self.borders if number in self.areas_of[process]]
-            if borders:
-                rows = [self._advertised(process, number) for process in borders]
-                self.summaries[number] = (borders, np.stack(rows))
+            if not borders:
+                continue
+            in_backbone = [process for process in borders if number != BACKBONE and BACKBONE in self.areas_of[process]]
+            inter = dict(zip(in_backbone, self._inter(in_backbone, BACKBONE)[0], strict=True)) if in_backbone else {}
+            rows = [self._advertised(process, number, intra[process], inter.get(process)) for process in borders]
+            self.summaries[number] = (borders, np.stack(rows))
 
-    def _advertised(self, process: int, into: int) -> Metrics:
-        """Section 12.4.3: what a border router advertises into one of its areas."""
+    def _advertised(self, process: int, into: int, intra: AreaRoutes, inter: Metrics | None) -> Metrics:
+        """Section 12.4.3: what a border router advertises into one of its areas; ``inter`` as the backbone has it."""
         settings = self.database.area_settings[process, into]
         result = np.full(self.size, UNREACHED, np.int32)
         for number in self.areas_of[process]:
             if number != into:
-                self._condense(process, number, result)
-        if into != BACKBONE and BACKBONE in self.areas_of[process]:
-            inter, _ = self._inter(process, BACKBONE)
+                self._condense(process, number, intra.metric[0], result)
+        if inter is not None:
             inter[[one.number for one in self._active[process]]] = UNREACHED
-            passed = (self._intra_rows[process].kind == NONE) & (inter < UNREACHED)
+            passed = (intra.kind[0] == NO_ROUTE) & (inter < UNREACHED)
             result[passed] = np.minimum(result[passed], inter[passed])
         if settings.type != "normal":
             result[len(self.prefixes) :] = UNREACHED
@@ -335,12 +350,12 @@ class Areas:
                 result[self.default] = settings.default_cost
         return result
 
-    def _condense(self, process: int, number: int, result: Metrics) -> None:
+    def _condense(self, process: int, number: int, best: Metrics, result: Metrics) -> None:
         """Intra-area routes of an area, those within its ranges replaced by the active ranges."""
         graph, destinations = self.graphs[number], self.destinations[number]
         costs = destinations.costs(graph, graph.local[process])
         # The route itself may be of another area, at a lower cost: only the best is advertised.
-        shown = (costs < UNREACHED) & (costs == self._intra_rows[process].metric[destinations.numbers])
+        shown = (costs < UNREACHED) & (costs == best[destinations.numbers])
         for configured in self.database.area_settings[process, number].ranges:
             shown &= ~self._within(number, configured)
         numbers = destinations.numbers[shown]

@@ -1,25 +1,29 @@
 """What OSPF routers advertise: adjacencies and prefixes per area (RFC 2328 sections 9, 10 and 12.4)."""
 
 from collections import Counter, defaultdict
-from collections.abc import Hashable, Iterable
+from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from itertools import combinations
-from typing import NamedTuple
+from operator import is_
+
+import numpy as np
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
 from routrel.model.filters import Header
 from routrel.model.findings import Finding
-from routrel.model.routing import Ospf, OspfArea, OspfInterface
-from routrel.routing.brought import BroughtPrefixes
-from routrel.routing.graph import Edge, Member, SharedNetwork
-from routrel.routing.rows import Process
-from routrel.routing.speaking import SOME_LINK_LOCAL, dropped_by, network_type, router_id
-from routrel.routing.traits import Traits
-from routrel.topology.segments import Instance, Port, Segment, Topology
+from routrel.model.routing import Ospf, OspfArea
+from routrel.routing.arrays import Column
+from routrel.routing.neighbors import SOME_LINK_LOCAL, dropped_by, network_type, router_id
+from routrel.routing.ospf.ports import OspfPort, interface_cost, told_by
+from routrel.routing.prefixes.distinctions import PrefixDistinctions
+from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
+from routrel.routing.spf.advertised import AdvertisedPrefixes
+from routrel.routing.spf.graph import Edge, Member, SharedNetwork
+from routrel.topology.segments import Instance, Segment, Topology
 
 ALL_SPF_ROUTERS = {4: Address.parse("224.0.0.5"), 6: Address.parse("ff02::5")}
-DEFAULT_COST = 10
 
 MANY = 64
 """OSPF interfaces on one segment from which on they are joined as a shared network."""
@@ -30,7 +34,7 @@ MOST_PAIRS = 200_000
 NO_LINK_FINDING = "ospf-neighbours"
 
 
-@dataclass(slots=True)
+@dataclass
 class AreaDatabase:
     """All that is advertised in one area; routers are process numbers, in ascending order."""
 
@@ -39,82 +43,116 @@ class AreaDatabase:
     edges: list[Edge] = field(default_factory=list)
     networks: list[SharedNetwork] = field(default_factory=list)
     """Segments of many routers that are all neighbours of each other: what is among them is in no edge."""
-    stubs: BroughtPrefixes = field(default_factory=BroughtPrefixes)
+    stubs: AdvertisedPrefixes = field(default_factory=AdvertisedPrefixes)
     """Section 12.4.1: the networks of its routers."""
 
-
-class Speaker(NamedTuple):
-    """An interface that takes part in OSPF, with its settings."""
-
-    port: Port
-    process: int
-    ospf: Ospf
-    area: OspfArea
-    settings: OspfInterface
-
-    @property
-    def cost(self) -> int:
-        return interface_cost(self.ospf, self.settings, self.port)
-
-    @property
-    def prefixes(self) -> tuple[Prefix, ...]:
-        return told_by(self.port, self.ospf.family)[0]
-
-    @property
-    def addresses(self) -> tuple[Address, ...]:
-        return told_by(self.port, self.ospf.family)[1]
+    @cached_property
+    def neighbors(self) -> Column:
+        """Routers that are neighbours, once all are known: int64 (2, n), each pair one way at least."""
+        pairs = [edge[:2] for edge in self.edges if edge.source < edge.target]  # the other half says the same
+        pairs += [(network[0].router, member.router) for network in self.networks for member in network]
+        return np.array(pairs, np.int64).reshape(-1, 2).T
 
 
-class Database:
+@dataclass(slots=True)
+class Membership:
+    """What one process takes part in, of interfaces that are up."""
+
+    ports: dict[int, OspfPort] = field(default_factory=dict)
+    hello_ports: list[OspfPort] = field(default_factory=list)
+    """Those that look for neighbours."""
+    areas: list[tuple[OspfArea, list[Prefix], list[int], list[int]]] = field(default_factory=list)
+    """Each area with the prefixes that the process brings there, their costs and ports."""
+    findings: list[Finding] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Adjacencies:
+    """What the interfaces of one segment are to each other; edges and shared networks by area."""
+
+    segment: Segment
+    ospf_ports: list[OspfPort]
+    edges: dict[int, list[Edge]] = field(default_factory=dict)
+    networks: list[tuple[int, SharedNetwork]] = field(default_factory=list)
+    apart: dict[tuple[int, int], str] = field(default_factory=dict)
+    findings: list[Finding] = field(default_factory=list)
+
+    def holds_for(self, segment: Segment, ospf_ports: list[OspfPort]) -> bool:
+        """Whether it was found of these very interfaces."""
+        is_same = self.segment is segment and len(self.ospf_ports) == len(ospf_ports)
+        return is_same and all(map(is_, self.ospf_ports, ospf_ports))
+
+
+class OspfDatabase(ProtocolDatabase):
     """The areas of all processes of one version, and findings about neighbours that should be but are not."""
 
-    def __init__(self, topology: Topology, version: int = 2):
-        self.topology = topology
+    own_packets = (OwnPackets(OSPF_PROTOCOL),)
+    mtu_rule = ", and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)"
+
+    def __init__(self, topology: Topology, base: "OspfDatabase | None" = None, version: int = 2):
+        """Of ``base`` what its devices and segments brought is taken over where they are the same."""
+        super().__init__(topology)
         self.version = version
         self.family = 4 if version == 2 else 6
         self.areas: dict[int, AreaDatabase] = {}
-        self.findings: list[Finding] = []
-        self.processes: list[Process] = []
         self.configured: list[Ospf] = []
         """Per process, its part of the network file."""
-        self.speakers: dict[int, Speaker] = {}
+        self.ports: dict[int, OspfPort] = {}
         """By port."""
         self.area_settings: dict[tuple[int, int], OspfArea] = {}
         """By process and area number."""
         self.apart: dict[tuple[int, int], str] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._router_ids: dict[int, Address | None] = {}
-        self._on_segment: dict[int, list[Speaker]] = defaultdict(list)
+        self._members: list[Membership] = []
+        self._adjacencies: dict[int, Adjacencies] = {}
+        """By segment."""
+        on_segment: dict[int, list[OspfPort]] = defaultdict(list)
         for instance in topology.instances:
             for ospf in instance.routing.ospf if instance.routing else ():
                 if ospf.version == version:
-                    self._add(instance, ospf)
-        for number in sorted(self._on_segment):
-            if number >= 0 and len(self._on_segment[number]) > 1:
-                self._connect(topology.segments[number], self._on_segment[number])
+                    for ospf_port in self._add(instance, ospf, base):
+                        on_segment[topology.segment_of[ospf_port.port.index]].append(ospf_port)
+        for number in sorted(on_segment):
+            if number >= 0 and len(on_segment[number]) > 1:
+                self._connect(topology.segments[number], on_segment[number], base)
+        known = {} if base is None else base.areas
+        for number, area in self.areas.items():
+            if area == known.get(number):
+                self.areas[number] = known[number]  # with what is computed of it
 
     def ports_of(self, process: int) -> frozenset[int]:
         """The ports of a process."""
         ports = self.topology.ports_named[self.topology.instances[self.processes[process].instance].device]
         named = (ports[one.name].index for area in self.configured[process].areas for one in area.interfaces)
-        return frozenset(port for port in named if port in self.speakers)
+        return frozenset(port for port in named if port in self.ports)
 
-    def add_traits(self, traits: Traits) -> None:
+    def prefixes(self) -> Iterable[Prefix]:
+        """Ranges, and the default where somebody may originate it."""
+        for ospf in self.configured:
+            yield from (configured.prefix for area in ospf.areas for configured in area.ranges)
+            if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
+                yield Prefix(self.family, 0, 0)
+
+    def content(self) -> Sequence[object]:
+        return [*super().content(), self.configured, self.areas, self.area_settings, self.apart]
+
+    def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What OSPF itself tells of prefixes: who brings them into which area at what cost, and ranges."""
         for area in self.areas.values():
-            traits.add_columns(*area.stubs.columns(traits.index))
+            distinctions.add_columns(*area.stubs.columns(distinctions.index))
         for settings in self.area_settings.values():
             for configured in settings.ranges:
-                traits.add_single(configured.prefix)
-                traits.add_covered(configured.prefix, configured.prefix)
+                distinctions.add_single(configured.prefix)
+                distinctions.add_covered(configured.prefix, configured.prefix)
 
-    def _add(self, instance: Instance, ospf: Ospf) -> None:
-        device = self.topology.devices[instance.device]
-        named = self.topology.ports_named[instance.device]
+    def _add(self, instance: Instance, ospf: Ospf, base: "OspfDatabase | None") -> Sequence[OspfPort]:
+        """A process with all that it takes part in; those of its ports that look for neighbours."""
         number = len(self.processes)
-        self.configured.append(ospf)
-        self.processes.append(
-            Process(
+        if base is not None and base._has(number, instance, ospf, self.topology):
+            process, member = base.processes[number], base._members[number]
+        else:
+            process = Process(
                 number,
                 instance.index,
                 "ospf",
@@ -124,7 +162,29 @@ class Database:
                 ospf.place,
                 ospf.originate_default,
             )
+            member = self._member(number, instance, ospf)
+        self.configured.append(ospf)
+        self.processes.append(process)
+        self._members.append(member)
+        self.findings += member.findings
+        for area, prefixes, costs, ports in member.areas:
+            self._join(number, area).stubs.advertise(number, prefixes, costs, ports)
+        self.ports |= member.ports
+        return member.hello_ports
+
+    def _has(self, number: int, instance: Instance, ospf: Ospf, topology: Topology) -> bool:
+        """Whether a process has this number here, of a device that is the same in another topology."""
+        return (
+            number < len(self.processes)
+            and self.processes[number].instance == instance.index
+            and self.configured[number] is ospf
+            and self.topology.ports_named[instance.device] is topology.ports_named[instance.device]
         )
+
+    def _member(self, number: int, instance: Instance, ospf: Ospf) -> "Membership":
+        device = self.topology.devices[instance.device]
+        named = self.topology.ports_named[instance.device]
+        member = Membership()
         for area in ospf.areas:
             prefixes: list[Prefix] = []
             costs: list[int] = []
@@ -136,7 +196,7 @@ class Database:
                     continue
                 told, addresses = told_by(port, self.family)
                 if not told and not any(address.family == self.family for address in port.addresses):
-                    self.findings.append(
+                    member.findings.append(
                         Finding(
                             "ospf-no-address",
                             "warning",
@@ -149,7 +209,7 @@ class Database:
                     )
                     continue
                 takes_part = True
-                speaker = self.speakers[port.index] = Speaker(port, number, ospf, area, settings)
+                ospf_port = member.ports[port.index] = OspfPort(port, number, ospf, area, settings)
                 if port.interface.kind == "loopback":
                     # Section 12.4.1.3: a loopback is a host route at cost 0, unless the file says otherwise.
                     prefixes += [own.host_prefix() for own in addresses]
@@ -158,12 +218,13 @@ class Database:
                     prefixes += told
                     cost = settings.cost if settings.cost is not None else interface_cost(ospf, settings, port)
                     if not settings.passive:
-                        self._on_segment[self.topology.segment_of[port.index]].append(speaker)
+                        member.hello_ports.append(ospf_port)
                 for _ in told:
                     costs.append(cost)
                     ports.append(port.index)
             if takes_part:
-                self._join(number, area).stubs.bring(number, prefixes, costs, ports)
+                member.areas.append((area, prefixes, costs, ports))
+        return member
 
     def _join(self, process: int, settings: OspfArea) -> AreaDatabase:
         """The area's database, with a process in it."""
@@ -172,25 +233,38 @@ class Database:
         area.routers.append(process)
         return area
 
-    def _connect(self, segment: Segment, speakers: list[Speaker]) -> None:
+    def _connect(self, segment: Segment, ospf_ports: list[OspfPort], base: "OspfDatabase | None") -> None:
         """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
-        kinds = {speaker.port.index: network_type(segment, speaker.settings.network) for speaker in speakers}
-        pairs = combinations(speakers, 2) if len(speakers) <= MANY else self._join_alike(segment, speakers)
-        self._connect_pairs(pairs, kinds, speakers)
+        known = None if base is None else base._adjacencies.get(segment.index)
+        if known is not None and known.holds_for(segment, ospf_ports):
+            found = known
+        else:
+            found = Adjacencies(segment, ospf_ports)
+            kinds = {one.port.index: network_type(segment, one.settings.network) for one in ospf_ports}
+            is_few = len(ospf_ports) <= MANY
+            self._connect_pairs(combinations(ospf_ports, 2) if is_few else self._join_alike(found), kinds, found)
+        self._adjacencies[segment.index] = found
+        for area, edges in found.edges.items():
+            self.areas[area].edges += edges
+        for area, members in found.networks:
+            self.areas[area].networks.append(members)
+        self.apart |= found.apart
+        self.findings += found.findings
 
-    def _join_alike(self, segment: Segment, speakers: list[Speaker]) -> list[tuple[Speaker, Speaker]]:
+    def _join_alike(self, found: "Adjacencies") -> list[tuple[OspfPort, OspfPort]]:
         """Of many routers those that are alike are joined as one shared network.
 
         Left to be looked at are the pairs among the rest and with one of each such group.
         """
-        groups = self._alike(segment, speakers)
+        ospf_ports = found.ospf_ports
+        groups = self._alike(found.segment, ospf_ports)
         for group in groups:
-            members = tuple(Member(speaker.process, speaker.port.index, speaker.cost) for speaker in group)
-            self.areas[group[0].area.number].networks.append(members)
-        grouped = {speaker.port.index: number for number, group in enumerate(groups) for speaker in group}
-        singles = [speaker for speaker in speakers if speaker.port.index not in grouped]
-        if len(singles) * len(speakers) > MOST_PAIRS:
-            self._give_up(segment, singles)
+            members = tuple(Member(ospf_port.process, ospf_port.port.index, ospf_port.cost) for ospf_port in group)
+            found.networks.append((group[0].area.number, members))
+        grouped = {ospf_port.port.index: number for number, group in enumerate(groups) for ospf_port in group}
+        singles = [ospf_port for ospf_port in ospf_ports if ospf_port.port.index not in grouped]
+        if len(singles) * len(ospf_ports) > MOST_PAIRS:
+            found.findings.append(_given_up(singles))
             singles = []
         return [
             *combinations(singles, 2),
@@ -198,60 +272,44 @@ class Database:
             *combinations([group[0] for group in groups], 2),
         ]
 
-    def _give_up(self, segment: Segment, speakers: list[Speaker]) -> None:
-        first = speakers[0]
-        self.findings.append(
-            Finding(
-                "not-represented",
-                "error",
-                f"{len(speakers)} OSPF routers on the segment of {first.port.name} differ from each other and from the"
-                f" rest: which of them are neighbours was not looked into, and none is taken for one (at most"
-                f" {MOST_PAIRS:,} pairs are compared)",
-                first.port.name.device,
-                first.port.interface.name,
-                (first.settings.place,),
-            )
-        )
-
-    def _alike(self, segment: Segment, speakers: list[Speaker]) -> list[list[Speaker]]:
+    def _alike(self, segment: Segment, ospf_ports: list[OspfPort]) -> list[list[OspfPort]]:
         """Groups of many broadcast interfaces with equal settings and subnets, addresses and ids of their own each.
 
         Any two of a group are neighbours: nothing that ``_obstacle`` looks at differs or stands in the way.
         """
-        found: dict[Hashable, list[Speaker]] = defaultdict(list)
-        for speaker in speakers:
-            interface = speaker.port.interface
-            kind = network_type(segment, speaker.settings.network)
-            if kind == "broadcast" and not (interface.acl_in or interface.acl_out) and len(speaker.prefixes) <= 1:
-                area = speaker.area
-                found[area.number, area.type, frozenset(speaker.prefixes)].append(speaker)
+        found: dict[Hashable, list[OspfPort]] = defaultdict(list)
+        for ospf_port in ospf_ports:
+            interface = ospf_port.port.interface
+            kind = network_type(segment, ospf_port.settings.network)
+            if kind == "broadcast" and not (interface.acl_in or interface.acl_out) and len(ospf_port.prefixes) <= 1:
+                area = ospf_port.area
+                found[area.number, area.type, frozenset(ospf_port.prefixes)].append(ospf_port)
         groups = []
         for group in found.values():
-            addresses = Counter(speaker.port.addresses[:1] for speaker in group)
-            identifiers = Counter(self.router_id(speaker.process) for speaker in group)
-            processes = Counter(speaker.process for speaker in group)
+            addresses = Counter(ospf_port.port.addresses[:1] for ospf_port in group)
+            identifiers = Counter(self.router_id(ospf_port.process) for ospf_port in group)
+            processes = Counter(ospf_port.process for ospf_port in group)
             alone = [
-                speaker
-                for speaker in group
-                if addresses[speaker.port.addresses[:1]] == identifiers[self.router_id(speaker.process)] == 1
-                and processes[speaker.process] == 1
+                ospf_port
+                for ospf_port in group
+                if addresses[ospf_port.port.addresses[:1]] == identifiers[self.router_id(ospf_port.process)] == 1
+                and processes[ospf_port.process] == 1
             ]
-            if len(alone) > MANY and any(speaker.settings.priority for speaker in alone):
+            if len(alone) > MANY and any(ospf_port.settings.priority for ospf_port in alone):
                 groups.append(alone)
         return groups
 
     def _connect_pairs(
-        self, pairs: Iterable[tuple[Speaker, Speaker]], kinds: dict[int, str], speakers: list[Speaker]
+        self, pairs: Iterable[tuple[OspfPort, OspfPort]], kinds: dict[int, str], found: "Adjacencies"
     ) -> None:
         for first, second in pairs:
             one, other = first.port.index, second.port.index
             if first.process == second.process:
                 continue
-            obstacle = self._obstacle(first, second, kinds[one], kinds[other], speakers)
+            obstacle = self._obstacle(first, second, kinds[one], kinds[other], found.ospf_ports)
             if obstacle:
-                self.apart[first.port.index, second.port.index] = obstacle
-                self.apart[second.port.index, first.port.index] = obstacle
-                self.findings.append(
+                found.apart[one, other] = found.apart[other, one] = obstacle
+                found.findings.append(
                     Finding(
                         NO_LINK_FINDING,
                         "error",
@@ -262,13 +320,12 @@ class Database:
                     )
                 )
                 continue
-            edges = self.areas[first.area.number].edges
-            ports = first.port.index, second.port.index
+            edges = found.edges.setdefault(first.area.number, [])
             for own, far in self._gateways(first, second):
-                edges.append(Edge(first.process, second.process, first.cost, *ports, far))
-                edges.append(Edge(second.process, first.process, second.cost, *ports[::-1], own))
+                edges.append(Edge(first.process, second.process, first.cost, one, other, far))
+                edges.append(Edge(second.process, first.process, second.cost, other, one, own))
 
-    def _gateways(self, first: Speaker, second: Speaker) -> list[tuple[Address | None, Address | None]]:
+    def _gateways(self, first: OspfPort, second: OspfPort) -> list[tuple[Address | None, Address | None]]:
         """Both addresses of each neighbourhood of two interfaces: version 2 has one in every subnet they share."""
         if self.family == 4 and len(first.port.addresses) > 1 and len(second.port.addresses) > 1:
             theirs = dict(zip(second.prefixes, second.addresses, strict=True))
@@ -278,7 +335,9 @@ class Database:
                 return [pair for pair in found.values() if pair[0] != pair[1]]
         return [(None, None)]
 
-    def _obstacle(self, first: Speaker, second: Speaker, kind: str, other_kind: str, speakers: list[Speaker]) -> str:
+    def _obstacle(
+        self, first: OspfPort, second: OspfPort, kind: str, other_kind: str, ospf_ports: list[OspfPort]
+    ) -> str:
         if first.area.number != second.area.number:
             return f"area {area_name(first.area.number)} against area {area_name(second.area.number)}"
         if first.area.type != second.area.type:
@@ -290,10 +349,10 @@ class Database:
             obstacle = self._addresses_differ(first, second, kind)
             if obstacle:
                 return obstacle
-        if kind == "point-to-point" and len(speakers) > 2:
-            return f"network type point-to-point with {len(speakers) - 1} neighbours on the segment"
+        if kind == "point-to-point" and len(ospf_ports) > 2:
+            return f"network type point-to-point with {len(ospf_ports) - 1} neighbours on the segment"
         if kind == "broadcast" and not any(
-            speaker.settings.priority for speaker in speakers if speaker.area.number == first.area.number
+            ospf_port.settings.priority for ospf_port in ospf_ports if ospf_port.area.number == first.area.number
         ):
             return "no router on the segment has a priority above 0, so none is designated"
         identifiers = self.router_id(first.process), self.router_id(second.process)
@@ -306,7 +365,7 @@ class Database:
             self._router_ids[process] = router_id(self.topology, self.processes[process].instance)
         return self._router_ids[process]
 
-    def _addresses_differ(self, first: Speaker, second: Speaker, kind: str) -> str:
+    def _addresses_differ(self, first: OspfPort, second: OspfPort, kind: str) -> str:
         """Section 8.2 and 10.5: a point-to-point link does not compare subnets; version 3 never does."""
         own, other = first.port, second.port
         if len(own.prefixes) == 1 and own.prefixes == other.prefixes and own.addresses != other.addresses:
@@ -319,7 +378,7 @@ class Database:
             return f"both have the address {source}"
         return ""
 
-    def _filtered(self, sender: Speaker, receiver: Speaker, kind: str) -> str:
+    def _filtered(self, sender: OspfPort, receiver: OspfPort, kind: str) -> str:
         """Which ACL drops the sender's OSPF packets, or ''.
 
         Section 8.1: all go to AllSPFRouters on a point-to-point network; elsewhere the exchange is unicast.
@@ -341,25 +400,18 @@ class Database:
         return ""
 
 
-def told_by(port: Port, family: int) -> tuple[tuple[Prefix, ...], tuple[Address, ...]]:
-    """The subnets and addresses of a port that OSPF of one family tells others."""
-    if len(port.addresses) == 1 and family == 4 == port.addresses[0].family and not port.addresses[0].is_link_local:
-        return port.prefixes, port.addresses
-    told = [
-        (prefix, address)
-        for prefix, address in zip(port.prefixes, port.addresses, strict=True)
-        if address.family == family and not address.is_link_local
-    ]
-    return tuple(prefix for prefix, _ in told), tuple(address for _, address in told)
-
-
-def interface_cost(ospf: Ospf, settings: OspfInterface, port: Port) -> int:
-    """The cost as the network file's page defines it; at most 65535 (RFC 2328 appendix C.3)."""
-    if settings.cost is not None:
-        return settings.cost
-    if ospf.reference_bandwidth and port.interface.bandwidth:
-        return min(65535, max(1, ospf.reference_bandwidth // port.interface.bandwidth))
-    return DEFAULT_COST
+def _given_up(ospf_ports: list[OspfPort]) -> Finding:
+    first = ospf_ports[0]
+    return Finding(
+        "not-represented",
+        "error",
+        f"{len(ospf_ports)} OSPF routers on the segment of {first.port.name} differ from each other and from"
+        f" the rest: which of them are neighbours was not looked into, and none is taken for one (at most"
+        f" {MOST_PAIRS:,} pairs are compared)",
+        first.port.name.device,
+        first.port.interface.name,
+        (first.settings.place,),
+    )
 
 
 def area_name(number: int) -> str:

@@ -6,6 +6,7 @@ prefixes: itself, type, metric, tag and forwarding address. Prefixes with the sa
 """
 
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import replace
 from functools import cached_property
 from typing import NamedTuple
@@ -14,14 +15,14 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address, Prefix
-from routrel.routing.graph import WORD
-from routrel.routing.grouping import Flags, Masks, Runs, classes_of, run_starts
+from routrel.routing.arrays import UNSET, WORD, Column, Flags, Masks, Runs, classes_of, run_starts
+from routrel.routing.neighbors import router_id
 from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
 from routrel.routing.ospf.flooding import flooding_domains
+from routrel.routing.protocol import Redistributed
+from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.routes import NextHop
-from routrel.routing.rows import NONE, UNSET, Injected
-from routrel.routing.shortest_paths import UNREACHED
-from routrel.routing.speaking import router_id
+from routrel.routing.spf.distances import UNREACHED
 
 EXTERNAL_1, EXTERNAL_2, NSSA_1, NSSA_2 = 3, 4, 5, 6
 DEFAULT_METRIC, DEFAULT_TYPE = 20, 2
@@ -31,7 +32,6 @@ DEFAULTS = np.array([DEFAULT_METRIC, DEFAULT_TYPE, 0, UNSET])[:, None]
 AUTONOMOUS_SYSTEM = -1
 """The scope of AS-external LSAs; an NSSA LSA's scope is its area."""
 
-Column = npt.NDArray[np.int64]
 Keys = npt.NDArray[np.int64]
 NEVER = np.int64(2**62)
 TYPE_2, METRIC_SHIFT, PLAIN = np.int64(2**60), np.int64(32), np.int64(2**31)
@@ -85,11 +85,11 @@ class Scope:
         """The offers with a forwarding address."""
 
 
-class Choice(NamedTuple):
-    """The best external routes of one scope for one router, or for some together.
+class ExternalRoutes(NamedTuple):
+    """The best external routes of one scope for b routers.
 
-    ``numbers`` (m,) are prefixes, ``classes`` (m,) their classes; the others are per class (..., c), ``masks``
-    (w, ..., c). A class whose key is ``NEVER`` has no route.
+    ``numbers`` (m,) are prefixes, ``classes`` (m,) their classes; the others are per class (b, c), ``masks``
+    (w, b, c). A class whose key is ``NEVER`` has no route.
     """
 
     numbers: Column
@@ -103,8 +103,8 @@ class Choice(NamedTuple):
     """The lowest-numbered of the best offers."""
 
 
-class Reach(NamedTuple):
-    """Ways within the system to destinations and boundary routers: (p + a,) each, ``masks`` (w, p + a)."""
+class InternalWays(NamedTuple):
+    """Ways within the system to destinations and boundary routers: (b, p + a) each, ``masks`` (w, b, p + a)."""
 
     kind: npt.NDArray[np.int8]
     metric: npt.NDArray[np.int32]
@@ -130,16 +130,16 @@ class Externals:
     def _own_costs(self) -> dict[tuple[int, Address], int]:
         """What the network of each own address costs, by (process, address)."""
         return {
-            (speaker.process, address): 0 if speaker.port.interface.is_loopback else speaker.cost
-            for speaker in self.areas.database.speakers.values()
-            for address in speaker.addresses
+            (ospf_port.process, address): 0 if ospf_port.port.interface.is_loopback else ospf_port.cost
+            for ospf_port in self.areas.database.ports.values()
+            for address in ospf_port.addresses
         }
 
-    def announce(self, injected: dict[int, Injected]) -> None:
-        """Originate LSAs for what processes inject, in place of all that stood."""
+    def announce(self, redistributed: Mapping[int, Redistributed]) -> None:
+        """Originate LSAs for what processes redistribute, in place of all that stood."""
         self.announced = defaultdict(dict)
         for process in self.areas.boundary:
-            found = injected.get(process)
+            found = redistributed.get(process)
             if found is None or not len(found.numbers):
                 continue
             scopes = self._scopes_of(process)
@@ -176,17 +176,17 @@ class Externals:
 
     def _is_inside(self, process: int, hop: NextHop) -> bool:
         """Section 12.4.4.1: whether a next hop is on a network this process advertises."""
-        speaker = self.areas.database.speakers.get(hop.port)
-        if speaker is None or speaker.process != process or hop.address is None or hop.address.is_link_local:
+        ospf_port = self.areas.database.ports.get(hop.port)
+        if ospf_port is None or ospf_port.process != process or hop.address is None or hop.address.is_link_local:
             return False
-        return any(prefix.contains(hop.address) for prefix in speaker.prefixes)
+        return any(prefix.contains(hop.address) for prefix in ospf_port.prefixes)
 
     def _surrogate(self, process: int, area: int) -> Address | None:
         """RFC 3101 section 2.3: an address of its own in the NSSA; a loopback's, else a stub network's."""
         found = [
-            (not speaker.port.interface.is_loopback, not speaker.settings.passive, speaker.addresses[0])
-            for speaker in self.areas.database.speakers.values()
-            if speaker.process == process and speaker.area.number == area and speaker.addresses
+            (not ospf_port.port.interface.is_loopback, not ospf_port.settings.passive, ospf_port.addresses[0])
+            for ospf_port in self.areas.database.ports.values()
+            if ospf_port.process == process and ospf_port.area.number == area and ospf_port.addresses
         ]
         return min(found, key=lambda one: one[:2])[2] if found else None
 
@@ -232,16 +232,16 @@ class Externals:
             if scope is None:
                 continue
             for process in translators:
-                routes = self.areas.routes_of(process)
-                best = self.choose(process, replace(routes, hops=list(routes.hops)), number)
+                routes = self.areas.routes_of([process])
+                best = self.choose(replace(routes, hops=[list(hops) for hops in routes.hops]), number)
                 own = [numbers for offer, numbers in translated.items() if offer.router == process]
                 taken = np.concatenate(own) if own else np.zeros(0, np.int64)
-                reached = best.keys < NEVER
-                for index in np.unique(best.first[reached]).tolist():
+                reached, first = best.keys[0] < NEVER, best.first[0]
+                for index in np.unique(first[reached]).tolist():
                     offer = scope.offers[index]
                     if not offer.propagates or offer.forward is None:
                         continue
-                    chosen = best.numbers[((best.first == index) & reached)[best.classes]]
+                    chosen = best.numbers[((first == index) & reached)[best.classes]]
                     chosen = chosen[~np.isin(chosen, taken)]
                     if len(chosen):
                         again = offer._replace(router=process, propagates=False)
@@ -258,108 +258,96 @@ class Externals:
         heard += [area for area, kind in types.items() if kind == "nssa"]
         return [scope for scope in heard if scope in self.scopes]
 
-    def choose(self, process: int, routes: AreaRoutes, scope_number: int) -> Choice:
-        """Section 16.4: the best offers of a scope for each of its prefixes.
+    def choose(self, routes: AreaRoutes, scope_number: int) -> ExternalRoutes:
+        """Section 16.4: the best offers of a scope for each of its prefixes, for b processes that hear it.
 
         Next hops to forwarding addresses on own networks are appended to ``routes.hops``.
         """
         scope, p = self.scopes[scope_number], len(self.areas.prefixes)
-        reach, is_plain = Reach(routes.kind, routes.metric, routes.masks, False), routes.is_plain[scope.boundary]
-        if scope_number != AUTONOMOUS_SYSTEM:
-            reach, is_plain = self._inside(process, routes, scope_number), np.zeros(len(scope.offers), bool)
-        distance = reach.metric[p + scope.boundary].astype(np.int64)
-        words = reach.masks[:, p + scope.boundary]
-        reached = (reach.kind[p + scope.boundary] != NONE) & (scope.routers != process) & (distance < UNREACHED)
+        boundary, processes = p + scope.boundary, np.array(routes.processes)
         if scope_number == AUTONOMOUS_SYSTEM:
-            reached &= self.flooding[scope.routers] == self.flooding[process]
-        own_hops: dict[int, NextHop] = {}
-        for index in scope.forwarded:
-            if reached[index]:
-                distance[index], is_plain[index], mask, own = self._forwarded(
-                    process, routes, reach, scope.offers[index]
-                )
-                reached[index] = mask is not None
+            ways = InternalWays(routes.kind, routes.metric, routes.masks, False)
+            is_plain, kinds = routes.is_plain[:, scope.boundary], (EXTERNAL_1, EXTERNAL_2)
+        else:
+            ways, kinds = self._inside(routes, scope_number), (NSSA_1, NSSA_2)
+            is_plain = np.zeros((len(processes), len(scope.offers)), bool)
+        distance, words = ways.metric[:, boundary].astype(np.int64), ways.masks[..., boundary]
+        reached = (ways.kind[:, boundary] != NO_ROUTE) & (scope.routers != processes[:, None]) & (distance < UNREACHED)
+        if not ways.is_inside:
+            reached &= self.flooding[scope.routers] == self.flooding[processes][:, None]
+        own_hops: dict[tuple[int, int], NextHop] = {}
+        for at in ((row, index) for row in range(len(processes)) for index in scope.forwarded):
+            if reached[at]:
+                distance[at], is_plain[at], mask, own = self._forwarded(routes, at[0], ways, scope.offers[at[1]])
+                reached[at] = mask is not None
                 if mask is not None:
-                    words[:, index] = mask
+                    words[(slice(None), *at)] = mask
                 if own is not None:
-                    own_hops[index] = own
+                    own_hops[at] = own
         if own_hops:
             words = _with_own_hops(words, own_hops, routes)
-        if reach.is_inside:
-            reached &= ~self._unused_defaults(process, scope_number, scope.offers)
-        kinds = (NSSA_1, NSSA_2) if reach.is_inside else (EXTERNAL_1, EXTERNAL_2)
+        if ways.is_inside:
+            for row, process in enumerate(routes.processes):
+                reached[row] &= ~self._unused_defaults(process, scope_number, scope.offers)
         return _chosen(scope, distance, reached, is_plain, words, kinds)
 
-    def choose_together(self, processes: Column, routes: AreaRoutes) -> Choice | None:
-        """The choice of b processes among AS-external LSAs; None where a forwarding address makes them differ.
-
-        ``routes`` has b rows: (b, p + a), masks (w, b, p + a).
-        """
-        scope = self.scopes[AUTONOMOUS_SYSTEM]
-        if scope.forwarded:
-            return None
-        boundary = len(self.areas.prefixes) + scope.boundary
-        distance = routes.metric[:, boundary].astype(np.int64)
-        reached = (routes.kind[:, boundary] != NONE) & (scope.routers != processes[:, None]) & (distance < UNREACHED)
-        reached &= self.flooding[scope.routers] == self.flooding[processes][:, None]
-        is_plain, words = routes.is_plain[:, scope.boundary], routes.masks[..., boundary]
-        return _chosen(scope, distance, reached, is_plain, words, (EXTERNAL_1, EXTERNAL_2))
-
-    def _inside(self, process: int, routes: AreaRoutes, area: int) -> Reach:
+    def _inside(self, routes: AreaRoutes, area: int) -> InternalWays:
         """Intra-area costs and masks through one NSSA."""
         graph, destinations = self.areas.graphs[area], self.areas.destinations[area]
-        costs, words = destinations.row(graph, graph.local[process])
-        kind, metric = np.full(self.areas.size, NONE, np.int8), np.full(self.areas.size, UNREACHED, np.int32)
+        costs, words = destinations.row(graph, graph.vertices(np.array(routes.processes)))
+        kind, metric = np.zeros_like(routes.kind), np.full_like(routes.metric, UNREACHED)
         masks = np.zeros_like(routes.masks)
-        kind[destinations.numbers] = np.where(costs < UNREACHED, INTRA, NONE)
-        metric[destinations.numbers] = costs
-        offset = routes.offsets[area]
-        masks[offset : offset + len(words), destinations.numbers] = words
-        return Reach(kind, metric, masks, True)
+        kind[:, destinations.numbers] = np.where(costs < UNREACHED, INTRA, NO_ROUTE)
+        metric[:, destinations.numbers] = costs
+        for row, offsets in enumerate(routes.offsets):
+            masks[offsets[area] : offsets[area] + len(words), row, destinations.numbers] = words[:, row]
+        return InternalWays(kind, metric, masks, True)
 
     def _forwarded(
-        self, process: int, routes: AreaRoutes, reach: Reach, offer: Offer
+        self, routes: AreaRoutes, row: int, ways: InternalWays, offer: Offer
     ) -> tuple[int, bool, Masks | None, NextHop | None]:
         """Section 16.4 (3): distance and next hops to a forwarding address; no mask where it is out of reach.
 
         The next hop beside them is that of a forwarding address on a network of its own.
         """
         nowhere = (int(UNREACHED), False, None, None)
+        process = routes.processes[row]
         assert offer.forward is not None
         for number in self.areas.prefixes.chain(offer.forward):
-            kind = int(routes.kind[number])
-            if kind == NONE:
+            kind = int(routes.kind[row, number])
+            if kind == NO_ROUTE:
                 continue
-            if kind not in (INTRA, INTER) or (reach.is_inside and (kind != INTRA or reach.kind[number] == NONE)):
+            is_left = ways.is_inside and (kind != INTRA or ways.kind[row, number] == NO_ROUTE)
+            if kind not in (INTRA, INTER) or is_left:
                 return nowhere
-            cost, mask = int(reach.metric[number]), reach.masks[:, number]
+            cost, mask = int(ways.metric[row, number]), ways.masks[:, row, number]
             if self._own_costs.get((process, offer.forward), cost + 1) <= cost:
                 return nowhere  # its own address, by its own network
             own = self._own_hop(process, offer.forward, self.areas.prefixes.prefixes[number], cost)
             if own is None and not mask.any():
                 return nowhere
-            by_backbone = self._leads_by_backbone(process, routes, mask)
+            by_backbone = self._leads_by_backbone(routes.offsets[row], mask)
             if own is not None:
-                in_backbone = self.areas.database.speakers[own.port].area.number == BACKBONE
+                in_backbone = self.areas.database.ports[own.port].area.number == BACKBONE
                 by_backbone = in_backbone and (by_backbone or not mask.any())
-            return cost, not reach.is_inside and (kind == INTER or by_backbone), mask, own
+            return cost, not ways.is_inside and (kind == INTER or by_backbone), mask, own
         return nowhere
 
-    def _leads_by_backbone(self, process: int, routes: AreaRoutes, mask: Masks) -> bool:
+    def _leads_by_backbone(self, offsets: dict[int, int], mask: Masks) -> bool:
         """Whether all next hops of a mask are in the backbone area."""
-        if BACKBONE not in routes.offsets:
+        if BACKBONE not in offsets:
             return False
-        first = routes.offsets[BACKBONE]
+        first = offsets[BACKBONE]
         others = mask.copy()
         others[first : first + self.areas.graphs[BACKBONE].words] = 0
         return not others.any()
 
     def _own_hop(self, process: int, forward: Address, prefix: Prefix, cost: int) -> NextHop | None:
         """The next hop to a forwarding address on a network of the process's own, at the cost of the way there."""
-        for speaker in self.areas.database.speakers.values():
-            at_cost = speaker.process == process and speaker.cost == cost and forward not in speaker.addresses
-            if at_cost and prefix in speaker.prefixes and not prefix.is_host:
-                return NextHop(speaker.port.index, forward)
+        for ospf_port in self.areas.database.ports.values():
+            at_cost = ospf_port.process == process and ospf_port.cost == cost and forward not in ospf_port.addresses
+            if at_cost and prefix in ospf_port.prefixes and not prefix.is_host:
+                return NextHop(ospf_port.port.index, forward)
         return None
 
     def _unused_defaults(self, process: int, area: int, offers: list[Offer]) -> Flags:
@@ -372,8 +360,8 @@ class Externals:
 
 def _chosen(
     scope: Scope, distance: Column, reached: Flags, is_plain: Flags, words: Masks, kinds: tuple[int, int]
-) -> Choice:
-    """Section 16.4.1: the best of what can be reached. Of offers: (..., e) each, ``words`` (w, ..., e).
+) -> ExternalRoutes:
+    """Section 16.4.1: the best of what can be reached. Of offers: (b, e) each, ``words`` (w, b, e).
 
     ``kinds`` are those of type 1 and 2.
     """
@@ -384,7 +372,7 @@ def _chosen(
     keys[~reached] = NEVER
     best, chosen = scope.runs.least(keys[..., scope.members])
     first = scope.members[scope.runs.first(chosen)]
-    return Choice(
+    return ExternalRoutes(
         scope.numbers,
         scope.classes,
         best,
@@ -408,14 +396,16 @@ def _alike(columns: Column) -> tuple[list[tuple[int, ...]], Column]:
     return [tuple(columns[:, at].tolist()) for at in first.tolist()], inverse.reshape(-1)
 
 
-def _with_own_hops(words: Masks, extra: dict[int, NextHop], routes: AreaRoutes) -> Masks:
-    """Words grown by bits for next hops that are forwarding addresses on own networks."""
-    hops = sorted(set(extra.values()), key=lambda hop: (hop.port, hop.address or (0, 0)))
-    added, first = -(-len(hops) // WORD), len(routes.hops) // WORD
-    grown = np.zeros((first + added, words.shape[1]), np.uint64)
-    grown[: len(words)] = words
-    for index, hop in extra.items():
-        word, bit = divmod(hops.index(hop), WORD)
-        grown[first + word, index] |= np.uint64(1) << np.uint64(bit)
-    routes.hops.extend([*hops, *[None] * (added * WORD - len(hops))])
-    return grown
+def _with_own_hops(words: Masks, extra: dict[tuple[int, int], NextHop], routes: AreaRoutes) -> Masks:
+    """Words grown by bits for next hops that are forwarding addresses on own networks, by (row, offer)."""
+    for row in dict.fromkeys(row for row, _ in extra):
+        of_row = {index: hop for (other, index), hop in extra.items() if other == row}
+        hops = sorted(set(of_row.values()), key=lambda hop: (hop.port, hop.address or (0, 0)))
+        added, first = -(-len(hops) // WORD), len(routes.hops[row]) // WORD
+        if first + added > len(words):
+            words = np.concatenate([words, np.zeros((first + added - len(words), *words.shape[1:]), np.uint64)])
+        for index, hop in of_row.items():
+            word, bit = divmod(hops.index(hop), WORD)
+            words[first + word, row, index] |= np.uint64(1) << np.uint64(bit)
+        routes.hops[row].extend([*hops, *[None] * (added * WORD - len(hops))])
+    return words

@@ -8,14 +8,17 @@ the system.
 from collections import defaultdict
 from collections.abc import Iterable
 
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
 from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
-from routrel.routing.identifiers import identifier_twice
-from routrel.routing.ospf.database import AreaDatabase, Database, area_name
-from routrel.topology.disjoint_sets import DisjointSets
+from routrel.routing.duplicate_identifiers import identifier_twice
+from routrel.routing.ospf.database import AreaDatabase, OspfDatabase, area_name
 
 
-def flooding_domains(database: Database) -> list[int]:
+def flooding_domains(database: OspfDatabase) -> list[int]:
     """Per process a number, equal where AS-external LSAs of one come to the other."""
     normal = (
         area
@@ -25,20 +28,16 @@ def flooding_domains(database: Database) -> list[int]:
     return _joined(database, normal)
 
 
-def _joined(database: Database, areas: Iterable[AreaDatabase]) -> list[int]:
+def _joined(database: OspfDatabase, areas: Iterable[AreaDatabase]) -> list[int]:
     """Per process the number of its set, where neighbours in some areas belong together."""
-    joined: DisjointSets[int] = DisjointSets()
-    for area in areas:
-        for edge in area.edges:
-            if edge.source < edge.target:  # its other half says the same
-                joined.join(edge.source, edge.target)
-        for network in area.networks:
-            for member in network:
-                joined.join(network[0].router, member.router)
-    return [joined.find(process.number) for process in database.processes]
+    pairs = np.concatenate([area.neighbors for area in areas] or [np.zeros((2, 0), np.int64)], axis=1)
+    count = len(database.processes)
+    graph = coo_array((np.ones(pairs.shape[1], np.bool_), (pairs[0], pairs[1])), (count, count))
+    found: list[int] = connected_components(graph, directed=False)[1].tolist()
+    return found
 
 
-def twice_given_router_ids(database: Database) -> tuple[list[Finding], list[Doubt]]:
+def twice_given_router_ids(database: OspfDatabase) -> tuple[list[Finding], list[Doubt]]:
     """Router ids of several routers that hear each other's LSAs: what OSPF makes of it is not defined."""
     identifiers = [database.router_id(process.number) for process in database.processes]
     if len(set(identifiers)) == len(identifiers):
@@ -64,7 +63,7 @@ def twice_given_router_ids(database: Database) -> tuple[list[Finding], list[Doub
     return [finding for finding, _ in said], [doubt for _, doubt in said]
 
 
-def areas_joined_without_backbone(database: Database) -> list[Finding]:
+def areas_joined_without_backbone(database: OspfDatabase) -> list[Finding]:
     """Routers in several areas of which none is the backbone (RFC 3509)."""
     areas_of: dict[int, list[int]] = defaultdict(list)
     for process, area in database.area_settings:

@@ -3,32 +3,37 @@
 RFC 2328 section 11: intra-area before inter-area before external routes.
 """
 
-from collections.abc import Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
+from routrel.model.addresses import Address
+from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.graph import WORD
-from routrel.routing.ospf.areas import INTER, INTRA, AreaRoutes, Areas
-from routrel.routing.ospf.database import Database
+from routrel.routing.arrays import UNSET, WORD
+from routrel.routing.ospf.areas import INTER, INTRA, Areas
+from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.externals import (
-    AUTONOMOUS_SYSTEM,
+    DEFAULT_METRIC,
     EXTERNAL_1,
     EXTERNAL_2,
     NEVER,
     NSSA_1,
     NSSA_2,
-    Choice,
+    ExternalRoutes,
     Externals,
 )
-from routrel.routing.representatives import Representatives
-from routrel.routing.rows import DISCARD, NONE, TOGETHER, UNSET, Injected, Process, ProtocolRoutes, Ready
-from routrel.topology.segments import Topology
+from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_given_router_ids
+from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.protocol import ProtocolSolution, Redistributed
+from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready
+from routrel.routing.routes import NextHop, Route
 
 
-class OspfSolution:
+class OspfSolution(ProtocolSolution[OspfDatabase]):
     """OSPF solved: areas hold matrices, border routers their summaries; rows are made when asked for."""
 
     protocol = "ospf"
@@ -41,75 +46,58 @@ class OspfSolution:
         NSSA_2: "NSSA type 2",
         DISCARD: "range",
     }
+    is_restrictable = True
 
     def __init__(
         self,
-        topology: Topology,
-        database: Database,
-        prefixes: Representatives,
+        database: OspfDatabase,
+        prefixes: PrefixClasses,
+        base: "OspfSolution | None" = None,
         areas: Areas | None = None,
     ):
-        self.topology = topology
-        self.database = database
-        self.prefixes = prefixes
-        self.processes: Sequence[Process] = database.processes
-        self.areas = Areas(database, prefixes) if areas is None else areas
+        super().__init__(database, prefixes, base)
+        self.areas: Areas = areas or Areas(database, prefixes, base.areas if base is not None else None)
+        self.taken_over = self.areas.taken_over
         self.externals = Externals(self.areas)
         self._ready = Ready()
-        self._stacks: dict[tuple[int, ...], AreaRoutes] = {}
-        """The last processes whose routes were made together."""
 
-    def over(self, prefixes: Representatives) -> "OspfSolution":
+    def over(self, prefixes: PrefixClasses) -> "OspfSolution":
         """The same over other columns, with nothing put in."""
-        return OspfSolution(self.topology, self.database, prefixes, self.areas.over(prefixes))
+        return OspfSolution(self.database, prefixes, None, self.areas.over(prefixes))
 
-    def inject(self, injected: dict[int, Injected], blocked: dict[int, npt.NDArray[np.bool_]]) -> None:
+    def announce(self, redistributed: Mapping[int, Redistributed]) -> None:
         """A link-state protocol announces what is put in, whatever tables use."""
-        self.externals.announce(injected)
+        self.externals.announce(redistributed)
         self._ready.clear()
 
-    def prepare(self, processes: list[int]) -> None:
+    def prepare(self, processes: Sequence[int]) -> None:
         """Make the routes of several processes together and keep them until something is put in."""
-        if len(processes) * self.areas.size <= TOGETHER:
-            self.areas.prepare(processes)
-        heard = (process for process in processes if self.externals.scopes_heard(process) == [AUTONOMOUS_SYSTEM])
-        alike = self._ready.missing(heard, len(self.prefixes))
-        if not alike:
-            return
-        routes = self._stacked(tuple(alike))
-        choice = self.externals.choose_together(np.array(alike), routes)
-        if choice is None:
-            return
-        found = self._taken(routes, [choice], len(routes.masks))
-        for at, process in enumerate(alike):
-            hops = self.areas.routes_of(process).hops
-            width = len(hops) // WORD
-            self._ready[process] = ProtocolRoutes(
-                found.kind[at],
-                found.metric[at],
-                found.masks[:width, at],
-                {self.database.family: hops, 10 - self.database.family: []},
-                found.tag[at],
-            )
+        alike: dict[tuple[int, ...], list[int]] = defaultdict(list)
+        for process in self._ready.missing(processes, len(self.prefixes)):
+            alike[tuple(self.externals.scopes_heard(process))].append(process)
+        for members in alike.values():
+            self._ready.update(zip(members, self._make(members), strict=True))
 
-    def _stacked(self, processes: tuple[int, ...]) -> AreaRoutes:
-        """The routes of several processes within and between areas, one row each."""
-        if processes not in self._stacks:
-            routes = [self.areas.routes_of(process) for process in processes]
-            masks = np.zeros((max(len(one.masks) for one in routes), len(routes), self.areas.size), np.uint64)
-            for row, one in enumerate(routes):
-                masks[: len(one.masks), row] = one.masks
-            kind, metric, is_plain = (
-                np.stack(columns)
-                for columns in zip(*((one.kind, one.metric, one.is_plain) for one in routes), strict=True)
-            )
-            self._stacks = {processes: AreaRoutes(kind, metric, masks, [], {}, is_plain)}
-        return self._stacks[processes]
+    def default_metric(self, process: int) -> int:
+        return DEFAULT_METRIC
 
-    def preference(self, process: int, kind: int) -> int:
-        routing = self.topology.instances[self.processes[process].instance].routing
-        assert routing is not None
-        return routing.preference("ospf")
+    def problems(self) -> tuple[list[Finding], list[Doubt]]:
+        findings, doubts = twice_given_router_ids(self.database)
+        return areas_joined_without_backbone(self.database) + findings, doubts
+
+    def forwarding_ports(self, process: int) -> frozenset[int]:
+        return self.database.ports_of(process)
+
+    def handed_on(self, process: int, route: Route) -> NextHop | None:
+        """RFC 2328 section 12.4.4.1: the first next hop, where it leads out of the process's own ports."""
+        first = next((hop for hop in route.next_hops if hop.address is not None), None)
+        return first if first is not None and first.port in self.forwarding_ports(process) else None
+
+    def forwarding_addresses(self) -> Iterable[Address]:
+        """RFC 3101 section 2.3: own addresses in an NSSA."""
+        for ospf_port in self.database.ports.values():
+            if ospf_port.area.type == "nssa" and ospf_port.process in self.areas.boundary:
+                yield from ospf_port.addresses
 
     def multipath(self, process: int) -> int:
         return self.database.configured[process].multipath
@@ -119,36 +107,39 @@ class OspfSolution:
 
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All OSPF routes of a process over all prefixes."""
-        if process in self._ready:
-            return self._ready[process]
-        routes = self.areas.routes_of(process)
-        p = len(self.prefixes)
-        heard = self.externals.scopes_heard(process)
-        family = self.database.family
-        if not heard:
-            return ProtocolRoutes(
-                routes.kind[:p], routes.metric[:p], routes.masks[:, :p], {family: routes.hops, 10 - family: []}
-            )
-        routes = replace(routes, hops=list(routes.hops))
-        choices = [self.externals.choose(process, routes, scope) for scope in heard]
-        found = self._taken(routes, choices, len(routes.hops) // WORD)
-        return ProtocolRoutes(found.kind, found.metric, found.masks, {family: routes.hops, 10 - family: []}, found.tag)
+        return self._ready[process] if process in self._ready else self._make([process])[0]
 
-    def _taken(self, routes: AreaRoutes, choices: list[Choice], width: int) -> "_Taken":
-        """Routes from outside let in where the system itself has none; masks grown to ``width`` words."""
-        p = len(self.prefixes)
-        kind, metric = routes.kind[..., :p].copy(), routes.metric[..., :p].astype(np.int64)
-        masks = np.zeros((width, *kind.shape), np.uint64)
+    def _make(self, processes: Sequence[int]) -> list[ProtocolRoutes]:
+        """The routes of processes that hear the same scopes."""
+        routes, p = self.areas.routes_of(processes), len(self.prefixes)
+        family = self.database.family
+        heard = self.externals.scopes_heard(processes[0])
+        if not heard:
+            return [
+                ProtocolRoutes(
+                    routes.kind[at, :p], routes.metric[at, :p], routes.masks[:, at, :p], {family: hops, 10 - family: []}
+                )
+                for at, hops in enumerate(routes.hops)
+            ]
+        routes = replace(routes, hops=[list(hops) for hops in routes.hops])
+        choices = [self.externals.choose(routes, scope) for scope in heard]
+        kind, metric = routes.kind[:, :p].copy(), routes.metric[:, :p].astype(np.int64)
+        masks = np.zeros((max(len(hops) for hops in routes.hops) // WORD, *kind.shape), np.uint64)
         masks[: len(routes.masks)] = routes.masks[..., :p]
-        taken = _Taken(np.where(kind == NONE, NEVER, -1), kind, metric, masks, np.full(kind.shape, UNSET))
+        taken = _Taken(np.where(kind == NO_ROUTE, NEVER, -1), kind, metric, masks, np.full(kind.shape, UNSET))
         for choice in choices:
             taken.take(choice)
-        return taken
+        return [
+            ProtocolRoutes(
+                kind[at], metric[at], masks[: len(hops) // WORD, at], {family: hops, 10 - family: []}, taken.tag[at]
+            )
+            for at, hops in enumerate(routes.hops)
+        ]
 
 
 @dataclass(slots=True)
 class _Taken:
-    """Routes (..., p) into which external ones are let, the best of them by ``keys``; ``masks`` (w, ..., p)."""
+    """Routes (b, p) into which external ones are let, the best of them by ``keys``; ``masks`` (w, b, p)."""
 
     keys: npt.NDArray[np.int64]
     kind: npt.NDArray[np.int8]
@@ -156,10 +147,10 @@ class _Taken:
     masks: npt.NDArray[np.uint64]
     tag: npt.NDArray[np.int64]
 
-    def take(self, choice: Choice) -> None:
-        """Let the external routes of one scope compete with those that stand."""
+    def take(self, choice: ExternalRoutes) -> None:
+        """Let the external routes of one scope compete with those that stand, where the system has none itself."""
         at, classes, words = choice.numbers, choice.classes, len(choice.masks)
-        keys, standing = choice.keys[..., classes], self.keys[..., at]
+        keys, standing = choice.keys[:, classes], self.keys[:, at]
         better, equal = keys < standing, (keys == standing) & (keys < NEVER)
         for column, chosen in (
             (self.keys, choice.keys),
@@ -167,7 +158,7 @@ class _Taken:
             (self.metric, choice.metric),
             (self.tag, choice.tag),
         ):
-            column[..., at] = np.where(better, chosen[..., classes], column[..., at])
+            column[:, at] = np.where(better, chosen[:, classes], column[:, at])
         masks = np.where(better, np.uint64(0), self.masks[..., at])
         masks[:words] |= np.where(better | equal, choice.masks[..., classes], np.uint64(0))
         self.masks[..., at] = masks

@@ -1,0 +1,95 @@
+"""The model itself as answers: the map, words of a question, problems, drift."""
+
+from datetime import datetime
+from typing import Literal
+
+from msgspec import Struct
+
+from routrel.model.findings import Severity
+from routrel.model.places import Place
+
+
+class Site(Struct, frozen=True):
+    """A site, with its place on the map where the file gives one."""
+
+    name: str
+    label: str
+    x: float | None
+    y: float | None
+
+
+class Device(Struct, frozen=True):
+    """A device of the map."""
+
+    name: str
+    kind: str
+    site: str | None
+
+
+class CableEnd(Struct, frozen=True):
+    """One end of a cable."""
+
+    device: str
+    interface: str
+
+
+class Cable(Struct, frozen=True):
+    """A link by its number, or, with None, interfaces that share a subnet."""
+
+    link: int | None
+    name: str
+    up: bool
+    ends: list[CableEnd]
+
+
+class Map(Struct, frozen=True):
+    """Sites, devices and cables."""
+
+    name: str
+    taken_at: datetime | None
+    sites: list[Site]
+    devices: list[Device]
+    cables: list[Cable]
+
+
+class Word(Struct, frozen=True):
+    """What an end or the service of a flow may be called."""
+
+    word: str
+    kind: str
+    detail: str
+
+
+class Finding(Struct, frozen=True):
+    """A problem of the model; ``places`` together make it."""
+
+    code: str
+    severity: Severity
+    message: str
+    device: str | None
+    interface: str | None
+    places: list[Place]
+
+
+class Instance(Struct, frozen=True):
+    """A routing instance besides the default one."""
+
+    device: str
+    vrf: str
+
+
+class Difference(Struct, frozen=True):
+    """A prefix at which the table read off a device and the computed one differ."""
+
+    prefix: str
+    what: Literal["missing", "extra", "changed"]
+    computed: str
+    observed: str
+    place: Place | None
+
+
+class Drift(Struct, frozen=True):
+    """``compared`` is False where there are not both tables."""
+
+    compared: bool
+    differences: list[Difference]

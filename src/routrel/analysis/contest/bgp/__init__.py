@@ -1,0 +1,1 @@
+"""BGP for one prefix in plain code, and its part of explanations."""

@@ -1,0 +1,1 @@
+"""EIGRP for one prefix in plain code, and its part of explanations."""

@@ -1,0 +1,1 @@
+"""ISIS for one prefix in plain code, and its part of explanations."""

@@ -1,0 +1,122 @@
+"""Why a prefix that one IS-IS router says does not come to another."""
+
+from typing import TYPE_CHECKING
+
+from routrel.analysis.contest.separation import Neighbors, instances_running
+from routrel.analysis.contest.trail import Step, separated
+from routrel.model.addresses import Prefix
+from routrel.model.findings import some_of
+from routrel.routing.isis.database import LEVEL_2, IsisArea, IsisDatabase, area_of
+from routrel.routing.isis.solution import NARROW_PATH
+from routrel.routing.solve import Solved
+
+if TYPE_CHECKING:
+    from routrel.analysis.contest.isis.candidates import IsisContest
+
+
+class IsisStops:
+    """``origin`` and ``process`` are the numbers of the two routers' processes."""
+
+    def __init__(self, solved: Solved, plain: "IsisContest", prefix: Prefix, origin: int, process: int):
+        self.solved = solved
+        self.plain = plain
+        self.database = plain.database
+        self.prefix = prefix
+        self.origin = origin
+        self.process = process
+        self.own, self.other = (self.database.configured[one] for one in (process, origin))
+
+    def steps(self) -> list[Step]:
+        for level in (1, 2):
+            area = area_of(self.own, level)
+            if level not in self.own.levels or level not in self.other.levels or area != area_of(self.other, level):
+                continue
+            if self.origin not in self.plain.graph(area).distances(self.process):
+                text = f"at level {level} no path leads to {self.plain.name(self.origin)}"
+                return self._separated(area, self.process, [self.origin], text)
+            if level == 2 or self._is_said_at_level_1():
+                return [self._too_far()]
+        return self._into_level_1() if self.own.levels == (1,) else self._out_of_level_1()
+
+    def _separated(self, area: IsisArea, receiver: int, senders: list[int], text: str) -> list[Step]:
+        """What keeps a process from the nearest of others at one level."""
+        instance, *others = (self.database.processes[one].instance for one in (receiver, *senders))
+        place = self.database.configured[receiver].place
+        return separated(self.solved, isis_neighbors(self.database, area), instance, others, text, place)
+
+    def _too_far(self) -> Step:
+        instance = self.database.processes[self.process].instance
+        text = (
+            f"the way to it is longer than narrow metrics can count, which is {NARROW_PATH} (ISO 10589: MaxPathMetric)"
+        )
+        return Step(instance, text, self.own.place, True)
+
+    def _into_level_1(self) -> list[Step]:
+        """A router of level 1 alone, and what stands elsewhere (RFC 5302)."""
+        leaks = self._leaks()
+        if leaks:
+            return leaks
+        area, name = area_of(self.own, 1), self.plain.name(self.process)
+        both = self._of_both_levels(area)
+        if not both:
+            text = (
+                f"{name} is of level 1 and {self.plain.name(self.origin)} of level {max(self.other.levels)}, and no"
+                f" router of area {self.own.area} is of both: nothing of other levels and areas comes in"
+            )
+            return self._separated(area, self.process, [self.origin], text)
+        if not set(both) & set(self.plain.graph(area).distances(self.process)):
+            names = some_of([self.plain.name(one) for one in both], 3)
+            text = f"{name} is of level 1, and no path leads to {names}, which would lead it on to other areas"
+            return self._separated(area, self.process, both, text)
+        text = f"{name} is of level 1: of other areas it knows what is leaked, and follows the attached default"
+        return [Step(self.database.processes[self.process].instance, text, self.own.place, True)]
+
+    def _of_both_levels(self, area: IsisArea) -> list[int]:
+        return [one for one in self.database.areas[area].routers if 2 in self.database.configured[one].levels]
+
+    def _out_of_level_1(self) -> list[Step]:
+        """Why what is said at level 1 of an area does not come to a router of level 2 (RFC 1195 section 3.2)."""
+        level_1, area = area_of(self.other, 1), self.other.area
+        both = self._of_both_levels(level_1)
+        if not both:
+            text = f"no router of area {area} is of both levels, so that level 2 does not hear what level 1 has there"
+            return [Step(self.database.processes[self.origin].instance, text, self.other.place, True)]
+        having = [one for one in both if self.plain.level_1_cost(one, self.prefix) is not None]
+        names = some_of([self.plain.name(one) for one in having or both], 3)
+        if having:
+            text = f"at level 2 no path leads to {names}, which {'has' if len(having) == 1 else 'have'} it at level 1"
+            return self._separated(LEVEL_2, self.process, having, text)
+        text = f"{names} of area {area} and of level 2 does not hear it at level 1"
+        return self._separated(level_1, both[0], [self.origin], text)
+
+    def _leaks(self) -> list[Step]:
+        """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
+        steps = []
+        for router in self.database.areas[area_of(self.own, 1)].routers:
+            leak = self.plain.leak_decision(router, self.prefix)
+            if leak is None:
+                continue
+            _, policy, decision = leak
+            if policy is not None and decision is not None and not decision.accepted:
+                place = decision.by.place if decision.by is not None else policy.place
+                text = f"{self.plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
+                steps.append(Step(self.database.processes[router].instance, text, place, True))
+        return steps
+
+    def _is_said_at_level_1(self) -> bool:
+        said = self.plain.brought(area_of(self.other, 1), self.prefix)
+        return any(router == self.origin for router, *_ in said)
+
+
+def isis_neighbors(database: IsisDatabase, domain: IsisArea) -> Neighbors:
+    """Of one level and area."""
+    hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.areas.items()}
+    return Neighbors(
+        "IS-IS",
+        "isis-neighbours",
+        instances_running(database.processes),
+        hears.get(domain, set()),
+        {port: (one.settings.passive, one.settings.place) for port, one in database.ports.items()},
+        database.apart,
+        elsewhere=set().union(*hears.values()),
+    )

@@ -1,0 +1,1 @@
+"""OSPF for one prefix in plain code, and its part of explanations."""

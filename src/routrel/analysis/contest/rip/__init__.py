@@ -1,0 +1,1 @@
+"""RIP for one prefix in plain code, and its part of explanations."""

@@ -1,0 +1,78 @@
+"""TCP connections of routers themselves: whether a protocol's sessions get through what filters and steers packets.
+
+Of equal ways the first is followed: a connection takes one of them, and which one no model knows.
+"""
+
+from routrel.forwarding.programs.tracking import Tracker
+from routrel.forwarding.run import NOBODY
+from routrel.forwarding.trace import AclCheck, Branch, Start, Stop, Trace
+from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
+from routrel.model.filters import Header
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol import Connections, Tables
+from routrel.routing.rib.forwarding_tables import TablesOfTheMoment
+from routrel.topology.segments import Topology
+
+
+class TcpConnections(Connections):
+    """Walks the first packet of a connection and its answer."""
+
+    def __init__(self, topology: Topology, prefixes: PrefixIndex, tables: Tables):
+        self.topology = topology
+        self.walker = Walker(TablesOfTheMoment(topology, prefixes, tables))
+
+    def connect(self, caller: int, called: int, call: Header) -> tuple[str, int]:
+        """Why a call from one routing instance to another fails, or '', and how many hops the longer way takes."""
+        tracker = Tracker() if self.walker.has_programs else NOBODY
+        there = self.walker.walk([Start(caller, ORIGIN, call)], ends=frozenset([called]), tracker=tracker)
+        reason, length = self._first_way(there)
+        if reason:
+            return reason, length
+        back = self.walker.walk(
+            [Start(called, ORIGIN, call.reply())],
+            stateful_devices(there),
+            frozenset([caller]),
+            "reply",
+            tracker,
+            frozenset([call.reply()]),
+        )
+        reason, back_length = self._first_way(back)
+        return reason, max(length, back_length)
+
+    def _first_way(self, trace: Trace) -> tuple[str, int]:
+        """What ends the first way before it arrives, or '', and its hops."""
+        number, hops = trace.starts[0], 0
+        while True:
+            stop = trace.stops[number]
+            if stop.verdict == "arrives":
+                return "", hops
+            branch = stop.branches[0] if stop.branches else None
+            if branch is None or stop.verdict is not None or branch.verdict is not None:
+                return self._obstacle(stop, branch), hops
+            number, hops = branch.target, hops + 1
+
+    def _obstacle(self, stop: Stop, branch: Branch | None) -> str:
+        name, target = self.topology.instance_name(stop.instance), stop.header.destination
+        device = self.topology.devices[stop.device]
+        acl = stop.acl_in if branch is None else branch.acl_out
+        rule = stop.stopped_by if branch is None else branch.stopped_by
+        verdict = stop.verdict or (branch and branch.verdict)
+        if rule is not None:
+            return f"chain {rule.located} of {device.name} {rule.action}s BGP's packets"
+        if verdict == "blocked" and acl is not None:
+            return f"ACL {acl.acl} of {device.name} drops BGP's packets ({_entry(acl)})"
+        if stop.stage == "steering" and stop.steering is not None:
+            return f"forwarding policy {stop.steering.policy} of {device.name} discards BGP's packets"
+        if stop.stage == "host":
+            return f"{device.name} does not forward packets for {target}"
+        if stop.stage == "delivery":
+            return f"packets for {target} end at {name}"
+        if verdict == "loops":
+            return f"packets for {target} go round in a loop"
+        if branch is not None:
+            return f"nobody answers for {branch.address}, where {name} sends packets for {target}"
+        return f"{name} has no route to {target}"
+
+
+def _entry(check: AclCheck) -> str:
+    return "its closing drop" if check.entry is None else f"entry {check.entry + 1}"

@@ -1,0 +1,72 @@
+"""What configurations say of prefixes: which can stand in a table, and what tells them apart whatever protocols do."""
+
+from collections.abc import Iterable, Sequence
+
+import numpy as np
+
+from routrel.model.addresses import Prefix
+from routrel.model.network import Network
+from routrel.model.policies import PrefixMatch
+from routrel.routing.arrays import Column
+from routrel.routing.policies import matching
+from routrel.routing.prefixes.distinctions import PrefixDistinctions
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol import ProtocolDatabase
+from routrel.routing.rib.static import static_candidates
+from routrel.topology.segments import Topology
+
+UNCONNECTED = -1
+
+
+def number_prefixes(
+    topology: Topology, databases: Iterable[ProtocolDatabase], base: PrefixIndex | None = None
+) -> PrefixIndex:
+    """Every prefix that can stand in a table; those of ports are given first, in their order.
+
+    ``base`` itself where it is of the same prefixes.
+    """
+    prefixes = list(topology.prefixes)
+    for device in topology.devices:
+        prefixes.extend(route.prefix for route in device.gateways)
+        prefixes.extend(route.prefix for route in device.observed)
+    for instance in topology.instances:
+        if instance.routing is not None:
+            prefixes.extend(route.prefix for route in instance.routing.static)
+    for database in databases:
+        prefixes.extend(database.prefixes())
+    is_same = base is not None and base.source == (prefixes, topology.hosts)
+    return base if base is not None and is_same else PrefixIndex(prefixes, topology.hosts)
+
+
+def configured_distinctions(topology: Topology, network: Network, prefixes: PrefixIndex) -> PrefixDistinctions:
+    """Connected and static routes, policies' lists; ``prefixes`` are as ``number_prefixes`` gives them."""
+    distinctions = PrefixDistinctions(prefixes)
+    for family in (4, 6):
+        distinctions.add_single(Prefix(family, 0, 0))
+    instances = [UNCONNECTED if port.down else port.instance for port in topology.ports for _ in port.prefixes]
+    of_subnet: Column = np.array(instances, np.int64)
+    subnets = prefixes.given[: len(of_subnet)]
+    of_ipv6 = prefixes.prefixes[prefixes.first_of_ipv6 :]
+    is_link_local = np.array([prefix.is_link_local for prefix in of_ipv6], np.bool_)
+    shown = np.concatenate([np.ones(prefixes.first_of_ipv6, np.bool_), ~is_link_local])[subnets]
+    shown &= of_subnet != UNCONNECTED
+    distinctions.add_columns(subnets[shown], of_subnet[shown])
+    for instance in topology.instances:
+        for static in static_candidates(topology, instance.index):
+            if static.next_hop is not None and static.prefix.contains(static.next_hop):
+                distinctions.add_single(static.prefix)
+            how = static.next_hop, static.interface, static.action, static.preference, static.metric, static.tag
+            distinctions.add(static.prefix, (instance.index, how))
+    for matches in _prefix_lists(network):
+        distinctions.add_numbers(np.flatnonzero(matching(matches, prefixes)), matches)
+    return distinctions
+
+
+def _prefix_lists(network: Network) -> Sequence[tuple[PrefixMatch, ...]]:
+    found: dict[tuple[PrefixMatch, ...], None] = {}
+    for device in network.devices.values():
+        for policy in device.policies.values():
+            for statement in policy.statements:
+                if statement.match.prefixes is not None:
+                    found[statement.match.prefixes] = None
+    return list(found)

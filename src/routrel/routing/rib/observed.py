@@ -1,0 +1,89 @@
+"""Routes read off a device, as a table that forwards: for devices known by their tables only."""
+
+from dataclasses import replace
+
+from routrel.model.addresses import Prefix
+from routrel.model.observed import ObservedRoute
+from routrel.routing.rib.static import resolve_next_hop
+from routrel.routing.rib.table import Table, sorted_hops
+from routrel.routing.routes import NextHop, Route
+from routrel.topology.segments import Topology
+
+
+def observed_in(topology: Topology, instance: int) -> list[ObservedRoute]:
+    """The routes read off a device for one of its instances."""
+    found = topology.instances[instance]
+    return [route for route in topology.devices[found.device].observed if route.vrf == found.vrf]
+
+
+def is_observed_only(topology: Topology, instance: int) -> bool:
+    """Whether an instance is known by the routes read off it alone."""
+    return topology.instances[instance].routing is None and bool(observed_in(topology, instance))
+
+
+def install_observed_routes(topology: Topology, table: Table) -> list[tuple[ObservedRoute, str]]:
+    """Offer the observed routes; those with a next hop but no interface resolve through the others.
+
+    Returns the routes that lead nowhere, each with the reason.
+    """
+    device = topology.devices[topology.instances[table.instance].device]
+    indirect = []
+    for observed in _first_choices(observed_in(topology, table.instance)):
+        hops = []
+        for hop in observed.next_hops:
+            if hop.interface is not None:
+                hops.append(NextHop(topology.port(device.name, hop.interface).index, hop.address))
+        if len(hops) < len(observed.next_hops):
+            indirect.append(observed)
+        else:
+            table.offer(_route(topology, observed, hops))
+    failed: list[tuple[ObservedRoute, str]] = []
+    for _ in range(len(indirect) + 1):
+        failed = []
+        for observed in indirect:
+            resolved: list[NextHop] = []
+            reason = ""
+            for hop in observed.next_hops:
+                if hop.interface is not None:
+                    resolved.append(NextHop(topology.port(device.name, hop.interface).index, hop.address))
+                    continue
+                assert hop.address is not None
+                resolution, why = resolve_next_hop(topology, table, hop.address, observed.prefix)
+                reason = reason or why
+                resolved.extend(resolution[1] if resolution else ())
+            if resolved:
+                table.offer(_route(topology, observed, resolved))
+            else:
+                failed.append((observed, reason))
+        if len(failed) == len(indirect):
+            break
+        indirect = [observed for observed, _ in failed]
+    return failed
+
+
+def _first_choices(routes: list[ObservedRoute]) -> list[ObservedRoute]:
+    """Of rows for one prefix the lowest preference, then the lowest metric; of equal rows one with all hops."""
+    chosen: dict[Prefix, ObservedRoute] = {}
+    for observed in routes:
+        standing = chosen.get(observed.prefix)
+        if standing is None or _rank(observed) < _rank(standing):
+            chosen[observed.prefix] = observed
+        elif _rank(observed) == _rank(standing) and observed.action == standing.action == "forward":
+            chosen[observed.prefix] = replace(standing, next_hops=(*standing.next_hops, *observed.next_hops))
+    return list(chosen.values())
+
+
+def _rank(observed: ObservedRoute) -> tuple[int, int]:
+    return observed.preference or 0, observed.metric or 0
+
+
+def _route(topology: Topology, observed: ObservedRoute, hops: list[NextHop]) -> Route:
+    return Route(
+        observed.prefix,
+        observed.protocol,
+        observed.preference,
+        observed.metric,
+        sorted_hops(topology, hops),
+        observed.action,
+        place=observed.place,
+    )

@@ -1,0 +1,83 @@
+"""Distances between all routers, held against the plainest way to compute them."""
+
+from unittest.mock import patch
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from routrel.routing.spf import distances as spf_distances
+from routrel.routing.spf.distances import UNREACHED, all_pairs
+from tests.examples import examples
+
+Edges = list[tuple[int, int, int]]
+
+
+@st.composite
+def graphs(draw, least=0) -> tuple[int, Edges]:
+    """Up to twelve routers; chains, parallel edges, one-way edges and edges to oneself among them."""
+    n = draw(st.integers(0, 12))
+    ends = st.integers(0, max(0, n - 1))
+    edges = draw(st.lists(st.tuples(ends, ends, st.integers(least, 9)), max_size=30)) if n else []
+    chain = draw(st.booleans())
+    both = [(end, begin, cost) for begin, end, cost in edges] if draw(st.booleans()) else []
+    return n, edges + both + ([(at, at + 1, max(least, at % 4)) for at in range(n - 1)] if chain else [])
+
+
+def relaxed(n: int, edges: Edges) -> np.ndarray:
+    """Every edge is tried until nothing gets shorter (Bellman and Ford)."""
+    lengths = np.full((n, n), int(UNREACHED))
+    for at in range(n):
+        lengths[at, at] = 0
+    for _ in range(n):
+        for begin, end, cost in edges:
+            lengths[:, end] = np.minimum(lengths[:, end], lengths[:, begin] + cost)
+    return lengths
+
+
+def distances(n: int, edges: Edges) -> list[list[int]]:
+    begin, end, cost = np.array(edges, np.int64).reshape(-1, 3).T
+    found = all_pairs(n, begin, end, cost.astype(np.int32))
+    assert found.dtype == np.int32
+    return found.tolist()
+
+
+@pytest.mark.parametrize("dense", [0, 1, 16, 10**6], ids=["all out", "most out", "usual", "none out"])
+@given(graphs())
+@settings(max_examples=examples(60), deadline=None)
+def test_distances_are_those_of_trying_every_edge(dense, graph):
+    n, edges = graph
+    with patch.object(spf_distances, "DENSE", dense), patch.object(spf_distances, "FEW", 0):
+        assert distances(n, edges) == relaxed(n, edges).tolist()
+
+
+@given(graphs(least=1))
+@settings(max_examples=examples(60), deadline=None)
+def test_large_tangled_graphs_are_solved_alike(graph):
+    n, edges = graph
+    begin, end, cost = np.array(edges, np.int64).reshape(-1, 3).T
+    found = spf_distances._one_by_one(n, begin, end, cost.astype(np.int32)) if edges else relaxed(n, edges)
+    assert found.tolist() == relaxed(n, edges).tolist()
+
+
+def test_a_large_random_graph_is_solved_one_by_one_and_a_chain_is_not():
+    chance = np.random.default_rng(7)
+    n = 800
+    begin, end = chance.integers(0, n, (2, 20 * n))
+    cost = chance.integers(1, 20, 20 * n).astype(np.int32)
+    ring = np.arange(n)
+    with patch.object(spf_distances, "_one_by_one", wraps=spf_distances._one_by_one) as one_by_one:
+        all_pairs(n, ring, (ring + 1) % n, np.ones(n, np.int32))
+        assert not one_by_one.called
+        tangled = all_pairs(n, begin, end, cost)
+        assert one_by_one.called
+    with patch.object(spf_distances, "_one_by_one", None):
+        # An edge without cost is one that SciPy's sparse matrices leave out.
+        cost[0] = 0
+        assert (all_pairs(n, begin, end, cost) <= tangled).all()
+
+
+def test_paths_longer_than_the_longest_metric_are_none():
+    huge = int(UNREACHED) // 2 + 1
+    assert distances(3, [(0, 1, huge), (1, 2, huge)])[0] == [0, huge, int(UNREACHED)]
