@@ -52,7 +52,7 @@ class Revision(models.Model):
     packed = models.BinaryField()
     size = models.PositiveIntegerField()
     digest = models.CharField(max_length=64)
-    taken_at = models.CharField(max_length=40, blank=True)
+    taken_at = models.DateTimeField(null=True)
     device_count = models.PositiveIntegerField()
     is_capture = models.BooleanField(default=False)
 

@@ -15,7 +15,7 @@ class RevisionSerializer(serializers.Serializer[Any]):
     file_name = serializers.CharField(read_only=True)
     size = serializers.IntegerField(read_only=True)
     digest = serializers.CharField(read_only=True)
-    taken_at = serializers.CharField(read_only=True)
+    taken_at = serializers.DateTimeField(read_only=True, allow_null=True)
     device_count = serializers.IntegerField(read_only=True)
     is_capture = serializers.BooleanField(read_only=True)
 
@@ -59,15 +59,6 @@ class NewNetworkSerializer(UploadSerializer):
 class MemberSerializer(serializers.Serializer[Any]):
     username = serializers.CharField(source="user.username", max_length=150)
     role = serializers.ChoiceField(choices=Role.choices)
-
-
-class LoadedSerializer(serializers.Serializer[Any]):
-    """What an upload would become: nothing is stored."""
-
-    name = serializers.CharField()
-    taken_at = serializers.CharField(allow_null=True)
-    device_count = serializers.IntegerField()
-    link_count = serializers.IntegerField()
 
 
 class InputErrorSerializer(serializers.Serializer[Any]):

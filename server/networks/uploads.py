@@ -1,21 +1,22 @@
 """Uploads: bounded, read by the core before anything is stored, stored whole or not at all."""
 
 import hashlib
-import json
 import re
 import zlib
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 from django.conf import settings
 from django.db import transaction
 from django.db.models import Count, Max, Sum
 from rest_framework.exceptions import PermissionDenied, ValidationError
 
 from networks.models import Network, Revision
-from routrel.formats.documents import MAX_BYTES
 from routrel.formats.errors import InputError, LoadError
+from routrel.formats.yaml_nodes import MAX_BYTES
 from routrel.model.places import Place
+from work.answering import Loaded
 from work.service import ask
 
 
@@ -25,11 +26,7 @@ class Upload:
 
     name: str
     data: bytes
-    network: str
-    taken_at: str
-    device_count: int
-    link_count: int
-    is_capture: bool
+    loaded: Loaded
 
     @property
     def digest(self) -> str:
@@ -66,16 +63,8 @@ def read_upload(data: Any, user: Any = None) -> Upload:
 def upload_of(name: str, content: bytes, user: Any = None) -> Upload:
     """Bytes with what a work process made of them."""
     digest = hashlib.sha256(content).hexdigest()
-    found = json.loads(ask(digest, name, "loaded", {}, lambda: content, user))
-    return Upload(
-        name,
-        content,
-        found["name"],
-        found["taken_at"] or "",
-        found["device_count"],
-        found["link_count"],
-        found["is_capture"],
-    )
+    text = ask(digest, name, "loaded", {}, lambda: content, user)
+    return Upload(name, content, msgspec.json.decode(text, type=Loaded))
 
 
 def check_quota(user: Any) -> None:
@@ -109,7 +98,7 @@ def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:
             packed=zlib.compress(upload.data),
             size=len(upload.data),
             digest=upload.digest,
-            taken_at=upload.taken_at,
-            device_count=upload.device_count,
-            is_capture=upload.is_capture,
+            taken_at=upload.loaded.taken_at,
+            device_count=upload.loaded.device_count,
+            is_capture=upload.loaded.is_capture,
         )

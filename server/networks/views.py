@@ -1,7 +1,9 @@
 """Networks and their revisions: listed, uploaded, shared, downloaded."""
 
+from collections.abc import Iterable
 from typing import Any
 
+import msgspec
 from django.contrib.auth import get_user_model
 from django.db import transaction
 from django.http import Http404, HttpResponse
@@ -19,7 +21,6 @@ from rest_framework.views import APIView
 from networks.access import membership_of, network_of, revision_of
 from networks.models import Membership, Network, Revision, Role
 from networks.serializers import (
-    LoadedSerializer,
     LoadErrorSerializer,
     MemberSerializer,
     NetworkPageSerializer,
@@ -30,21 +31,35 @@ from networks.serializers import (
     UploadSerializer,
 )
 from networks.uploads import check_quota, read_upload, store
+from questions.answer_schema import SHAPE_OF
+from work.service import json_response
 
 UPLOAD_PARSERS = [MultiPartParser, FormParser, JSONParser]
 PAGE = OpenApiParameter("page", int, description="The page, from 1.")
 BAD_LOAD = OpenApiResponse(LoadErrorSerializer, description="Every error of the load; nothing was stored.")
 
 
-def _described(network: Network, role: str) -> dict[str, Any]:
-    latest = network.revisions.defer("packed").select_related("created_by").first()
-    return {
-        "id": network.id,
-        "name": network.name,
-        "created_at": network.created_at,
-        "role": role,
-        "latest": latest,
-    }
+def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
+    """Networks with their newest revisions, all of them asked for at once."""
+    wanted = list(memberships)
+    newest = (
+        Revision.objects.filter(network__in=[membership.network_id for membership in wanted])
+        .order_by("network_id", "-number")
+        .distinct("network_id")
+        .defer("packed")
+        .select_related("created_by")
+    )
+    latest = {revision.network_id: revision for revision in newest}
+    return [
+        {
+            "id": membership.network.id,
+            "name": membership.network.name,
+            "created_at": membership.network.created_at,
+            "role": membership.role,
+            "latest": latest.get(membership.network_id),
+        }
+        for membership in wanted
+    ]
 
 
 class NetworkListView(APIView):
@@ -59,8 +74,7 @@ class NetworkListView(APIView):
         )
         pages = PageNumberPagination()
         page = pages.paginate_queryset(memberships, request, view=self) or []
-        data = [_described(membership.network, membership.role) for membership in page]
-        return pages.get_paginated_response(NetworkSerializer(data, many=True).data)
+        return pages.get_paginated_response(NetworkSerializer(_described(page), many=True).data)
 
     @extend_schema(request=NewNetworkSerializer, responses={201: NetworkSerializer, 400: BAD_LOAD})
     def post(self, request: Request) -> Response:
@@ -70,10 +84,10 @@ class NetworkListView(APIView):
         check_quota(request.user)
         upload = read_upload(values, request.user)
         with transaction.atomic():
-            network = Network.objects.create(name=values.get("name") or upload.network[:200])
-            Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
+            network = Network.objects.create(name=values.get("name") or upload.loaded.name[:200])
+            membership = Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
             store(network, upload, request.user, values.get("note", ""))
-        return Response(NetworkSerializer(_described(network, Role.OWNER)).data, status=status.HTTP_201_CREATED)
+        return Response(NetworkSerializer(_described([membership])[0]).data, status=status.HTTP_201_CREATED)
 
 
 class LoadCheckView(APIView):
@@ -81,19 +95,12 @@ class LoadCheckView(APIView):
 
     parser_classes = UPLOAD_PARSERS
 
-    @extend_schema(request=UploadSerializer, responses={200: LoadedSerializer, 400: BAD_LOAD})
-    def post(self, request: Request) -> Response:
+    @extend_schema(request=UploadSerializer, responses={(200, "application/json"): SHAPE_OF["loaded"], 400: BAD_LOAD})
+    def post(self, request: Request) -> HttpResponse:
         serializer = UploadSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         upload = read_upload(serializer.validated_data, request.user)
-        return Response(
-            {
-                "name": upload.network,
-                "taken_at": upload.taken_at or None,
-                "device_count": upload.device_count,
-                "link_count": upload.link_count,
-            }
-        )
+        return json_response(msgspec.json.encode(upload.loaded))
 
 
 class NetworkView(APIView):
@@ -102,7 +109,7 @@ class NetworkView(APIView):
     @extend_schema(responses=NetworkSerializer)
     def get(self, request: Request, network_id: str) -> Response:
         membership = membership_of(request, network_id)
-        return Response(NetworkSerializer(_described(membership.network, membership.role)).data)
+        return Response(NetworkSerializer(_described([membership])[0]).data)
 
     @extend_schema(request=NetworkSerializer, responses=NetworkSerializer)
     def patch(self, request: Request, network_id: str) -> Response:
@@ -111,7 +118,7 @@ class NetworkView(APIView):
         serializer.is_valid(raise_exception=True)
         membership.network.name = serializer.validated_data["name"]
         membership.network.save(update_fields=["name"])
-        return Response(NetworkSerializer(_described(membership.network, membership.role)).data)
+        return Response(NetworkSerializer(_described([membership])[0]).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, network_id: str) -> Response:

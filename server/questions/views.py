@@ -3,39 +3,25 @@
 from typing import Any
 
 from django.http import HttpResponse
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from networks.access import revision_of
 from networks.models import Revision
-from questions.serializers import (
-    ContestSerializer,
-    DriftSerializer,
-    FindingSerializer,
-    FlowSerializer,
-    ForestSerializer,
-    InstanceSerializer,
-    MapSerializer,
-    PolicyReportSerializer,
-    PolicySerializer,
-    SourceFileSerializer,
-    SourceTextSerializer,
-    TableRowSerializer,
-    TippingPointSerializer,
-    WalkSerializer,
-    WordSerializer,
-)
+from questions.answer_schema import answers
+from questions.flows import FlowSerializer
 from work.service import ask, json_response
 
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
 
 class QuestionView(APIView):
-    """A question about a revision, answered by a work process; ``question`` is its name there."""
+    """A question about a revision, answered by a work process."""
 
     question: str
-    keys: tuple[str, ...] = ()
+    """Its name there."""
+    keys: tuple[str, ...]
     """Query parameters that are handed on."""
 
     def get(self, request: Request, network_id: str, number: int) -> HttpResponse:
@@ -55,18 +41,14 @@ class QuestionView(APIView):
         return {key: request.query_params.get(key) for key in self.keys}
 
 
-@extend_schema(responses=MapSerializer)
+@answers("map")
 class MapView(QuestionView):
     """Sites, devices and cables."""
 
-    question = "map"
 
-
-@extend_schema(parameters=[FlowSerializer], responses=WalkSerializer)
+@answers("walk", FlowSerializer)
 class WalkView(QuestionView):
     """Whether a flow gets through, both ways, with all evidence."""
-
-    question = "walk"
 
     def parameters(self, request: Request) -> dict[str, Any]:
         serializer = FlowSerializer(data=request.query_params)
@@ -83,26 +65,19 @@ class WalkView(QuestionView):
         }
 
 
-@extend_schema(responses=FindingSerializer(many=True))
+@answers("findings")
 class FindingsView(QuestionView):
     """Problems of the model itself."""
 
-    question = "findings"
 
-
-@extend_schema(parameters=[TYPED], responses=WordSerializer(many=True))
+@answers("words", TYPED)
 class WordsView(QuestionView):
     """Places that what was typed could mean."""
 
-    question = "words"
-    keys = ("q",)
 
-
-@extend_schema(responses=WordSerializer(many=True))
+@answers("services")
 class ServicesView(QuestionView):
     """Services that can be asked about."""
-
-    question = "services"
 
 
 DEVICE = OpenApiParameter("device", str, required=True)
@@ -111,78 +86,51 @@ VRF = OpenApiParameter("vrf", str, description="A routing instance; the default 
 PREFIX = OpenApiParameter("prefix", str, required=True, description="A prefix, or an address to look up.")
 
 
-@extend_schema(parameters=[DEVICE, VRF], responses=TableRowSerializer(many=True))
+@answers("table", DEVICE, VRF)
 class TableView(QuestionView):
     """The table of one routing instance."""
 
-    question = "table"
-    keys = ("device", "vrf")
 
-
-@extend_schema(responses=InstanceSerializer(many=True))
+@answers("instances")
 class InstancesView(QuestionView):
     """The routing instances besides the default ones."""
 
-    question = "instances"
 
-
-@extend_schema(parameters=[DEVICE, VRF, PREFIX], responses=ContestSerializer)
+@answers("contest", DEVICE, VRF, PREFIX)
 class ContestView(QuestionView):
     """Why a route stands in a table, or why none does: candidates, rounds, trails."""
 
-    question = "contest"
-    keys = ("device", "vrf", "prefix")
 
-
-@extend_schema(parameters=[DEVICE, VRF, PREFIX], responses=TippingPointSerializer(many=True))
+@answers("tipping", DEVICE, VRF, PREFIX)
 class TippingView(QuestionView):
     """The values at which a winning route would change."""
 
-    question = "tipping"
-    keys = ("device", "vrf", "prefix")
 
-
-@extend_schema(parameters=[PREFIX], responses=ForestSerializer)
+@answers("forest", PREFIX)
 class ForestView(QuestionView):
     """Every device's best route for one destination, grouped by where they lead."""
 
-    question = "forest"
-    keys = ("prefix",)
 
-
-@extend_schema(responses=PolicySerializer(many=True))
+@answers("policies")
 class PoliciesView(QuestionView):
     """All routing policies, by device."""
 
-    question = "policies"
 
-
-@extend_schema(parameters=[DEVICE, POLICY], responses=PolicyReportSerializer)
+@answers("policy", DEVICE, POLICY)
 class PolicyView(QuestionView):
     """What a policy does to every route that meets it, wherever it is asked."""
 
-    question = "policy"
-    keys = ("device", "policy")
 
-
-@extend_schema(parameters=[DEVICE, VRF], responses=DriftSerializer)
+@answers("drift", DEVICE, VRF)
 class DriftView(QuestionView):
     """Where a table read off a device and the computed one differ."""
 
-    question = "drift"
-    keys = ("device", "vrf")
 
-
-@extend_schema(responses=SourceFileSerializer(many=True))
+@answers("sources")
 class SourceListView(QuestionView):
     """The source files of a revision."""
 
-    question = "sources"
 
-
-@extend_schema(parameters=[OpenApiParameter("file", str, required=True)], responses=SourceTextSerializer)
+@answers("source", OpenApiParameter("file", str, required=True))
 class SourceTextView(QuestionView):
     """The text of one source file."""
-
-    question = "source"
-    keys = ("file",)

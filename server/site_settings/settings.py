@@ -1,7 +1,8 @@
 """Settings of the Routrel server.
 
-What differs between machines comes from the environment, set by the start command: ROUTREL_DATABASE is
-the JSON file that describes the project's own PostgreSQL cluster, ROUTREL_SECRET the signing key. Behind a
+What differs between machines comes from the environment, and what is needed has no default: ROUTREL_DATABASE is
+the JSON file that describes the PostgreSQL server (host, port, name, user, password, sslmode), ROUTREL_SECRET the
+signing key; the start command sets both for the project's own cluster. ROUTREL_LOG=json logs for machines. Behind a
 proxy: ROUTREL_HOSTS and ROUTREL_ORIGINS (comma-separated names, and origins with https://), ROUTREL_PROXIES
 (how many proxies add to X-Forwarded-For; 0 believes none), ROUTREL_TLS=1 where people come by TLS, and
 ROUTREL_PROXY_HEADER (the header by which the proxy says so, like X-Forwarded-Proto). docs/running.md.
@@ -11,6 +12,8 @@ import json
 import os
 from pathlib import Path
 from typing import Any
+
+from django.core.exceptions import ImproperlyConfigured
 
 ROOT = Path(__file__).resolve().parent.parent.parent
 
@@ -29,19 +32,24 @@ def _listed(name: str) -> list[str]:
 def _database() -> dict[str, Any]:
     described = os.environ.get("ROUTREL_DATABASE", "")
     about = json.loads(Path(described).read_text()) if described else {}
+    connections = _connections()
+    if "sslmode" in about:
+        connections.setdefault("OPTIONS", {})["sslmode"] = about["sslmode"]
     return {
         "ENGINE": "django.db.backends.postgresql",
-        "NAME": "routrel",
+        "NAME": about.get("name", "routrel"),
         "USER": about.get("user", "routrel"),
         "PASSWORD": about.get("password", ""),
-        "HOST": "127.0.0.1",
+        "HOST": about.get("host", "127.0.0.1"),
         "PORT": about.get("port", 5432),
         "CONN_HEALTH_CHECKS": True,
-        **_connections(),
+        **connections,
     }
 
 
-SECRET_KEY = os.environ.get("ROUTREL_SECRET", "only for commands that sign nothing")
+SECRET_KEY = os.environ.get("ROUTREL_SECRET", "")
+if not SECRET_KEY:
+    raise ImproperlyConfigured("ROUTREL_SECRET is not set: a long random text of this installation's own")
 DEBUG = False
 ALLOWED_HOSTS = ["127.0.0.1", "localhost", "[::1]", *_listed("ROUTREL_HOSTS")]
 DATABASES = {"default": _database()}
@@ -127,12 +135,22 @@ SPECTACULAR_SETTINGS = {
     "SERVE_INCLUDE_SCHEMA": False,
     "SCHEMA_PATH_PREFIX": "/api/",
     "COMPONENT_SPLIT_REQUEST": True,
-    "ENUM_NAME_OVERRIDES": {"VerdictEnum": "questions.serializers.VERDICTS"},
+    "OAS_VERSION": "3.1.1",
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "questions.answer_schema.add_components",
+    ],
 }
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"json": {"()": "site_settings.logs.JsonFormatter"}},
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            **({"formatter": "json"} if os.environ.get("ROUTREL_LOG") == "json" else {}),
+        }
+    },
     "loggers": {
         "routrel": {"handlers": ["console"], "level": "WARNING", "propagate": False},
         # Each failure has its one line from us.

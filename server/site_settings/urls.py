@@ -3,6 +3,7 @@
 from django.urls import include, path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
+from site_settings.health import HealthView
 from site_settings.page import network_file_schema, web_client
 
 handler500 = "site_settings.failures.server_error"
@@ -11,6 +12,7 @@ urlpatterns = [
     path("api/", include("accounts.urls")),
     path("api/", include("networks.urls")),
     path("api/", include("questions.urls")),
+    path("api/health", HealthView.as_view(), name="health"),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[]), name="schema"),
     path("api/network-file.schema.json", network_file_schema, name="network-file-schema"),
     re_path(r"^(?!api/|static/).*$", web_client, name="web-client"),

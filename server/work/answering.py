@@ -1,25 +1,30 @@
 """What a work process answers: questions by name, each of a solved revision and plain parameters."""
 
-import json
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
-from routrel.analysis.answers import Answerer, finding_json, place_json, routes_json
-from routrel.analysis.check import check
-from routrel.analysis.contest.answer import WhyAnswerer, WhyError, parse_prefix
-from routrel.analysis.drift import drift, has_both
+import msgspec
+
+from routrel.analysis.answers import contests, destinations, model, policies, routes, walks
+from routrel.analysis.check import check, finding_answer
+from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
+from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
-from routrel.analysis.forest import forest_json
-from routrel.analysis.overview import Words, map_json, services
-from routrel.analysis.policy_view import PolicyView, policies_json
+from routrel.analysis.overview import Words, map_of, services
+from routrel.analysis.policy_view import PolicyView, all_policies
+from routrel.analysis.routes_to import routes_to
+from routrel.analysis.table_rows import table_rows
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import is_capture
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
-from routrel.routing.solve import Solved, solve
+from routrel.routing.solve import Solved
+from routrel.solving import solve
 
 Json = Any
 Parameters = Mapping[str, Any]
@@ -93,34 +98,52 @@ def _prefix(parameters: Parameters) -> Prefix | Address:
         raise RefusedError(400, {"prefix": [str(error)]}) from None
 
 
-def _loaded(revision: SolvedRevision, parameters: Parameters) -> Json:
-    """What an upload has become, once all that its first view asks was answered."""
-    map_json(revision.solved)
+class Loaded(msgspec.Struct, frozen=True):
+    """What an upload has become."""
+
+    name: str
+    taken_at: datetime | None
+    device_count: int
+    link_count: int
+    is_capture: bool
+
+
+class SourceFile(msgspec.Struct, frozen=True):
+    """A source file, by its size in bytes."""
+
+    file: str
+    size: int
+
+
+class SourceText(msgspec.Struct, frozen=True):
+    """A source file's text."""
+
+    file: str
+    text: str
+
+
+def _loaded(revision: SolvedRevision, parameters: Parameters) -> Loaded:
+    """Once all that its first view asks was answered."""
+    map_of(revision.solved)
     revision.findings()
     network = revision.solved.network
-    return {
-        "name": network.name,
-        "taken_at": network.taken_at,
-        "device_count": len(network.devices),
-        "link_count": len(network.links),
-        "is_capture": revision.is_capture,
-    }
+    return Loaded(network.name, network.taken_at, len(network.devices), len(network.links), revision.is_capture)
 
 
-def _walk(revision: SolvedRevision, parameters: Parameters) -> Json:
+def _walk(revision: SolvedRevision, parameters: Parameters) -> walks.Walk:
     return revision.evidence.walk(revision.answerer.asker.ask(Flow(**parameters)))
 
 
-def _instances(revision: SolvedRevision, parameters: Parameters) -> Json:
+def _instances(revision: SolvedRevision, parameters: Parameters) -> list[model.Instance]:
     topology = revision.solved.topology
     return [
-        {"device": topology.devices[instance.device].name, "vrf": instance.vrf}
+        model.Instance(topology.devices[instance.device].name, instance.vrf)
         for instance in topology.instances
         if instance.vrf != DEFAULT_INSTANCE
     ]
 
 
-def _policy(revision: SolvedRevision, parameters: Parameters) -> Json:
+def _policy(revision: SolvedRevision, parameters: Parameters) -> policies.PolicyReport:
     revision.instance({"device": parameters.get("device")})
     device, name = parameters["device"], parameters.get("policy") or ""
     if name not in revision.solved.network.devices[device].policies:
@@ -128,54 +151,50 @@ def _policy(revision: SolvedRevision, parameters: Parameters) -> Json:
     return PolicyView(revision.solved, device, name).report()
 
 
-def _drift(revision: SolvedRevision, parameters: Parameters) -> Json:
-    instance = revision.instance(parameters)
-    return {
-        "compared": has_both(revision.solved, instance),
-        "differences": [
-            {
-                "prefix": str(one.prefix),
-                "what": one.what,
-                "computed": one.computed,
-                "observed": one.observed,
-                "place": place_json(one.place),
-            }
-            for one in drift(revision.solved, instance)
-        ],
-    }
-
-
-def _source(revision: SolvedRevision, parameters: Parameters) -> Json:
+def _source(revision: SolvedRevision, parameters: Parameters) -> SourceText:
     name = parameters.get("file") or ""
     if name not in revision.files:
         raise _not_found(f"There is no file {name!r} in this revision.")
-    return {"file": name, "text": revision.files[name].decode("utf-8-sig", "replace")}
+    return SourceText(name, revision.files[name].decode("utf-8-sig", "replace"))
 
 
-QUESTIONS: dict[str, Callable[[SolvedRevision, Parameters], Json]] = {
-    "loaded": _loaded,
-    "map": lambda revision, _: map_json(revision.solved),
-    "walk": _walk,
-    "findings": lambda revision, _: [finding_json(finding) for finding in revision.findings()],
-    "words": lambda revision, parameters: revision.words().matching((parameters.get("q") or "")[:200]),
-    "services": lambda revision, _: services(revision.solved),
-    "table": lambda revision, parameters: list(routes_json(revision.solved, [revision.instance(parameters)])),
-    "instances": _instances,
-    "contest": lambda revision, parameters: revision.why().why_json(
-        revision.instance(parameters), _prefix(parameters), with_tipping=False
+@dataclass(frozen=True)
+class Question:
+    """How a question is answered, and the type of its answer, from which the API's schema is made."""
+
+    of: Any
+    answer: Callable[[SolvedRevision, Parameters], Any]
+
+
+QUESTIONS = {
+    "loaded": Question(Loaded, _loaded),
+    "map": Question(model.Map, lambda revision, _: map_of(revision.solved)),
+    "walk": Question(walks.Walk, _walk),
+    "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
+    "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),
+    "services": Question(list[model.Word], lambda revision, _: services(revision.solved)),
+    "table": Question(
+        list[routes.TableRow], lambda revision, of: list(table_rows(revision.solved, [revision.instance(of)]))
     ),
-    "tipping": lambda revision, parameters: revision.why().tipping_json(
-        revision.instance(parameters), _prefix(parameters)
+    "instances": Question(list[model.Instance], _instances),
+    "contest": Question(
+        contests.Contest, lambda revision, of: revision.why().why(revision.instance(of), _prefix(of), False)
     ),
-    "forest": lambda revision, parameters: forest_json(revision.solved, _prefix(parameters)),
-    "policies": lambda revision, _: policies_json(revision.solved),
-    "policy": _policy,
-    "drift": _drift,
-    "sources": lambda revision, _: [{"file": name, "size": len(data)} for name, data in sorted(revision.files.items())],
-    "source": _source,
+    "tipping": Question(
+        list[contests.TippingPoint], lambda revision, of: revision.why().tipping(revision.instance(of), _prefix(of))
+    ),
+    "forest": Question(destinations.Forest, lambda revision, of: routes_to(revision.solved, _prefix(of))),
+    "policies": Question(list[policies.Policy], lambda revision, _: all_policies(revision.solved)),
+    "policy": Question(policies.PolicyReport, _policy),
+    "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
+    "sources": Question(
+        list[SourceFile],
+        lambda revision, _: [SourceFile(name, len(data)) for name, data in sorted(revision.files.items())],
+    ),
+    "source": Question(SourceText, _source),
 }
 
 
 def answer(revision: SolvedRevision, question: str, parameters: Parameters) -> bytes:
     """The answer as JSON text."""
-    return json.dumps(QUESTIONS[question](revision, parameters), ensure_ascii=False, separators=(",", ":")).encode()
+    return msgspec.json.encode(QUESTIONS[question].answer(revision, parameters))

@@ -103,6 +103,14 @@ class Pool:
             for number in range(self.limits.processes):
                 self._alive(number)
 
+    def is_answering(self) -> bool:
+        """Whether a work process is up, or comes up now."""
+        try:
+            with self._condition:
+                return self._alive(0).running.poll() is None
+        except OSError:
+            return False
+
     def close(self) -> None:
         """End all processes."""
         with self._condition:

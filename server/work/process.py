@@ -14,10 +14,11 @@ from dataclasses import dataclass
 from multiprocessing.connection import Connection
 from typing import Any, Literal
 
-from routrel.collecting import keep, let_go
 from routrel.formats.errors import LoadError
 from routrel.forwarding.flow_words import FlowError
+from routrel.garbage_collection import keep, let_go
 from work.answering import RefusedError, SolvedRevision, answer
+from work.refusals import load_error_body
 
 KEPT = 4
 """Solved revisions that one process keeps."""
@@ -47,25 +48,6 @@ class Outcome:
     body: Any
     seconds: float = 0.0
     ends: bool = False
-
-
-def _error_json(error: LoadError) -> dict[str, Any]:
-    count = len(error.errors)
-    return {
-        "detail": f"the network cannot be loaded: {count} error{'' if count == 1 else 's'}",
-        "errors": [
-            {
-                "file": one.place.file,
-                "line": one.place.line,
-                "column": one.place.column,
-                "message": one.message,
-                "found": one.found,
-                "allowed": one.allowed,
-                "nearest": one.nearest,
-            }
-            for one in error.errors
-        ],
-    }
 
 
 class Worker:
@@ -102,7 +84,7 @@ class Worker:
             self.kept.move_to_end(question.digest)
             return Outcome("answer", 200, answer(revision, question.name, question.parameters), seconds)
         except LoadError as error:
-            return Outcome("refused", 400, _error_json(error))
+            return Outcome("refused", 400, load_error_body(error))
         except FlowError as error:
             return Outcome("refused", 400, {"detail": str(error)}, seconds)
         except RefusedError as error:

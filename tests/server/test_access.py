@@ -7,7 +7,7 @@ from rest_framework.test import APIClient
 from networks.models import Membership, Network, Revision
 
 METHODS = ("get", "post", "put", "patch", "delete")
-OPEN = {("/api/session", "get"), ("/api/session", "post"), ("/api/schema", "get")}
+OPEN = {("/api/session", "get"), ("/api/session", "post"), ("/api/schema", "get"), ("/api/health", "get")}
 # What a signed-in user may do without being a member of anything.
 OWN = {
     ("/api/session", "delete"),

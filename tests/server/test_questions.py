@@ -2,9 +2,9 @@
 
 import json
 
-from routrel.analysis.answers import Answerer
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
-from tests.core.networks import load
+from tests.core.networks import load, plain
 from tests.server.conftest import TEXT
 from work import service
 
@@ -16,10 +16,10 @@ def get(client, network: dict, what: str, **query):
 def test_a_walk_has_the_answer_of_the_command_line_and_its_evidence(owner, network):
     answer = get(owner, network, "walk", **{"from": "h1", "to": "h2", "service": "udp/53"}).json()
     answerer = Answerer(load(TEXT.split("\n", 2)[2]))
-    plain = answerer.walk_json(answerer.asker.ask(Flow("h1", "h2", "udp/53")))
+    said = plain(answerer.verdict(answerer.asker.ask(Flow("h1", "h2", "udp/53"))))
     for direction in ("forward", "return"):
         for key in ("verdict", "path_count", "paths"):
-            assert answer[direction][key] == plain[direction][key]
+            assert answer[direction][key] == said[direction][key]
     assert answer["forward"]["causes"][0]["entry"] == 1
     assert answer["forward"]["stops"][1]["checks"][0]["state"] == "fail"
 

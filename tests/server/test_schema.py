@@ -1,45 +1,65 @@
 """Answers have the shape the schema promises: the web client's types are made from it."""
 
+import json
 from pathlib import Path
 
 import pytest
 from drf_spectacular.generators import SchemaGenerator
+from hypothesis import HealthCheck, given, settings
 from jsonschema import Draft202012Validator
 
+from routrel.forwarding.flow_words import FlowError
+from tests.core.mixed_networks import documents
+from tests.core.speaker_networks import speakers
+from tests.examples import examples
 from tests.server.test_uploads import CASES, capture_zip, upload
+from work.answering import QUESTIONS, SolvedRevision
+from work.answering import answer as answer_to
 
 DEMO = Path(__file__).parents[2] / "examples" / "saltmarsh"
 SCHEMA = SchemaGenerator().get_schema(public=True)
 
 
-def plain(part):
-    """A part of the schema as JSON Schema: OpenAPI 3.0 says ``nullable`` where that has a type null."""
+def strict(part):
+    """A part of the schema that allows no key but those it names."""
     if isinstance(part, list):
-        return [plain(one) for one in part]
+        return [strict(one) for one in part]
     if not isinstance(part, dict):
         return part
-    made = {key: plain(value) for key, value in part.items() if key != "nullable"}
+    made = {key: strict(value) for key, value in part.items()}
     if part.get("type") == "object" and "properties" in part:
         made.setdefault("additionalProperties", False)
-    return {"anyOf": [made, {"type": "null"}]} if part.get("nullable") else made
+    return made
 
 
-COMPONENTS = plain(SCHEMA["components"])
+COMPONENTS = strict(SCHEMA["components"])
+
+
+def validator(path: str, method: str = "get", status: str = "200") -> Draft202012Validator:
+    promised = SCHEMA["paths"][path][method]["responses"][status]["content"]["application/json"]["schema"]
+    return Draft202012Validator({**strict(promised), "components": COMPONENTS})
 
 
 def complaints(answer, path: str, method: str = "get", status: str = "200") -> list[str]:
-    promised = SCHEMA["paths"][path][method]["responses"][status]["content"]["application/json"]["schema"]
-    validator = Draft202012Validator({**plain(promised), "components": COMPONENTS})
-    return [f"{list(error.path)}: {error.message[:200]}" for error in validator.iter_errors(answer.json())]
+    errors = validator(path, method, status).iter_errors(answer.json())
+    return [f"{list(error.path)}: {error.message[:200]}" for error in errors]
 
 
-QUESTIONS = {
+BASE = "/api/networks/{network_id}/revisions/{number}/"
+ASKED = {
     "map": {},
     "findings": {},
     "services": {},
     "sources": {},
+    "instances": {},
+    "policies": {},
     "words": {"q": "b"},
     "table": {"device": "bw-core1"},
+    "drift": {"device": "bw-core1"},
+    "contest": {"device": "bw-core1", "prefix": "0.0.0.0/0"},
+    "tipping": {"device": "bw-core1", "prefix": "0.0.0.0/0"},
+    "forest": {"prefix": "203.0.113.99"},
+    "policy": {"device": "bw-border", "policy": "from-lantern"},
     "source": {"file": "network.yaml"},
 }
 FLOWS = [
@@ -52,6 +72,9 @@ FLOWS = [
 ]
 
 
+VALIDATORS = {what: validator(BASE + what) for what in (*ASKED, "walk")}
+
+
 @pytest.fixture
 def demo(owner) -> dict:
     from networks.management.commands.load_demo import zipped_example
@@ -60,9 +83,11 @@ def demo(owner) -> dict:
 
 
 def test_every_question_about_the_demo_is_answered_as_promised(owner, demo):
-    base = "/api/networks/{network_id}/revisions/{number}/"
-    for what, query in QUESTIONS.items():
+    base = BASE
+    assert {*ASKED, "walk", "loaded"} == {*QUESTIONS}
+    for what, query in ASKED.items():
         answer = owner.get(base.format(network_id=demo["id"], number=1) + what, query)
+        assert answer.status_code == 200, (what, answer.json())
         assert complaints(answer, base + what) == [], what
     for source, destination, service in FLOWS:
         query = {"from": source, "to": destination, "service": service}
@@ -70,10 +95,37 @@ def test_every_question_about_the_demo_is_answered_as_promised(owner, demo):
         assert complaints(answer, base + "walk") == [], query
 
 
+def asked_of(revision: SolvedRevision) -> list[tuple[str, dict[str, str]]]:
+    """Every question, of a network's first devices and prefixes."""
+    devices = list(revision.solved.network.devices.values())
+    found = [(what, {}) for what in ("map", "findings", "services", "sources", "instances", "policies")]
+    found += [("words", {"q": "r"}), ("source", {"file": "n.yaml"})]
+    for device in devices[:2]:
+        found += [(what, {"device": device.name}) for what in ("table", "drift")]
+        found += [("policy", {"device": device.name, "policy": name}) for name in device.policies]
+        found += [("walk", {"source": device.name, "destination": devices[-1].name, "service": "udp/50-60"})]
+    for prefix in (*map(str, revision.solved.prefixes.prefixes[:3]), "198.51.100.77"):
+        found += [(what, {"device": devices[0].name, "prefix": prefix}) for what in ("contest", "tipping")]
+        found += [("forest", {"prefix": prefix})]
+    return found
+
+
+@given(documents() | speakers())
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_every_question_about_any_network_is_answered_as_promised(document):
+    revision = SolvedRevision.of("n.yaml", json.dumps(document).encode())
+    for what, query in asked_of(revision):
+        try:
+            answer = json.loads(answer_to(revision, what, query))
+        except FlowError:
+            continue  # a device without an address of its own
+        assert not [f"{error.json_path}: {error.message}" for error in VALIDATORS[what].iter_errors(answer)], what
+
+
 def test_a_capture_is_answered_as_promised(owner):
     assert CASES.is_dir()
     made = upload(owner, capture_zip(), "c.zip").json()
-    base = "/api/networks/{network_id}/revisions/{number}/"
+    base = BASE
     here = base.format(network_id=made["id"], number=1)
     for what, query in (("map", {}), ("findings", {}), ("table", {"device": "ninefold"})):
         assert complaints(owner.get(here + what, query), base + what) == []

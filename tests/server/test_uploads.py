@@ -127,7 +127,13 @@ def test_neither_or_both_is_refused(body, owner):
 
 def test_a_text_can_be_tried_without_storing_it(owner):
     answer = owner.post("/api/load-check", {"text": TEXT}, format="multipart")
-    assert answer.json() == {"name": "two hosts", "taken_at": None, "device_count": 3, "link_count": 2}
+    assert answer.json() == {
+        "name": "two hosts",
+        "taken_at": None,
+        "device_count": 3,
+        "link_count": 2,
+        "is_capture": False,
+    }
     assert owner.post("/api/load-check", {"text": "x"}, format="multipart").status_code == 400
     assert not Network.objects.exists()
 

@@ -52,7 +52,7 @@ def test_work_over_its_time_is_ended_and_the_process_replaced(pool):
         ask(pool, "slow again", MANY)
 
 
-@pytest.mark.parametrize("pool", [Limits(processes=2, bytes_each=700 * 1024**2)], indirect=True)
+@pytest.mark.parametrize("pool", [Limits(processes=2, bytes_each=450 * 1024**2)], indirect=True)
 def test_work_over_its_memory_is_ended_and_the_process_replaced(pool):
     with pytest.raises(TookTooMuchMemoryError):
         ask(pool, "large", TOO_MANY)

@@ -36,9 +36,9 @@ class Command(BaseCommand):
         data = zipped_example()
         upload = upload_of("saltmarsh.zip", data)
         with transaction.atomic():
-            network = Network.objects.filter(name=upload.network, memberships__user=user).first()
+            network = Network.objects.filter(name=upload.loaded.name, memberships__user=user).first()
             if network is None:
-                network = Network.objects.create(name=upload.network)
+                network = Network.objects.create(name=upload.loaded.name)
                 Membership.objects.create(network=network, user=user, role=Role.OWNER)
             latest = network.revisions.defer("packed").first()
             if latest is None or latest.digest != upload.digest:

@@ -1,0 +1,38 @@
+"""Answers in the API's schema, made from the types that the core returns."""
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+
+from work.answering import QUESTIONS
+
+TYPES = [question.of for question in QUESTIONS.values()]
+SHAPES, COMPONENTS = msgspec.json.schema_components(TYPES, ref_template="#/components/schemas/{name}")
+SHAPE_OF = dict(zip(QUESTIONS, SHAPES, strict=True))
+for _component in COMPONENTS.values():
+    _component["required"] = list(_component["properties"])  # every key is always sent
+    for _property in _component["properties"].values():
+        _property.pop("default", None)
+
+
+def answers(question: str, *parameters: Any) -> Callable[[Any], Any]:
+    """Of a view: the question that it asks, its parameters and the shape of the answer."""
+
+    def decorated(view: Any) -> Any:
+        view.question = question
+        view.keys = tuple(one.name for one in parameters if isinstance(one, OpenApiParameter))
+        shape = {(200, "application/json"): SHAPE_OF[question]}
+        return extend_schema(parameters=list(parameters), responses=shape)(view)
+
+    return decorated
+
+
+def add_components(result: dict[str, Any], generator: Any, request: Any, public: bool) -> dict[str, Any]:
+    """The shapes that answers refer to, beside those of the API's own."""
+    schemas = result["components"]["schemas"]
+    taken = schemas.keys() & COMPONENTS.keys()
+    assert not taken, f"two shapes of one name: {taken}"
+    result["components"]["schemas"] = dict(sorted({**schemas, **COMPONENTS}.items()))
+    return result
