@@ -97,7 +97,7 @@ class Page:
 
 
 @pytest.fixture(scope="session")
-def django_db_modify_db_settings():
+def django_db_modify_db_settings(django_db_modify_db_settings_parallel_suffix):
     """No connection outlives its request, so that the test database can be dropped at the end."""
     from django.conf import settings
 

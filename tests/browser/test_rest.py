@@ -10,6 +10,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select
 
+from networks.models import Membership, Network, Role
 from tests.browser.conftest import PASSWORD
 
 pytestmark = pytest.mark.browser
@@ -47,6 +48,17 @@ def test_a_network_is_deleted_only_when_asked_twice(saltmarsh):
     page.says("delete with all revisions?")
     page.button("delete with all revisions?").click()
     page.says("No network yet.")
+
+
+def test_a_list_is_shown_past_its_first_page(saltmarsh):
+    page = saltmarsh
+    owner = get_user_model().objects.get(username="harbour")
+    for number in range(120):
+        network = Network.objects.create(name=f"network {number}")
+        Membership.objects.create(network=network, user=owner, role=Role.OWNER)
+    page.open()
+    page.wait(lambda: len(page.all("button[aria-label^='delete'], main li, main tr")) >= 121)
+    assert all(f"network {number}" in page.text_of("main") for number in (0, 60, 119))
 
 
 def test_light_and_dark_are_remembered(saltmarsh):

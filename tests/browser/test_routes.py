@@ -94,6 +94,20 @@ def test_a_path_is_explained_and_each_sites_way_out_is_shown(saltmarsh):
     assert page.complaints() == []
 
 
+def test_every_view_is_in_the_palette(saltmarsh):
+    page = saltmarsh
+    page.press("k")
+    page.find("[role=dialog] input").send_keys("polic")
+    page.wait(lambda: [one.text for one in page.all("[role=option]") if "policies" in one.text])
+    for _ in page.all("[role=option]"):
+        if "policies" in page.text_of("[role=option][data-focus]"):
+            break
+        page.press(Keys.ARROW_DOWN)
+    page.press(Keys.ENTER)
+    page.wait(lambda: page.driver.current_url.endswith("/policies"))
+    page.find("input[placeholder='device or policy']")
+
+
 def test_a_policy_shows_what_it_does_to_every_route(saltmarsh):
     page = saltmarsh
     page.press("4")

@@ -1,8 +1,9 @@
-import { lazy, Suspense } from "react";
+import { lazy, type ReactNode, Suspense } from "react";
 import { Navigate, Route, Routes } from "react-router";
 import { useSession } from "./api/queries";
 import { FlowPage } from "./flows/FlowPage";
 import { NetworkFrame } from "./frame/NetworkFrame";
+import { VIEWS, type ViewName } from "./frame/views";
 import { NetworksPage } from "./networks/NetworksPage";
 import { RevisionsPage } from "./networks/RevisionsPage";
 import { PoliciesPage } from "./policies/PoliciesPage";
@@ -14,6 +15,16 @@ import { TablePage } from "./tables/TablePage";
 import { Failed, Waiting } from "./ui/states";
 
 const SourcePage = lazy(() => import("./source/SourcePage"));
+
+const PAGES: Record<ViewName, ReactNode> = {
+  flow: <FlowPage />,
+  routes: <RoutesPage />,
+  table: <TablePage />,
+  policies: <PoliciesPage />,
+  problems: <ProblemsPage />,
+  source: <SourcePage />,
+  revisions: <RevisionsPage />,
+};
 
 export function App() {
   const session = useSession();
@@ -27,13 +38,9 @@ export function App() {
         <Route path="/tokens" element={<TokensPage />} />
         <Route path="/networks/:networkId" element={<NetworkFrame />}>
           <Route index element={<Navigate to="flow" replace />} />
-          <Route path="flow" element={<FlowPage />} />
-          <Route path="routes" element={<RoutesPage />} />
-          <Route path="table" element={<TablePage />} />
-          <Route path="policies" element={<PoliciesPage />} />
-          <Route path="problems" element={<ProblemsPage />} />
-          <Route path="source" element={<SourcePage />} />
-          <Route path="revisions" element={<RevisionsPage />} />
+          {VIEWS.map(({ to }) => (
+            <Route key={to} path={to} element={PAGES[to]} />
+          ))}
         </Route>
         <Route path="*" element={<Navigate to="/" replace />} />
       </Routes>

@@ -1,5 +1,13 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useIsFetching,
+  useMutation,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { useEffect, useState } from "react";
 import { api, unwrap } from "./client";
+import type { paths } from "./schema.gen";
 
 export type Question = { from: string; to: string; service: string; enter: string };
 export type RevisionKey = { networkId: string; number: number };
@@ -30,8 +38,26 @@ export function useSignOut() {
   });
 }
 
+const MOST_PAGES = 100;
+
+/** Everything of a list that the API gives page by page. */
+async function everyPage<T>(
+  ask: (page: number) => Promise<{ results: T[]; next: string | null }>,
+): Promise<T[]> {
+  const found: T[] = [];
+  for (let page = 1; page <= MOST_PAGES; page++) {
+    const { results, next } = await ask(page);
+    found.push(...results);
+    if (!next) break;
+  }
+  return found;
+}
+
 export function useNetworks() {
-  return useQuery({ queryKey: ["networks"], queryFn: () => unwrap(api.GET("/api/networks")) });
+  return useQuery({
+    queryKey: ["networks"],
+    queryFn: () => everyPage((page) => unwrap(api.GET("/api/networks", { params: { query: { page } } }))),
+  });
 }
 
 export function useNetwork(networkId: string) {
@@ -46,8 +72,12 @@ export function useRevisions(networkId: string) {
   return useQuery({
     queryKey: ["revisions", networkId],
     queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions", { params: { path: { network_id: networkId } } }),
+      everyPage((page) =>
+        unwrap(
+          api.GET("/api/networks/{network_id}/revisions", {
+            params: { path: { network_id: networkId }, query: { page } },
+          }),
+        ),
       ),
   });
 }
@@ -160,228 +190,129 @@ export function useDeleteNetwork() {
   });
 }
 
-function pathOf({ networkId, number }: RevisionKey) {
-  return { network_id: networkId, number };
-}
-
 /** A revision never changes: what was computed from it stays right for as long as the page is open. */
 const FOREVER = { staleTime: Number.POSITIVE_INFINITY };
+const REVISION = "/api/networks/{network_id}/revisions/{number}";
 
-export function useRevision(key: RevisionKey) {
+export function useRevision({ networkId, number }: RevisionKey) {
   return useQuery({
-    queryKey: ["revision", key],
+    queryKey: ["revision", { networkId, number }],
     ...FOREVER,
-    queryFn: () =>
-      unwrap(api.GET("/api/networks/{network_id}/revisions/{number}", { params: { path: pathOf(key) } })),
+    queryFn: () => unwrap(api.GET(REVISION, { params: { path: { network_id: networkId, number } } })),
   });
+}
+
+type Answers = {
+  [Path in keyof paths as Path extends `${typeof REVISION}/${infer Name}`
+    ? Name
+    : never]: paths[Path] extends {
+    get: { responses: { 200: { content: { "application/json": infer Answer } } } };
+  }
+    ? Answer
+    : never;
+};
+
+/** One question to a revision: its name in the API, and its words; asked once they are all there. */
+function useAnswer<Name extends keyof Answers>(
+  name: Name,
+  { networkId, number }: RevisionKey,
+  words: Record<string, string> = {},
+  { enabled = true, keep = false } = {},
+) {
+  return useQuery<Answers[Name]>({
+    queryKey: ["answer", name, { networkId, number }, words],
+    ...FOREVER,
+    enabled,
+    ...(keep ? { placeholderData: keepPreviousData } : {}),
+    queryFn: ({ signal }) => {
+      const params = { path: { network_id: networkId, number }, query: words };
+      // The schema's types for each question meet in `Answers`; here it is any of them.
+      return unwrap(api.GET(`${REVISION}/${name}` as never, { params, signal } as never)) as Promise<
+        Answers[Name]
+      >;
+    },
+  });
+}
+
+/** Whether nothing that a person waits for has been under way for a moment: then there is time for the rest. */
+export function useQuiet(): boolean {
+  const answering = useIsFetching({ predicate: (query) => query.queryKey[1] !== "findings" });
+  const [quiet, setQuiet] = useState(false);
+  useEffect(() => {
+    if (quiet || answering) return;
+    const soon = setTimeout(() => setQuiet(true), 250);
+    return () => clearTimeout(soon);
+  }, [quiet, answering]);
+  return quiet;
 }
 
 export function useMap(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["map", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(api.GET("/api/networks/{network_id}/revisions/{number}/map", { params: { path: pathOf(key) } })),
-  });
+  return useAnswer("map", key);
 }
 
 export function useWalk(key: RevisionKey, question: Question) {
-  const query = {
-    from: question.from,
-    to: question.to,
-    service: question.service || "icmp",
-    ...(question.enter ? { enter: question.enter } : {}),
-  };
-  return useQuery({
-    queryKey: ["walk", key, query],
-    ...FOREVER,
-    enabled: Boolean(question.from && question.to),
-    placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/walk", {
-          params: { path: pathOf(key), query },
-          signal,
-        }),
-      ),
-  });
+  const { from, to, service, enter } = question;
+  const words = { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
+  return useAnswer("walk", key, words, { enabled: Boolean(from && to), keep: true });
 }
 
-export function useFindings(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["findings", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/findings", { params: { path: pathOf(key) } }),
-      ),
-  });
+export function useFindings(key: RevisionKey, enabled = true) {
+  return useAnswer("findings", key, {}, { enabled });
 }
 
 export function useWords(key: RevisionKey, typed: string, enabled: boolean) {
-  return useQuery({
-    queryKey: ["words", key, typed],
-    ...FOREVER,
-    enabled,
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/words", {
-          params: { path: pathOf(key), query: { q: typed } },
-        }),
-      ),
-  });
+  return useAnswer("words", key, { q: typed }, { enabled, keep: true });
 }
 
 export function useServices(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["services", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/services", { params: { path: pathOf(key) } }),
-      ),
-  });
+  return useAnswer("services", key);
 }
 
 /** A routing instance of a device; the VRF is '' for the default one. */
 export type InstanceKey = { device: string; vrf: string };
 
-function instanceQuery({ device, vrf }: InstanceKey) {
+function instanceWords({ device, vrf }: InstanceKey) {
   return { device, ...(vrf ? { vrf } : {}) };
 }
 
 export function useTable(key: RevisionKey, instance: InstanceKey) {
-  return useQuery({
-    queryKey: ["table", key, instance],
-    ...FOREVER,
-    enabled: Boolean(instance.device),
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/table", {
-          params: { path: pathOf(key), query: instanceQuery(instance) },
-        }),
-      ),
-  });
+  return useAnswer("table", key, instanceWords(instance), { enabled: Boolean(instance.device) });
 }
 
 export function useInstances(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["instances", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/instances", { params: { path: pathOf(key) } }),
-      ),
-  });
+  return useAnswer("instances", key);
 }
 
 export function useDrift(key: RevisionKey, instance: InstanceKey) {
-  return useQuery({
-    queryKey: ["drift", key, instance],
-    ...FOREVER,
-    enabled: Boolean(instance.device),
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/drift", {
-          params: { path: pathOf(key), query: instanceQuery(instance) },
-        }),
-      ),
-  });
+  return useAnswer("drift", key, instanceWords(instance), { enabled: Boolean(instance.device) });
 }
 
 export function useForest(key: RevisionKey, prefix: string) {
-  return useQuery({
-    queryKey: ["forest", key, prefix],
-    ...FOREVER,
-    enabled: Boolean(prefix),
-    placeholderData: keepPreviousData,
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/forest", {
-          params: { path: pathOf(key), query: { prefix } },
-          signal,
-        }),
-      ),
-  });
+  return useAnswer("forest", key, { prefix }, { enabled: Boolean(prefix), keep: true });
 }
 
 export function useContest(key: RevisionKey, instance: InstanceKey, prefix: string) {
-  return useQuery({
-    queryKey: ["contest", key, instance, prefix],
-    ...FOREVER,
-    enabled: Boolean(instance.device && prefix),
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/contest", {
-          params: { path: pathOf(key), query: { ...instanceQuery(instance), prefix } },
-          signal,
-        }),
-      ),
-  });
+  const words = { ...instanceWords(instance), prefix };
+  return useAnswer("contest", key, words, { enabled: Boolean(instance.device && prefix) });
 }
 
 export function useTipping(key: RevisionKey, instance: InstanceKey, prefix: string, enabled: boolean) {
-  return useQuery({
-    queryKey: ["tipping", key, instance, prefix],
-    ...FOREVER,
-    enabled: enabled && Boolean(instance.device && prefix),
-    queryFn: ({ signal }) =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/tipping", {
-          params: { path: pathOf(key), query: { ...instanceQuery(instance), prefix } },
-          signal,
-        }),
-      ),
-  });
+  const words = { ...instanceWords(instance), prefix };
+  return useAnswer("tipping", key, words, { enabled: enabled && Boolean(instance.device && prefix) });
 }
 
 export function useSources(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["sources", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/sources", { params: { path: pathOf(key) } }),
-      ),
-  });
+  return useAnswer("sources", key);
 }
 
-export function useSource(key: RevisionKey, file: string | undefined) {
-  return useQuery({
-    queryKey: ["source", key, file],
-    ...FOREVER,
-    enabled: Boolean(file),
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/source", {
-          params: { path: pathOf(key), query: { file: file ?? "" } },
-        }),
-      ),
-  });
+export function useSource(key: RevisionKey, file = "") {
+  return useAnswer("source", key, { file }, { enabled: Boolean(file) });
 }
 
 export function usePolicies(key: RevisionKey) {
-  return useQuery({
-    queryKey: ["policies", key],
-    ...FOREVER,
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/policies", { params: { path: pathOf(key) } }),
-      ),
-  });
+  return useAnswer("policies", key);
 }
 
 export function usePolicy(key: RevisionKey, device: string, policy: string) {
-  return useQuery({
-    queryKey: ["policy", key, device, policy],
-    ...FOREVER,
-    enabled: Boolean(device && policy),
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/revisions/{number}/policy", {
-          params: { path: pathOf(key), query: { device, policy } },
-        }),
-      ),
-  });
+  return useAnswer("policy", key, { device, policy }, { enabled: Boolean(device && policy) });
 }

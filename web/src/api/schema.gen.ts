@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The database answers, its tables are those of this version, a work process answers: 200, or 503. */
+        get: operations["health_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/load-check": {
         parameters: {
             query?: never;
@@ -187,7 +204,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Problems of the model itself. */
-        get: operations["networks_revisions_findings_list"];
+        get: operations["networks_revisions_findings_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -221,7 +238,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The routing instances besides the default ones. */
-        get: operations["networks_revisions_instances_list"];
+        get: operations["networks_revisions_instances_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -255,7 +272,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description All routing policies, by device. */
-        get: operations["networks_revisions_policies_list"];
+        get: operations["networks_revisions_policies_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -289,7 +306,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Services that can be asked about. */
-        get: operations["networks_revisions_services_list"];
+        get: operations["networks_revisions_services_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -323,7 +340,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The source files of a revision. */
-        get: operations["networks_revisions_sources_list"];
+        get: operations["networks_revisions_sources_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -340,7 +357,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The table of one routing instance. */
-        get: operations["networks_revisions_table_list"];
+        get: operations["networks_revisions_table_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -357,7 +374,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description The values at which a winning route would change. */
-        get: operations["networks_revisions_tipping_list"];
+        get: operations["networks_revisions_tipping_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -391,7 +408,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Places that what was typed could mean. */
-        get: operations["networks_revisions_words_list"];
+        get: operations["networks_revisions_words_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -476,39 +493,64 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * Attribute
+         * @description A name and a value of a candidate, as they are shown.
+         */
         Attribute: {
             name: string;
             value: string;
         };
+        /**
+         * Border
+         * @description Where traffic of so many devices of a site passes into another AS.
+         */
         Border: {
             device: string;
             interface: string;
             onward: string;
-            devices: number;
             as: number;
+            devices: number;
         };
+        /**
+         * Branch
+         * @description One way on from a stop; ``target`` is the stop it leads to, ``links`` are numbers of the map.
+         */
         Branch: {
             interface: string;
             address: string;
             via_next_hop: boolean;
             target: number | null;
             target_interface: string | null;
-            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
-            stage: string;
+            verdict: ("arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted") | null;
+            /** @enum {unknown} */
+            stage: "" | "acl_in" | "acl_out" | "delivery" | "filter" | "host" | "loop" | "next_hop" | "route" | "steering";
             mtu: number | null;
             links: number[];
             checks: components["schemas"]["Check"][];
         };
+        /**
+         * Cable
+         * @description A link by its number, or, with None, interfaces that share a subnet.
+         */
         Cable: {
             link: number | null;
             name: string;
             up: boolean;
             ends: components["schemas"]["CableEnd"][];
         };
+        /**
+         * CableEnd
+         * @description One end of a cable.
+         */
         CableEnd: {
             device: string;
             interface: string;
         };
+        /**
+         * Candidate
+         * @description One way to reach the prefix; ``out`` says why it took no part, ``lost_in`` is an index of a round.
+         */
         Candidate: {
             protocol: string;
             process: string | null;
@@ -524,54 +566,57 @@ export interface components {
             next_hops: components["schemas"]["NextHop"][];
             ways: components["schemas"]["Way"][];
             detour: boolean;
-            state: components["schemas"]["CandidateStateEnum"];
+            /** @enum {unknown} */
+            state: "lost" | "out" | "winner";
             out: string | null;
             lost_in: number | null;
             margin: string | null;
         };
         /**
-         * @description * `winner` - winner
-         *     * `lost` - lost
-         *     * `out` - out
-         * @enum {string}
+         * Cause
+         * @description What stops a flow. ``entry`` counts from 1; None is the closing drop (or no ACL at all).
          */
-        CandidateStateEnum: "winner" | "lost" | "out";
         Cause: {
             device: string;
             interface: string | null;
-            stage: string;
-            verdict: components["schemas"]["VerdictEnum"];
-            acl: string | null;
-            entry: number | null;
-            chain: string | null;
-            rule: number | null;
-            unsure: boolean;
+            /** @enum {unknown} */
+            stage: "" | "acl_in" | "acl_out" | "delivery" | "filter" | "host" | "loop" | "next_hop" | "route" | "steering";
+            /** @enum {unknown} */
+            verdict: "arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted";
             message: string;
-            place: components["schemas"]["Place"] | null;
             stop: number;
             branch: number;
+            acl: string | null;
+            entry: number | null;
+            place: components["schemas"]["Place"] | null;
             near_misses: components["schemas"]["NearMiss"][];
             remedy: components["schemas"]["Remedy"] | null;
             notes: string[];
-            trail: components["schemas"]["TrailEnd"][];
-        };
-        Check: {
-            kind: components["schemas"]["KindEnum"];
-            state: components["schemas"]["CheckStateEnum"];
-            message: string;
-            place: components["schemas"]["Place"] | null;
-            acl?: string;
-            entry?: number | null;
-            written?: string;
-            route?: components["schemas"]["Route"];
+            trail: components["schemas"]["Step"][];
+            chain: string | null;
+            rule: number | null;
+            unsure: boolean;
         };
         /**
-         * @description * `pass` - pass
-         *     * `fail` - fail
-         *     * `note` - note
-         * @enum {string}
+         * Check
+         * @description One thing that was looked at, with its line; ``written`` is the entry or rule as it stands there.
          */
-        CheckStateEnum: "pass" | "fail" | "note";
+        Check: {
+            /** @enum {unknown} */
+            kind: "acl_in" | "acl_out" | "back" | "delivery" | "filter" | "next_hop" | "route" | "steering" | "translation";
+            /** @enum {unknown} */
+            state: "fail" | "note" | "pass";
+            message: string;
+            place: components["schemas"]["Place"] | null;
+            acl: string | null;
+            entry: number | null;
+            written: string;
+            route: components["schemas"]["Route"] | null;
+        };
+        /**
+         * Contest
+         * @description The contest for one prefix in one routing instance; ``prefix`` None says that nobody has what was asked.
+         */
         Contest: {
             device: string;
             vrf: string;
@@ -591,6 +636,10 @@ export interface components {
             username: string;
             password: string;
         };
+        /**
+         * Decider
+         * @description An entry or rule that decided on the way; ``entry`` None is the closing drop or the chain's policy.
+         */
         Decider: {
             device: string;
             acl: string;
@@ -599,58 +648,91 @@ export interface components {
             place: components["schemas"]["Place"] | null;
             is_rule: boolean;
         };
+        /**
+         * Device
+         * @description A device of the map.
+         */
         Device: {
             name: string;
             kind: string;
             site: string | null;
         };
+        /**
+         * Difference
+         * @description A prefix at which the table read off a device and the computed one differ.
+         */
         Difference: {
             prefix: string;
-            what: components["schemas"]["WhatEnum"];
+            /** @enum {unknown} */
+            what: "changed" | "extra" | "missing";
             computed: string;
             observed: string;
             place: components["schemas"]["Place"] | null;
         };
         /**
-         * @description * `above` - above
-         *     * `below` - below
-         * @enum {string}
+         * Drift
+         * @description ``compared`` is False where there are not both tables.
          */
-        DirectionEnum: "above" | "below";
         Drift: {
             compared: boolean;
             differences: components["schemas"]["Difference"][];
         };
+        /**
+         * End
+         * @description One end of a flow, as it was asked and as it was understood.
+         */
         End: {
             word: string;
             device: string | null;
             address: string | null;
         };
+        /**
+         * Exit
+         * @description Where traffic ends, and how.
+         */
         Exit: {
-            how: components["schemas"]["HowEnum"];
+            /** @enum {unknown} */
+            how: "delivered" | "discarded" | "leaves" | "loops" | "unresolved" | "unrouted";
             device: string;
             interface: string | null;
         };
+        /**
+         * Finding
+         * @description A problem of the model; ``places`` together make it.
+         */
         Finding: {
             code: string;
-            severity: components["schemas"]["SeverityEnum"];
+            /** @enum {unknown} */
+            severity: "error" | "note" | "warning";
             message: string;
             device: string | null;
             interface: string | null;
             places: components["schemas"]["Place"][];
         };
+        /**
+         * Forest
+         * @description All routes for a destination, in groups; ``sites`` is empty where no traffic passes into another AS.
+         */
         Forest: {
             asked: string;
             sites: components["schemas"]["SiteExits"][];
             rows: components["schemas"]["ForestRow"][];
             groups: components["schemas"]["ForestGroup"][];
         };
+        /**
+         * ForestGroup
+         * @description Rows, by index, whose traffic ends alike.
+         */
         ForestGroup: {
+            label: string;
             by_default: boolean;
             exits: components["schemas"]["Exit"][];
             rows: number[];
-            label: string;
         };
+        /**
+         * ForestRow
+         * @description One routing instance's route.
+         */
         ForestRow: {
             device: string;
             vrf: string;
@@ -658,21 +740,20 @@ export interface components {
             steps: components["schemas"]["ForestStep"][];
             by_default: boolean;
         };
+        /**
+         * ForestStep
+         * @description A next device, and the links of the map that lead there.
+         */
         ForestStep: {
             device: string;
             interface: string;
             links: number[];
         };
-        /**
-         * @description * `delivered` - delivered
-         *     * `discarded` - discarded
-         *     * `unrouted` - unrouted
-         *     * `unresolved` - unresolved
-         *     * `leaves` - leaves
-         *     * `loops` - loops
-         * @enum {string}
-         */
-        HowEnum: "delivered" | "discarded" | "unrouted" | "unresolved" | "leaves" | "loops";
+        Health: {
+            database: boolean;
+            migrations: boolean;
+            worker: boolean;
+        };
         InputError: {
             file: string;
             line: number;
@@ -682,23 +763,18 @@ export interface components {
             allowed: string;
             nearest: string;
         };
+        /**
+         * Instance
+         * @description A routing instance besides the default one.
+         */
         Instance: {
             device: string;
             vrf: string;
         };
         /**
-         * @description * `acl_in` - acl_in
-         *     * `filter` - filter
-         *     * `translation` - translation
-         *     * `delivery` - delivery
-         *     * `steering` - steering
-         *     * `route` - route
-         *     * `back` - back
-         *     * `acl_out` - acl_out
-         *     * `next_hop` - next_hop
-         * @enum {string}
+         * Leg
+         * @description One term of a sum: an interface's cost, or what ``what`` says.
          */
-        KindEnum: "acl_in" | "filter" | "translation" | "delivery" | "steering" | "route" | "back" | "acl_out" | "next_hop";
         Leg: {
             device: string | null;
             interface: string | null;
@@ -709,12 +785,16 @@ export interface components {
             detail: string;
             errors: components["schemas"]["InputError"][];
         };
-        /** @description What an upload would become: nothing is stored. */
+        /**
+         * Loaded
+         * @description What an upload has become.
+         */
         Loaded: {
             name: string;
             taken_at: string | null;
             device_count: number;
             link_count: number;
+            is_capture: boolean;
         };
         /** @description The one time that a token's text is shown. */
         MadeToken: {
@@ -728,6 +808,10 @@ export interface components {
             last_used_at: string | null;
             token: string;
         };
+        /**
+         * Map
+         * @description Sites, devices and cables.
+         */
         Map: {
             name: string;
             taken_at: string | null;
@@ -743,6 +827,10 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"];
         };
+        /**
+         * NearMiss
+         * @description An accepting entry that one field alone keeps from matching, or that stands behind the one that drops.
+         */
         NearMiss: {
             entry: number;
             field: string;
@@ -780,25 +868,38 @@ export interface components {
             /** @default 365 */
             days: number | null;
         };
+        /**
+         * NextHop
+         * @description ``device`` answers for the address, where the model knows one.
+         */
         NextHop: {
             address: string | null;
             interface: string;
             device: string | null;
         };
-        /** @description What the model leaves out of a device that is passed. */
+        /**
+         * NotRepresented
+         * @description What the model leaves out of a device that is passed.
+         */
         NotRepresented: {
             device: string;
             message: string;
             place: components["schemas"]["Place"] | null;
         };
-        /** @enum {unknown} */
-        NullEnum: null;
+        /**
+         * Outcome
+         * @description What the table would do with the prefix; ``protocol`` is None without a route.
+         */
         Outcome: {
             protocol: string | null;
             kind: string;
             action: string | null;
             next_hops: components["schemas"]["NextHop"][];
         };
+        /**
+         * PacketSize
+         * @description The largest packet that survives every way, and where it first shrinks to that.
+         */
         PacketSize: {
             largest_packet: number;
             shrinks_at: components["schemas"]["Shrink"][];
@@ -806,21 +907,39 @@ export interface components {
         PatchedNetworkRequest: {
             name?: string;
         };
+        /**
+         * Place
+         * @description A position in a source file: ``file`` relative to the network's root, line and column from 1.
+         *
+         *         False where no text states the thing.
+         */
         Place: {
             file: string;
             line: number;
             column: number;
         };
+        /**
+         * Policy
+         * @description A policy of a device.
+         */
         Policy: {
             device: string;
             policy: string;
             place: components["schemas"]["Place"] | null;
         };
+        /**
+         * PolicyChange
+         * @description What an accepted route carries on that it did not bring.
+         */
         PolicyChange: {
             name: string;
             before: string | null;
             after: string;
         };
+        /**
+         * PolicyReport
+         * @description What a policy does to every route that meets it.
+         */
         PolicyReport: {
             device: string;
             policy: string;
@@ -828,6 +947,10 @@ export interface components {
             statements: components["schemas"]["PolicyStatement"][];
             uses: components["schemas"]["PolicyUse"][];
         };
+        /**
+         * PolicyRoute
+         * @description A route that meets the policy; ``statement`` None is the closing reject.
+         */
         PolicyRoute: {
             prefix: string;
             protocol: string;
@@ -836,14 +959,23 @@ export interface components {
             statement: number | null;
             changes: components["schemas"]["PolicyChange"][];
         };
+        /**
+         * PolicyStatement
+         * @description A statement, numbered from 1, and how many routes it matched in all uses.
+         */
         PolicyStatement: {
             number: number;
             name: string;
             description: string;
-            result: components["schemas"]["ResultEnum"];
+            /** @enum {unknown} */
+            result: "accept" | "continue" | "reject";
             place: components["schemas"]["Place"] | null;
             matched: number;
         };
+        /**
+         * PolicyUse
+         * @description One place that asks the policy: counts of all routes that meet it there, and the first of them.
+         */
         PolicyUse: {
             what: string;
             place: components["schemas"]["Place"] | null;
@@ -854,26 +986,28 @@ export interface components {
             statements: components["schemas"]["StatementCount"][];
             routes: components["schemas"]["PolicyRoute"][];
         };
+        /**
+         * PortsPart
+         * @description Ports of a range that are treated alike.
+         */
         PortsPart: {
             ports: string[];
-            verdict: components["schemas"]["VerdictEnum"];
-            return_verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
+            /** @enum {unknown} */
+            verdict: "arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted";
+            return_verdict: ("arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted") | null;
             good: boolean;
             causes: components["schemas"]["Cause"][];
             decided_by: components["schemas"]["Decider"][];
         };
+        /**
+         * Remedy
+         * @description ``text`` is what to write and ``message`` says at which device and list; ``place`` is near it.
+         */
         Remedy: {
             message: string;
             text: string;
             place: components["schemas"]["Place"] | null;
         };
-        /**
-         * @description * `accept` - accept
-         *     * `reject` - reject
-         *     * `continue` - continue
-         * @enum {string}
-         */
-        ResultEnum: "accept" | "reject" | "continue";
         Revision: {
             readonly number: number;
             /** Format: date-time */
@@ -883,7 +1017,8 @@ export interface components {
             readonly file_name: string;
             readonly size: number;
             readonly digest: string;
-            readonly taken_at: string;
+            /** Format: date-time */
+            readonly taken_at: string | null;
             readonly device_count: number;
             readonly is_capture: boolean;
         };
@@ -901,6 +1036,10 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "reader" | "editor" | "owner";
+        /**
+         * Round
+         * @description One comparison; ``scope`` is the protocol it stays within, '' the table's own.
+         */
         Round: {
             name: string;
             scope: string;
@@ -909,10 +1048,18 @@ export interface components {
             values: components["schemas"]["RoundValue"][];
             lost: number[];
         };
+        /**
+         * RoundValue
+         * @description What a candidate, an index, has to show in a round.
+         */
         RoundValue: {
             candidate: number;
             value: string;
         };
+        /**
+         * Route
+         * @description The route that decided at a stop, with the next hops as they were given and as they were resolved.
+         */
         Route: {
             prefix: string;
             protocol: string;
@@ -924,44 +1071,63 @@ export interface components {
             next_hops: components["schemas"]["NextHop"][];
         };
         /**
-         * @description * `error` - error
-         *     * `warning` - warning
-         *     * `note` - note
-         * @enum {string}
+         * Shrink
+         * @description Where the largest packet gets smaller.
          */
-        SeverityEnum: "error" | "warning" | "note";
         Shrink: {
             stop: number;
             branch: number;
             device: string;
             interface: string;
         };
+        /**
+         * Site
+         * @description A site, with its place on the map where the file gives one.
+         */
         Site: {
             name: string;
-            /** Format: double */
-            x: number | null;
-            /** Format: double */
-            y: number | null;
             label: string;
+            x: number | null;
+            y: number | null;
         };
+        /**
+         * SiteExits
+         * @description Where traffic of a site leaves the AS, or ends without doing so.
+         */
         SiteExits: {
             site: string;
+            label: string;
             borders: components["schemas"]["Border"][];
             ends: string[];
-            label: string;
         };
+        /**
+         * SourceFile
+         * @description A source file, by its size in bytes.
+         */
         SourceFile: {
             file: string;
             size: number;
         };
+        /**
+         * SourceText
+         * @description A source file's text.
+         */
         SourceText: {
             file: string;
             text: string;
         };
+        /**
+         * StatementCount
+         * @description How many routes of one use a statement matched.
+         */
         StatementCount: {
             number: number;
             count: number;
         };
+        /**
+         * Step
+         * @description One thing that happened to a prefix on its way; ``stopped`` ends the trail.
+         */
         Step: {
             device: string;
             message: string;
@@ -969,6 +1135,10 @@ export interface components {
             place: components["schemas"]["Place"] | null;
             other_places: components["schemas"]["Place"][];
         };
+        /**
+         * Stop
+         * @description One routing instance on the way, with the checks in the order the packet meets them.
+         */
         Stop: {
             device: string;
             vrf: string;
@@ -978,15 +1148,21 @@ export interface components {
             header: string;
             translated: string | null;
             source: string;
-            verdict: (components["schemas"]["VerdictEnum"] | components["schemas"]["NullEnum"]) | null;
-            stage: string;
+            verdict: ("arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted") | null;
+            /** @enum {unknown} */
+            stage: "" | "acl_in" | "acl_out" | "delivery" | "filter" | "host" | "loop" | "next_hop" | "route" | "steering";
             checks: components["schemas"]["Check"][];
             branches: components["schemas"]["Branch"][];
             by_default: boolean;
             notes: string[];
         };
+        /**
+         * Strand
+         * @description One direction with all evidence; ``starts`` are indexes of stops.
+         */
         Strand: {
-            verdict: components["schemas"]["VerdictEnum"];
+            /** @enum {unknown} */
+            verdict: "arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted";
             path_count: number;
             paths: string[][];
             causes: components["schemas"]["Cause"][];
@@ -996,6 +1172,10 @@ export interface components {
             stops: components["schemas"]["Stop"][];
             mtu: components["schemas"]["PacketSize"] | null;
         };
+        /**
+         * TableRow
+         * @description A best route of a routing instance; ``kind`` is its kind within the protocol, '' where there is one only.
+         */
         TableRow: {
             device: string;
             vrf: string;
@@ -1008,12 +1188,17 @@ export interface components {
             action: string;
             next_hops: components["schemas"]["NextHop"][];
         };
+        /**
+         * TippingPoint
+         * @description At ``value`` and beyond, in its direction, the outcome is ``becomes``; one further it may be ``beyond``.
+         */
         TippingPoint: {
             what: string;
             device: string;
             now: number;
             value: number;
-            direction: components["schemas"]["DirectionEnum"];
+            /** @enum {unknown} */
+            direction: "above" | "below";
             becomes: components["schemas"]["Outcome"];
             beyond: components["schemas"]["Outcome"] | null;
             place: components["schemas"]["Place"] | null;
@@ -1032,11 +1217,10 @@ export interface components {
             /** Format: date-time */
             last_used_at: string | null;
         };
-        TrailEnd: {
-            message: string;
-            place: components["schemas"]["Place"] | null;
-            other_places: components["schemas"]["Place"][];
-        };
+        /**
+         * Unsent
+         * @description A BGP path that a neighbour holds and never sent here.
+         */
         Unsent: {
             neighbor: string;
             device: string;
@@ -1055,39 +1239,33 @@ export interface components {
             username: string | null;
         };
         /**
-         * @description * `arrives` - arrives
-         *     * `blocked` - blocked
-         *     * `unrouted` - unrouted
-         *     * `discarded` - discarded
-         *     * `unresolved` - unresolved
-         *     * `loops` - loops
-         *     * `leaves` - leaves
-         *     * `mixed` - mixed
-         * @enum {string}
+         * Walk
+         * @description A walk with all its evidence.
          */
-        VerdictEnum: "arrives" | "blocked" | "unrouted" | "discarded" | "unresolved" | "loops" | "leaves" | "mixed";
         Walk: {
-            to: components["schemas"]["End"];
-            service: string;
-            forward: components["schemas"]["Strand"];
+            good: boolean;
             return_note: string;
             forward_note: string;
             parts: components["schemas"]["PortsPart"][];
             unexamined_ports: string | null;
             from: components["schemas"]["End"];
+            to: components["schemas"]["End"];
+            service: string;
+            forward: components["schemas"]["Strand"];
             return: components["schemas"]["Strand"] | null;
         };
+        /**
+         * Way
+         * @description One way with its sum, the legs in the order of the packet.
+         */
         Way: {
             total: number;
             legs: components["schemas"]["Leg"][];
         };
         /**
-         * @description * `missing` - missing
-         *     * `extra` - extra
-         *     * `changed` - changed
-         * @enum {string}
+         * Winner
+         * @description The route in the table, and the candidates it is made of.
          */
-        WhatEnum: "missing" | "extra" | "changed";
         Winner: {
             candidates: number[];
             protocol: string;
@@ -1097,6 +1275,10 @@ export interface components {
             action: string;
             next_hops: components["schemas"]["NextHop"][];
         };
+        /**
+         * Word
+         * @description What an end or the service of a flow may be called.
+         */
         Word: {
             word: string;
             kind: string;
@@ -1111,6 +1293,33 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    health_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
     load_check_create: {
         parameters: {
             query?: never;
@@ -1496,7 +1705,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_findings_list: {
+    networks_revisions_findings_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1543,7 +1752,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_instances_list: {
+    networks_revisions_instances_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1587,7 +1796,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_policies_list: {
+    networks_revisions_policies_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1635,7 +1844,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_services_list: {
+    networks_revisions_services_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1681,7 +1890,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_sources_list: {
+    networks_revisions_sources_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1703,7 +1912,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_table_list: {
+    networks_revisions_table_retrieve: {
         parameters: {
             query: {
                 device: string;
@@ -1729,7 +1938,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_tipping_list: {
+    networks_revisions_tipping_retrieve: {
         parameters: {
             query: {
                 device: string;
@@ -1787,7 +1996,7 @@ export interface operations {
             };
         };
     };
-    networks_revisions_words_list: {
+    networks_revisions_words_retrieve: {
         parameters: {
             query?: {
                 /** @description What was typed so far. */

@@ -32,7 +32,7 @@ export function AsOf({ buttonRef }: { buttonRef: Ref<HTMLButtonElement> }) {
         anchor="bottom start"
         className="z-40 bg-sheet border border-faint shadow-md max-h-80 overflow-auto py-1 text-base outline-none [--anchor-gap:4px]"
       >
-        {revisions.data?.results.map((one) => (
+        {revisions.data?.map((one) => (
           <ListboxOption
             key={one.number}
             value={one.number}

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Network } from "../api/client";
-import { useFindings, useNetwork, useRevision, useSession, useSignOut } from "../api/queries";
+import { useFindings, useNetwork, useQuiet, useRevision, useSession, useSignOut } from "../api/queries";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
@@ -9,16 +9,7 @@ import { Wordmark } from "../ui/Wordmark";
 import { CurrentNetwork } from "./context";
 import { Palette } from "./Palette";
 import { toggleTheme } from "./theme";
-
-const ACTIVITIES = [
-  { to: "flow", label: "Flow", key: "1" },
-  { to: "routes", label: "Routes", key: "2" },
-  { to: "table", label: "Table", key: "3" },
-  { to: "policies", label: "Policies", key: "4" },
-  { to: "problems", label: "Problems", key: "5" },
-  { to: "source", label: "Source", key: "6" },
-  { to: "revisions", label: "Revisions", key: "7" },
-];
+import { VIEWS } from "./views";
 
 export function NetworkFrame() {
   const { networkId = "" } = useParams();
@@ -52,14 +43,14 @@ function Frame({ number, latest }: { number: number; latest: number }) {
   const signOut = useSignOut();
   const navigate = useNavigate();
   const [paletteOpen, setPaletteOpen] = useState(false);
-  const findings = useFindings({ networkId, number });
+  const findings = useFindings({ networkId, number }, useQuiet());
   const suffix = number === latest ? "" : `?revision=${number}`;
   const go = (to: string) => navigate(`/networks/${networkId}/${to}${suffix}`);
   useKeys({
     "ctrl+k": () => setPaletteOpen(true),
     k: () => setPaletteOpen(true),
     d: toggleTheme,
-    ...Object.fromEntries(ACTIVITIES.map((activity) => [activity.key, () => go(activity.to)])),
+    ...Object.fromEntries(VIEWS.map((view) => [view.key, () => go(view.to)])),
   });
   const worrying = findings.data?.filter((finding) => finding.severity !== "note").length ?? 0;
   return (
@@ -77,19 +68,17 @@ function Frame({ number, latest }: { number: number; latest: number }) {
           </Link>
         )}
         <nav className="flex gap-4" aria-label="activities">
-          {ACTIVITIES.map((activity) => (
+          {VIEWS.map((view) => (
             <NavLink
-              key={activity.to}
-              to={`/networks/${networkId}/${activity.to}${suffix}`}
+              key={view.to}
+              to={`/networks/${networkId}/${view.to}${suffix}`}
               className={({ isActive }) =>
                 `pb-0.5 border-b-2 ${isActive ? "border-ink" : "border-transparent text-faint hover:text-ink"}`
               }
             >
-              {activity.label}
-              {activity.to === "problems" && worrying > 0 && (
-                <span className="ml-1 text-stop">{worrying}</span>
-              )}{" "}
-              <Key>{activity.key}</Key>
+              {view.label}
+              {view.to === "problems" && worrying > 0 && <span className="ml-1 text-stop">{worrying}</span>}{" "}
+              <Key>{view.key}</Key>
             </NavLink>
           ))}
         </nav>

@@ -12,6 +12,7 @@ import type { Word } from "../api/client";
 import { useWords } from "../api/queries";
 import { useCurrentNetwork } from "./context";
 import { toggleTheme } from "./theme";
+import { VIEWS } from "./views";
 
 type Action = { label: string; detail: string; run: () => void };
 
@@ -38,9 +39,9 @@ export function Palette({
     navigate(`${base}/flow?${next}`);
   }
 
-  const pages: Action[] = ["flow", "routes", "table", "problems", "source", "revisions"].map((to) => ({
+  const pages: Action[] = VIEWS.map(({ to, key }) => ({
     label: to,
-    detail: "open",
+    detail: `open · ${key}`,
     run: () => go(to),
   }));
   const actions: Action[] = [

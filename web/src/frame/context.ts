@@ -2,7 +2,7 @@ import { createContext, useContext } from "react";
 import type { Network } from "../api/client";
 import type { RevisionKey } from "../api/queries";
 
-export type NetworkContext = { network: Network; revision: RevisionKey; takenAt: string };
+export type NetworkContext = { network: Network; revision: RevisionKey; takenAt: string | null };
 
 export const CurrentNetwork = createContext<NetworkContext | null>(null);
 

@@ -34,13 +34,13 @@ export function NetworksPage() {
           </h2>
           {networks.isPending && <Waiting what="your networks" />}
           {networks.isError && <Failed error={networks.error} what="Your networks cannot be listed." />}
-          {networks.data?.results.length === 0 && (
+          {networks.data?.length === 0 && (
             <Empty title="No network yet.">
               Import a network file, a folder as a zip archive, or a capture.
             </Empty>
           )}
           <ul>
-            {networks.data?.results.map((network) => (
+            {networks.data?.map((network) => (
               <li key={network.id} className="border-t border-hair py-2.5 flex items-baseline gap-4">
                 <Link
                   to={`/networks/${network.id}/flow`}

@@ -20,7 +20,7 @@ export function RevisionsPage() {
         {revisions.isPending && <Waiting what="the revisions" />}
         {revisions.isError && <Failed error={revisions.error} what="The revisions cannot be listed." />}
         <ol>
-          {revisions.data?.results.map((one) => (
+          {revisions.data?.map((one) => (
             <li key={one.number} className="border-t border-hair py-2">
               <div className="flex items-baseline gap-4">
                 <Link

@@ -11,6 +11,7 @@ import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { useQuestion } from "../ui/useQuestion";
+import { useStepper } from "../ui/useStepper";
 
 const COLUMNS = "grid grid-cols-[minmax(10rem,1.1fr)_11rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
@@ -61,21 +62,15 @@ export function TablePage() {
     ]);
     download(`${device} table.csv`, csv([titles, ...lines]), "text/csv");
   }
-  function step(by: number) {
-    const at = shown.findIndex((row) => row.prefix === prefix);
-    const row = shown[at + by];
-    if (row) {
+  useStepper(
+    shown,
+    (row) => row.prefix === prefix,
+    (row, at) => {
       ask({ prefix: row.prefix });
-      rows.scrollToIndex(at + by);
-    }
-  }
-  useKeys({
-    s: save,
-    j: () => step(1),
-    ArrowDown: () => step(1),
-    u: () => step(-1),
-    ArrowUp: () => step(-1),
-  });
+      rows.scrollToIndex(at);
+    },
+  );
+  useKeys({ s: save });
   const extra = (drift.data?.differences ?? []).filter((one) => one.what === "extra");
   return (
     <div className="h-full flex flex-col pt-4">

@@ -1,0 +1,81 @@
+import { useState } from "react";
+import type { Strand, Walk } from "../api/client";
+import { useFindings } from "../api/queries";
+import { shownTime, useCurrentNetwork } from "../frame/context";
+import { Key } from "../ui/Key";
+import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
+import { useKeys } from "../ui/useKeys";
+import { answerText } from "./answerText";
+
+export function AnswerHead({ walk }: { walk: Walk }) {
+  const { network, revision, takenAt } = useCurrentNetwork();
+  const findings = useFindings(revision);
+  const [copied, setCopied] = useState(false);
+  const near = (findings.data ?? []).filter(
+    (finding) =>
+      finding.severity !== "note" &&
+      [...walk.forward.stops, ...(walk.return?.stops ?? [])].some((stop) => stop.device === finding.device),
+  );
+
+  async function copy() {
+    const asOf = takenAt ? shownTime(takenAt) : `revision ${revision.number}`;
+    await navigator.clipboard.writeText(answerText(walk, network.name, asOf, window.location.href));
+    setCopied(true);
+    setTimeout(() => setCopied(false), 1500);
+  }
+  useKeys({ c: copy });
+
+  return (
+    <div className="px-4 py-1.5 border-b border-hair" data-testid="answer">
+      <div className="grid grid-cols-2 gap-6 items-baseline">
+        <StrandHead direction="forward" strand={walk.forward} />
+        {walk.return ? (
+          <StrandHead direction="return" strand={walk.return} />
+        ) : (
+          <p className={tone("return")}>return: not known</p>
+        )}
+      </div>
+      <p className="text-sm text-faint flex gap-4">
+        <button type="button" onClick={copy} className="hover:text-ink">
+          {copied ? "copied" : "copy as text"} <Key>c</Key>
+        </button>
+        <span>
+          next stop <Key>j</Key> previous <Key>u</Key>
+        </span>
+        {near.length > 0 && (
+          <span title={near.map((finding) => finding.message).join("\n")}>
+            {near.length} problem{near.length === 1 ? "" : "s"} on devices of this answer
+          </span>
+        )}
+      </p>
+    </div>
+  );
+}
+
+function StrandHead({ direction, strand }: { direction: Direction; strand: Strand }) {
+  const shrinks = strand.mtu?.shrinks_at[0];
+  return (
+    <p data-testid={`verdict-${direction}`} data-verdict={strand.verdict}>
+      <span className={`font-semibold ${tone(direction)}`}>{direction}</span>{" "}
+      <span className={`font-semibold [&>svg]:mr-1 [&>svg]:-mt-0.5 ${verdictTone(strand.verdict)}`}>
+        <VerdictMark verdict={strand.verdict} size={14} />
+        {VERDICT_WORDS[strand.verdict]}
+      </span>
+      <span className="text-faint">
+        {" "}
+        · {strand.path_count} way{strand.path_count === 1 ? "" : "s"}
+        {strand.mtu && (
+          <>
+            {" "}
+            · packets to <span className="text-ink">{strand.mtu.largest_packet}</span> bytes
+            {shrinks && (
+              <span className="text-stop">
+                , shrinks at {shrinks.device}:{shrinks.interface}
+              </span>
+            )}
+          </>
+        )}
+      </span>
+    </p>
+  );
+}
