@@ -10,6 +10,9 @@ import database
 import install
 
 GENERATED = install.ROOT / "web" / "src" / "api" / "schema.gen.ts"
+COVERAGE = ["--cov=routrel", "--cov-report=", "--cov-fail-under=80"]
+"""A figure is printed; below this share something is wrong with the run."""
+
 SCHEMA_FILE = install.ROOT / "docs" / "network-file.schema.json"
 
 
@@ -24,7 +27,12 @@ def lint() -> int:
         ("ruff format", [tools / "ruff", "format", "--check", "-q", "."], {}, install.ROOT),
         ("ruff", [tools / "ruff", "check", "-q", "."], {}, install.ROOT),
         ("mypy, core", [tools / "mypy", "src", "bench"], core, install.ROOT),
-        ("mypy, server", [tools / "mypy", "--config-file", "server/mypy.ini", "server"], server, install.ROOT),
+        (
+            "mypy, server",
+            [tools / "mypy", "--config-file", "server/mypy.ini", "server"],
+            {"ROUTREL_SECRET": "of no installation", **server},
+            install.ROOT,
+        ),
         ("import rules", [tools / "lint-imports", "--no-cache"], core, install.ROOT),
         ("biome", ["npm", "run", "--silent", "lint"], {}, install.WEB),
         ("tsc", ["npm", "run", "--silent", "check"], {}, install.WEB),
@@ -69,7 +77,8 @@ def _stale_files(env: dict[str, str]) -> list[str]:
 
 
 def _generated(env: dict[str, str]) -> dict[Path, str]:
-    whole = {**os.environ, **env}
+    # A schema is made of settings too, and signs nothing.
+    whole = {"ROUTREL_SECRET": "of no installation", **os.environ, **env}
     with tempfile.TemporaryDirectory() as folder:
         schema, types = Path(folder) / "schema.yml", Path(folder) / "schema.ts"
         manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
@@ -86,17 +95,23 @@ def _generated(env: dict[str, str]) -> dict[Path, str]:
 
 
 def test(arguments: list[str]) -> int:
-    """Lint, the web client's own tests, then everything under tests/; pytest's closing line comes last."""
+    """Lint, the web client's own tests, then everything under tests/; pytest's closing line comes last.
+
+    ``--quick`` leaves out lint and the web client, and nine of ten random examples.
+    """
     install.python_packages("dev")
     install.browser()
     install.filter_tools()
     install.web_build()
-    environment = {**database.environment()}
+    is_quick = "--quick" in arguments
+    arguments = [one for one in arguments if one != "--quick"]
+    environment = {**database.environment(), **({"ROUTREL_QUICK": "1"} if is_quick else {})}
     failed = 0
-    if not arguments:
+    if not arguments and not is_quick:
         failed = lint()
         failed = install.call(["npm", "run", "--silent", "test"], cwd=install.WEB) or failed
-    pytest = [install.PYTHON, "-m", "pytest", *(arguments or ["-n", "2", "--dist", "loadfile"])]
+    whole = ["-n", "2", "--dist", "loadfile"] + ([] if is_quick else COVERAGE)
+    pytest = [install.PYTHON, "-m", "pytest", *(arguments or whole)]
     status = install.call(pytest, env=environment)
     if failed:
         print("lint or the web client's tests failed: see above", file=sys.stderr)

@@ -20,6 +20,7 @@ from pathlib import Path
 
 import install
 
+NAME = "routrel"
 USER = "routrel"
 PATIENCE = 15
 """Seconds to wait for a port."""
@@ -237,6 +238,32 @@ def _write_private(path: Path, text: str) -> None:
     partial.touch(mode=0o600)
     partial.write_text(text)
     partial.replace(path)
+
+
+def backup(path: Path) -> None:
+    """Write all that is stored into one file, readable by the caller only; the server may run meanwhile."""
+    partial = path.with_name(f".{path.name}.part")
+    partial.unlink(missing_ok=True)
+    partial.touch(mode=0o600)
+    _with_programs("pg_dump", ["--format=custom", f"--file={partial}"], f"writing {path}")
+    partial.replace(path)
+
+
+def restore(path: Path) -> None:
+    """Put back what a backup holds, all of it or nothing, in place of what is stored now."""
+    if not path.is_file():
+        raise install.MissingError(f"there is no file {path}")
+    how = ["--clean", "--if-exists", "--no-owner", "--single-transaction", "--exit-on-error"]
+    _with_programs("pg_restore", [*how, f"--dbname={NAME}", str(path)], f"restoring {path}")
+
+
+def _with_programs(program: str, arguments: list[str], doing: str) -> None:
+    about = json.loads(ensure().read_text())
+    reach = {"PGHOST": "127.0.0.1", "PGPORT": str(about["port"]), "PGUSER": about["user"]}
+    environment = {**os.environ, **reach, "PGPASSWORD": about["password"], "PGDATABASE": NAME}
+    done = subprocess.run([install.postgresql() / program, *arguments], env=environment, capture_output=True, text=True)
+    if done.returncode:
+        raise install.MissingError(f"{doing} failed: {done.stderr.strip().splitlines()[-1:] or [program]}")
 
 
 def secret() -> str:

@@ -5,8 +5,10 @@ Runs on the system's Python with its standard library alone, since it is what in
 
 import argparse
 import sys
+from pathlib import Path
 
 import checks
+import database
 import install
 import serving
 
@@ -15,11 +17,14 @@ USAGE = """routrel COMMAND
   demo                    install what is missing, load the demo network, serve, print the address
   serve [--port N]        the same without the demo network
   test [PYTEST ARGUMENTS] install what is missing, run lint and every test
+  test --quick            the tests with a tenth of the random examples, without lint
   lint                    formatting, types, import rules, generated files
   bench [--quick]         the benchmarks, as ratios in one run
   generate                write the generated files anew (API types, network file schema)
   user NAME [--remove]    add a user, or give one a new password; or take one out
   token NAME [--days N]   a token by which scripts act for a user, printed once
+  backup FILE             write all that is stored into a file
+  restore FILE            put a backup in place of what is stored; stop the server first
   stop                    stop the project's own database
 
   routes | walk | why | policy | check NETWORK ...  the command line: see routrel walk --help
@@ -70,6 +75,13 @@ def run(command: str, rest: list[str]) -> int:
         parser.add_argument("--days", type=int, default=365, help="how long it holds (default 365)")
         asked = parser.parse_args(rest)
         return serving.manage("make_token", asked.name, "--label", asked.label, "--days", str(asked.days))
+    if command == "backup" and len(rest) == 1:
+        database.backup(Path(rest[0]).absolute())
+        return 0
+    if command == "restore" and len(rest) == 1:
+        serving.manage("create_database")
+        database.restore(Path(rest[0]).absolute())
+        return serving.manage("migrate", "--verbosity=0")
     if command == "stop":
         return serving.stop()
     if command == "install-run":

@@ -51,13 +51,13 @@ def cluster(request):
     shutil.rmtree(folder)
 
 
-def connect(about: dict, password: str | None = None):
+def connect(about: dict, password: str | None = None, name: str = "postgres"):
     return psycopg.connect(
         host="127.0.0.1",
         port=about["port"],
         user=about["user"],
         password=about["password"] if password is None else password,
-        dbname="postgres",
+        dbname=name,
         connect_timeout=10,
     )
 
@@ -137,3 +137,31 @@ def test_a_missing_runuser_is_named(tmp_path):
     program = f"import sys; sys.path.insert(0, {str(OPS)!r}); import database; {code}"
     done = subprocess.run([SYSTEM_PYTHON, "-c", program], capture_output=True, text=True, cwd="/")
     assert "runuser is missing" in done.stderr
+
+
+def test_a_backup_is_private_and_restores_what_was_stored(cluster):
+    account, state, about = cluster
+    dump = state / "kept.dump"
+    with connect(about) as connection:
+        connection.autocommit = True
+        connection.execute("CREATE DATABASE routrel")
+    with connect(about, name="routrel") as own:
+        own.execute("CREATE TABLE kept (word text)")
+        own.execute("INSERT INTO kept VALUES ('anchor')")
+        own.commit()
+        run(account, state, f"from pathlib import Path; database.backup(Path({str(dump)!r}))")
+        own.execute("UPDATE kept SET word = 'lost'")
+        own.commit()
+    assert dump.stat().st_mode & 0o077 == 0
+    run(account, state, f"from pathlib import Path; database.restore(Path({str(dump)!r}))")
+    with connect(about, name="routrel") as own:
+        assert own.execute("SELECT word FROM kept").fetchone() == ("anchor",)
+        dump.write_bytes(dump.read_bytes()[:200])
+    said = run(
+        account,
+        state,
+        f"from pathlib import Path\ntry: database.restore(Path({str(dump)!r}))\nexcept Exception as error: print(error)",
+    )
+    assert "failed" in said
+    with connect(about, name="routrel") as own:
+        assert own.execute("SELECT word FROM kept").fetchone() == ("anchor",)
