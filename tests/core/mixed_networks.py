@@ -105,8 +105,8 @@ def _lan(draw, device, router, number) -> None:
 
 
 def _oddities(draw, device) -> None:
-    """Now and then an interface is down, a protocol has no interface, or one is passive."""
-    odd = draw(st.integers(0, 11))
+    """Now and then an interface is down or of one family, a protocol has no interface, or one is passive."""
+    odd = draw(st.integers(0, 13))
     names = [name for name in device["interfaces"] if name != "lo"]
     if odd == 0 and names:
         device["interfaces"][draw(st.sampled_from(names))]["enabled"] = False
@@ -114,6 +114,8 @@ def _oddities(draw, device) -> None:
         device["routing"].setdefault("ospf", {"areas": {}})
     elif odd == 2:
         device["routing"].setdefault("rip", {"interfaces": {}})
+    elif odd in (4, 5) and names:
+        del device["interfaces"][draw(st.sampled_from(names))]["addresses"][odd - 4]
     elif odd == 3:
         for protocol in PROTOCOLS[1:]:
             for settings in device["routing"].get(protocol, {}).get("interfaces", {}).values():

@@ -52,6 +52,63 @@ def test_the_explained_winner_is_the_computed_winner(document):
     assert disagreements(solve(read(document))) == []
 
 
+TWO_FAMILIES = """
+devices:
+  r1:
+    interfaces:
+      a: {addresses: [172.16.0.1/30, "2001:db8:1::1/64"]}
+      b: {addresses: [172.16.0.5/30, "2001:db8:2::1/64"]}
+    routing: {isis: {net: 49.0001.0000.0000.0001.00, level: "2", interfaces: {a: {}, b: {metric: 20}}}}
+  r2:
+    interfaces: {a: {addresses: [172.16.0.2/30]}, lan: {addresses: ["2001:db8:9::1/64"]}}
+    routing: {isis: {net: 49.0001.0000.0000.0002.00, level: "2", interfaces: {a: {}, lan: {}}}}
+  r3:
+    interfaces: {b: {addresses: [172.16.0.6/30, "2001:db8:2::2/64"]}, lan: {addresses: ["2001:db8:9::2/64"]}}
+    routing: {isis: {net: 49.0001.0000.0000.0003.00, level: "2", interfaces: {b: {}, lan: {}}}}
+links: [[r1:a, r2:a], [r1:b, r3:b]]
+"""
+
+
+def test_both_families_follow_one_shortest_way():
+    """RFC 5308: one computation for both, so that a longer way with IPv6 does not stand in."""
+    solved = load(TWO_FAMILIES)
+    assert disagreements(solved) == []
+    answer = why(solved, "r1", "2001:db8:9::/64")
+    assert answer["winner"] is None
+    nearer, farther = answer["candidates"]
+    assert nearer["out"] == "no neighbour on the shortest way has an IPv6 address" and farther["lost_in"] is not None
+    assert all("r2:a, which has no IPv6 address" in trail[-1]["message"] for trail in answer["trails"])
+
+
+def test_what_a_router_says_better_itself_is_not_leaked():
+    """RFC 5302: r1 has the prefix at level 2 from itself, so no level 2 route of others is its own to leak."""
+    solved = load(LEAK)
+    assert disagreements(solved) == []
+    assert why(solved, "r3", "10.9.0.0/24")["winner"] is None
+
+
+LEAK = """
+devices:
+  r0:
+    interfaces: {a: {addresses: [172.16.0.1/30]}, lan: {addresses: [10.9.0.1/24]}}
+    routing:
+      isis: {net: 49.0000.0000.0000.0001.00, interfaces: {a: {}, lan: {}}}
+  r1:
+    interfaces: {a: {addresses: [172.16.0.2/30]}, b: {addresses: [172.16.0.5/30]}}
+    routing:
+      isis:
+        net: 49.0001.0000.0000.0002.00
+        interfaces: {a: {}, b: {}}
+        leak: {}
+        redistribute: [{from: static, metric: 1}]
+      static: [{prefix: 10.9.0.0/24, next_hop: 172.16.0.1}]
+  r3:
+    interfaces: {b: {addresses: [172.16.0.6/30]}}
+    routing: {isis: {net: 49.0001.0000.0000.0003.00, level: "1", interfaces: {b: {}}}}
+links: [[r0:a, r1:a], [r1:b, r3:b]]
+"""
+
+
 def why(solved, device: str, prefix: str, **more) -> dict:
     instance = solved.topology.instance_index[device, more.pop("vrf", "default")]
     return plain(WhyAnswerer(solved).why(instance, parse_prefix(prefix), **more))

@@ -1,6 +1,6 @@
 """The contract of a protocol's part of explanations: plain code for one prefix at a time, apart from the solver.
 
-What a part may read of the solver is a ``SolvedProtocol``. ``registry.py`` lists the parts.
+What a part may read of the solver is a ``SolvedProtocol``. ``registry.py`` finds the parts by the protocols' names.
 """
 
 from abc import ABC, abstractmethod
@@ -89,7 +89,7 @@ class ProtocolContest(ABC):
         """The rounds within the protocol: the candidates that are left."""
         return elimination.by_rounds(group, self.rounds)
 
-    def stands_for(self, candidates: Sequence[Candidate], process: Process) -> tuple[str, str]:
+    def stands_for(self, candidates: Sequence[Candidate], process: Process, prefix: Prefix) -> tuple[str, str]:
         """A note, and why candidates are out, where what is left has no next hop: another's route stands for it."""
         is_put_in = any(one.origin.endswith("itself") for one in candidates)
         source = "another protocol's" if is_put_in else "the connected"

@@ -106,7 +106,7 @@ class Elimination:
         left = [self.candidates[index] for index in standing]
         if left and not any(one.next_hops or one.action != "forward" for one in left):
             process = self.solved.solutions[first.processes[0]].processes[first.processes[1]]
-            note, reason = contest.stands_for(left, process)
+            note, reason = contest.stands_for(left, process, self.prefix)
             self.notes.append(note)
             for one in left:
                 one.out = reason

@@ -48,7 +48,7 @@ class BgpContest(ProtocolContest):
         process = elimination.candidates[group[0]].processes[1]
         return within_bgp(elimination, self.database.speakers[process], group)
 
-    def stands_for(self, candidates: Sequence[Candidate], process: Process) -> tuple[str, str]:
+    def stands_for(self, candidates: Sequence[Candidate], process: Process, prefix: Prefix) -> tuple[str, str]:
         return (
             "BGP says it itself: the route that it says stands in the table",
             "BGP says it itself; the route it stands for is another protocol's",

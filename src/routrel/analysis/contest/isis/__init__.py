@@ -1,1 +1,5 @@
-"""ISIS for one prefix in plain code, and its part of explanations."""
+"""IS-IS for one prefix in plain code, and its part of explanations."""
+
+from routrel.analysis.contest.isis.candidates import IsisContest
+
+CONTEST = IsisContest

@@ -1,7 +1,8 @@
 """IS-IS's candidates for one prefix, rule by rule (RFC 1195, RFC 5302 section 3.2)."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -46,7 +47,7 @@ class IsisContest(ProtocolContest):
         super().__init__(solved, base)
         self._graphs: dict[IsisArea, PlainGraph] = {}
         self._index: dict[IsisArea, dict[Prefix, list[Advertised]]] = {}
-        self._level_1: dict[tuple[int, Prefix], int | None] = {}
+        self._level_1: dict[tuple[int, Prefix], tuple[int, int] | None] = {}
 
     def graph(self, area: IsisArea) -> PlainGraph:
         if area not in self._graphs:
@@ -67,6 +68,13 @@ class IsisContest(ProtocolContest):
 
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:
         return IsisStops(network, self, prefix, origin, process).steps()
+
+    def stands_for(self, candidates: Sequence[Candidate], process: Process, prefix: Prefix) -> tuple[str, str]:
+        """Both families follow one shortest way (RFC 5308): where it lacks one, no longer way is taken."""
+        if any(one.ends == (process.number, process.number) for one in candidates):
+            return super().stands_for(candidates, process, prefix)
+        reason = f"no neighbour on the shortest way has an IPv{prefix.family} address"
+        return f"isis: {reason}, and no longer way is taken", reason
 
     def policy_uses(self, process: Process, policy: Policy) -> Iterator[PolicyUse]:
         """Level 2 leaked into level 1."""
@@ -107,6 +115,11 @@ class IsisContest(ProtocolContest):
 
     def level_1_cost(self, process: int, prefix: Prefix) -> int | None:
         """The cost of the best level 1 route of a router to a prefix, its own included."""
+        best = self._best_at_level_1(process, prefix)
+        return None if best is None else best[0]
+
+    def _best_at_level_1(self, process: int, prefix: Prefix) -> tuple[int, int] | None:
+        """The least cost at level 1 and, of equal ways, the lowest tag (0 is none)."""
         key = (process, prefix)
         if key not in self._level_1:
             isis = self.database.configured[process]
@@ -114,9 +127,11 @@ class IsisContest(ProtocolContest):
             if 1 in isis.levels:
                 area = area_of(isis, 1)
                 distance = self.graph(area).distances(process)
-                costs = [distance[r] + metric for r, metric, *_ in self.brought(area, prefix) if r in distance]
-                best = min(costs) if costs else None
-            self._level_1[key] = best if best is None or best <= self._limit(process) else None
+                found = (
+                    (distance[r] + cost, tag) for r, cost, _, tag, _ in self.brought(area, prefix) if r in distance
+                )
+                best = min(found, default=None)
+            self._level_1[key] = best if best is None or best[0] <= self._limit(process) else None
         return self._level_1[key]
 
     def _last_leg(self, router: int, port: int, metric: int) -> Leg:
@@ -177,20 +192,28 @@ class IsisContest(ProtocolContest):
         for router, isis in enumerate(self.database.configured):
             if isis.levels != (1, 2):
                 continue
-            cost = self.level_1_cost(router, prefix)
-            if cost is not None and router not in own:
+            best = self._best_at_level_1(router, prefix)
+            if best is not None and router not in own:
+                cost, tag = best
                 words = f"{self.name(router)} passes it up from level 1 of area {isis.area} at {cost}"
                 beyond = self.legs_in_level_1(router, prefix, cost)
                 yield from self._one(
-                    process, LEVEL_2, router, prefix, cost, -1, 0, words, "level 2", LEVEL_2_RANK, preference, beyond
+                    process, LEVEL_2, router, prefix, cost, -1, tag, words, "level 2", LEVEL_2_RANK, preference, beyond
                 )
 
     def level_2_route(self, process: int, prefix: Prefix) -> Candidate | None:
-        """The level 2 route of a router that it would use: it has none of level 1."""
+        """The level 2 route of a router that it would use: it has none of level 1, and says nothing better itself.
+
+        Equal ways stand together, with the lowest of their tags.
+        """
         if self.level_1_cost(process, prefix) is not None:
             return None
-        found = [c for c in self._level_2(process, prefix, 0) if not c.out and c.next_hops]
-        return min(found, key=lambda c: c.metric, default=None)
+        found = [one for one in self._level_2(process, prefix, 0) if not one.out]
+        least = min((one.metric for one in found), default=0)
+        best = [one for one in found if one.metric == least]
+        hops = tuple(dict.fromkeys(hop for one in best for hop in one.next_hops))
+        tag = min((one.tag or 0 for one in best), default=0)
+        return replace(best[0], next_hops=hops, tag=tag or None) if hops else None
 
     def leak_decision(self, process: int, prefix: Prefix) -> tuple[Candidate, Policy | None, Decision | None] | None:
         """What a router's leak policy says of its level 2 route, which is seen with its next hops; None without one."""
@@ -281,8 +304,6 @@ class IsisContest(ProtocolContest):
         )
         if total > self._limit(process):
             candidate.out = f"a path of {total} is longer than narrow metrics can say ({NARROW_PATH})"
-        elif not found and router != process:
-            candidate.out = f"no neighbour on the way has an IPv{prefix.family} address"
         yield candidate
 
     def _place(self, router: int, port: int) -> Place:

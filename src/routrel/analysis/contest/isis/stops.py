@@ -35,7 +35,7 @@ class IsisStops:
                 text = f"at level {level} no path leads to {self.plain.name(self.origin)}"
                 return self._separated(area, self.process, [self.origin], text)
             if level == 2 or self._is_said_at_level_1():
-                return [self._too_far()]
+                return [self._without_address() or self._too_far()]
         return self._into_level_1() if self.own.levels == (1,) else self._out_of_level_1()
 
     def _separated(self, area: IsisArea, receiver: int, senders: list[int], text: str) -> list[Step]:
@@ -50,6 +50,19 @@ class IsisStops:
             f"the way to it is longer than narrow metrics can count, which is {NARROW_PATH} (ISO 10589: MaxPathMetric)"
         )
         return Step(instance, text, self.own.place, True)
+
+    def _without_address(self) -> Step | None:
+        """The neighbour on the shortest way that lacks an address of the prefix's family (RFC 5308): the next hop."""
+        offered = [one for one in self.plain.candidates(self.process, self.prefix) if not one.out]
+        best = min(offered, key=lambda one: (one.ranks["kind"], one.metric), default=None)
+        if best is None or best.graph is None or best.next_hops or best.ends[0] == best.ends[1]:
+            return None
+        peer = self.solved.topology.ports[best.graph.first_edges(*best.ends)[0].peer]
+        text = (
+            f"the shortest way leads to {peer.name}, which has no IPv{self.prefix.family} address to send to,"
+            " and no longer way is taken instead (RFC 5308)"
+        )
+        return Step(peer.instance, text, peer.interface.place, True)
 
     def _into_level_1(self) -> list[Step]:
         """A router of level 1 alone, and what stands elsewhere (RFC 5302)."""
