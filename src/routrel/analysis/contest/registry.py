@@ -1,16 +1,10 @@
-"""The parts of explanations, by the name of the protocol: the one place that lists them."""
+"""The parts of explanations: of every routing protocol, the ``CONTEST`` of the room of its name."""
 
-from routrel.analysis.contest.bgp.candidates import BgpContest
-from routrel.analysis.contest.eigrp.candidates import EigrpContest
-from routrel.analysis.contest.isis.candidates import IsisContest
-from routrel.analysis.contest.ospf.candidates import OspfContest
+from importlib import import_module
+
 from routrel.analysis.contest.protocol import ProtocolContest
-from routrel.analysis.contest.rip.candidates import RipContest
+from routrel.model.routing import ROUTING_PROTOCOLS
 
 CONTESTS: dict[str, type[ProtocolContest]] = {
-    "ospf": OspfContest,
-    "isis": IsisContest,
-    "rip": RipContest,
-    "eigrp": EigrpContest,
-    "bgp": BgpContest,
+    name: import_module(f"{__package__}.{name}").CONTEST for name in ROUTING_PROTOCOLS
 }
