@@ -10,6 +10,7 @@ from routrel.analysis.answers.walks import Check, CheckKind, CheckState
 from routrel.analysis.causes import does_not_forward, header_text
 from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
+from routrel.analysis.stop_words import decided, narrower
 from routrel.analysis.table_rows import next_hops
 from routrel.analysis.walk_verdicts import Answerer, gaps_on_the_way
 from routrel.forwarding.flow import Walk
@@ -50,9 +51,10 @@ class Evidence:
         return walks.End(end.word, device, None if end.address is None else str(end.address))
 
     def _strand(self, walk: Walk, strand: Trace) -> walks.Strand:
+        fewer = narrower(strand)
         return walks.Strand(
             starts=strand.starts,
-            stops=[self._stop(stop) for stop in strand.stops],
+            stops=[self._stop(stop, number in fewer) for number, stop in enumerate(strand.stops)],
             mtu=self._mtu(strand),
             **self.answerer.strand(walk, strand),
         )
@@ -73,7 +75,7 @@ class Evidence:
         names = [self.topology.ports[strand.stops[number].branches[index].port].name for number, index in shrinks]
         return walks.PacketSize(smallest, [walks.Shrink(*at, *name) for at, name in zip(shrinks, names, strict=True)])
 
-    def _stop(self, stop: Stop) -> walks.Stop:
+    def _stop(self, stop: Stop, is_narrower: bool) -> walks.Stop:
         device = self.topology.devices[stop.device]
         return walks.Stop(
             device=device.name,
@@ -89,6 +91,8 @@ class Evidence:
             checks=list(self._checks(device, stop)),
             branches=[self._branch(device, stop, branch) for branch in stop.branches],
             by_default=self._by_default(stop.route, stop),
+            narrower=is_narrower,
+            decided=decided(device, stop),
             notes=[gap.message for gap in gaps_on_the_way(self.topology, stop)],
         )
 

@@ -383,6 +383,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/understanding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was understood of the revision: counts by kind, what is not represented, where knowledge ends. */
+        get: operations["networks_revisions_understanding_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/walk": {
         parameters: {
             query?: never;
@@ -632,6 +649,14 @@ export interface components {
             unsent: components["schemas"]["Unsent"][];
             covered_by: string | null;
         };
+        /**
+         * Count
+         * @description How many there are of a kind.
+         */
+        Count: {
+            kind: string;
+            count: number;
+        };
         CredentialsRequest: {
             username: string;
             password: string;
@@ -748,6 +773,15 @@ export interface components {
             device: string;
             interface: string;
             links: number[];
+        };
+        /**
+         * GapCount
+         * @description Something that inputs state and the model cannot hold: how often, and on which devices.
+         */
+        GapCount: {
+            message: string;
+            count: number;
+            devices: string[];
         };
         Health: {
             database: boolean;
@@ -887,6 +921,15 @@ export interface components {
             place: components["schemas"]["Place"] | null;
         };
         /**
+         * OpenEnd
+         * @description A neighbour or next hop that no device of the network has: what is known ends there.
+         */
+        OpenEnd: {
+            device: string;
+            what: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        /**
          * Outcome
          * @description What the table would do with the prefix; ``protocol`` is None without a route.
          */
@@ -998,6 +1041,15 @@ export interface components {
             good: boolean;
             causes: components["schemas"]["Cause"][];
             decided_by: components["schemas"]["Decider"][];
+        };
+        /**
+         * ProtocolCount
+         * @description A protocol: the routing instances that run it, and its interfaces (sessions of BGP, static routes).
+         */
+        ProtocolCount: {
+            protocol: string;
+            instances: number;
+            spoken: number;
         };
         /**
          * Remedy
@@ -1138,6 +1190,8 @@ export interface components {
         /**
          * Stop
          * @description One routing instance on the way, with the checks in the order the packet meets them.
+         *
+         *         ``decided`` says in one line what decided; ``narrower`` has fewer ways on than another next hop of the same stop.
          */
         Stop: {
             device: string;
@@ -1154,6 +1208,8 @@ export interface components {
             checks: components["schemas"]["Check"][];
             branches: components["schemas"]["Branch"][];
             by_default: boolean;
+            narrower: boolean;
+            decided: string;
             notes: string[];
         };
         /**
@@ -1216,6 +1272,29 @@ export interface components {
             expires_at: string | null;
             /** Format: date-time */
             last_used_at: string | null;
+        };
+        /**
+         * Understanding
+         * @description What was understood of an input. ``observed`` counts devices with a table read off them.
+         */
+        Understanding: {
+            devices: components["schemas"]["Count"][];
+            sites: number;
+            links: number;
+            links_down: number;
+            interfaces: number;
+            addresses: number;
+            prefixes: number;
+            vrfs: number;
+            protocols: components["schemas"]["ProtocolCount"][];
+            acls: number;
+            filter_programs: number;
+            policies: number;
+            observed: number;
+            endpoints: number;
+            services: number;
+            not_represented: components["schemas"]["GapCount"][];
+            open_ends: components["schemas"]["OpenEnd"][];
         };
         /**
          * Unsent
@@ -1962,6 +2041,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TippingPoint"][];
+                };
+            };
+        };
+    };
+    networks_revisions_understanding_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Understanding"];
                 };
             };
         };

@@ -1,15 +1,17 @@
 import { useState } from "react";
 import type { Strand, Walk } from "../api/client";
 import { useFindings } from "../api/queries";
-import { shownTime, useCurrentNetwork } from "../frame/context";
+import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
+import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { answerText } from "./answerText";
 
 export function AnswerHead({ walk }: { walk: Walk }) {
   const { network, revision, takenAt } = useCurrentNetwork();
   const findings = useFindings(revision);
+  const shownTime = useTimes();
   const [copied, setCopied] = useState(false);
   const near = (findings.data ?? []).filter(
     (finding) =>

@@ -2,12 +2,14 @@ import { Listbox, ListboxButton, ListboxOption, ListboxOptions } from "@headless
 import type { Ref } from "react";
 import { useSearchParams } from "react-router";
 import { useRevisions } from "../api/queries";
-import { shownTime, useCurrentNetwork } from "../frame/context";
+import { useCurrentNetwork } from "../frame/context";
+import { ageText, useTimes } from "../ui/times";
 
 /** The state asked about: the word of the sentence that chooses a revision by the time it was true. */
 export function AsOf({ buttonRef }: { buttonRef: Ref<HTMLButtonElement> }) {
   const { network, revision, takenAt } = useCurrentNetwork();
   const revisions = useRevisions(network.id);
+  const shownTime = useTimes();
   const [search, setSearch] = useSearchParams();
   const latest = network.latest?.number;
 
@@ -27,6 +29,7 @@ export function AsOf({ buttonRef }: { buttonRef: Ref<HTMLButtonElement> }) {
         data-testid="as-of"
       >
         {takenAt ? shownTime(takenAt) : `revision ${revision.number}, no time stated`}
+        {takenAt && <span className="text-faint text-base"> {ageText(takenAt, new Date())}</span>}
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

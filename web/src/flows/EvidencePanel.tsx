@@ -145,7 +145,7 @@ function WhyLink({ stop, prefix }: { stop: Stop; prefix: string }) {
     <>
       {" "}
       <Link
-        to={`/networks/${network.id}/table?${query}`}
+        to={`/networks/${network.id}/routes/table?${query}`}
         className="text-forward underline underline-offset-2"
         data-testid="why-link"
       >

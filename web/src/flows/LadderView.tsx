@@ -3,21 +3,9 @@ import type { Cause, Check, Stop, Strand, Walk } from "../api/client";
 import { type Direction, KindMark, tone } from "../ui/marks";
 import { CauseNote } from "./CauseNote";
 import { EDGE_SPACE, LaneDrawing, STEP } from "./LaneDrawing";
-import { type Ladder, ladder, type Row } from "./ladder";
+import { folded, type Ladder, ladder, type Row, remarks } from "./ladder";
 
 const ANCHOR = 17;
-
-const CHECK_WORDS: Record<Check["kind"], string> = {
-  acl_in: "acl in",
-  filter: "filter",
-  translation: "translated",
-  delivery: "here",
-  steering: "steered",
-  route: "route",
-  back: "back",
-  acl_out: "acl out",
-  next_hop: "hop",
-};
 
 /** The order a packet meets them in; whether it could send back is a remark, so it comes last. */
 export function checksOf(stop: Stop): Check[] {
@@ -44,13 +32,18 @@ export function LadderView({
   const list = useRef<HTMLOListElement>(null);
   const [anchors, setAnchors] = useState<number[]>([]);
   const [height, setHeight] = useState(0);
+  const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set());
+  const shown = useMemo(
+    () => folded(drawn.rows, walk, chosen ? new Set([...unfolded, chosen]) : unfolded),
+    [drawn, walk, unfolded, chosen],
+  );
   // biome-ignore lint/correctness/useExhaustiveDependencies: the rows come and go with what is drawn
   useLayoutEffect(() => {
     const element = list.current;
     if (!element) return;
     const measure = () => {
-      const rows = [...element.children].filter((child) => child.hasAttribute("data-row")) as HTMLElement[];
-      setAnchors(rows.map((row) => row.offsetTop + ANCHOR));
+      const children = [...element.children] as HTMLElement[];
+      setAnchors(children.flatMap((child) => anchorsOf(child)));
       setHeight(element.offsetHeight);
     };
     measure();
@@ -58,7 +51,7 @@ export function LadderView({
     observer.observe(element);
     for (const child of element.children) observer.observe(child);
     return () => observer.disconnect();
-  }, [drawn]);
+  }, [shown]);
   const space = {
     forward: EDGE_SPACE * 2 + drawn.lanes.forward.columns * STEP,
     return: EDGE_SPACE * 2 + drawn.lanes.return.columns * STEP,
@@ -82,17 +75,53 @@ export function LadderView({
         />
       )}
       <ol ref={list} className="relative" style={{ paddingLeft: space.forward, paddingRight: space.return }}>
-        {drawn.rows.map((row) => (
-          <LadderRow
-            key={row.device}
-            row={row}
-            walk={walk}
-            chosen={row.device === chosen}
-            choose={() => choose(row.device)}
-          />
-        ))}
+        {shown.map((rows) => {
+          const row = rows[0] as Row;
+          return rows.length > 1 ? (
+            <FoldedRows
+              key={row.device}
+              rows={rows}
+              unfold={() => setUnfolded(new Set([...unfolded, row.device]))}
+            />
+          ) : (
+            <LadderRow
+              key={row.device}
+              row={row}
+              walk={walk}
+              chosen={row.device === chosen}
+              choose={() => choose(row.device)}
+            />
+          );
+        })}
       </ol>
     </div>
+  );
+}
+
+/** Where the points of a row, or of several folded into one, stand. */
+function anchorsOf(row: HTMLElement): number[] {
+  const count = Number(row.dataset.rows);
+  return Array.from({ length: count }, (_, at) =>
+    count === 1 ? row.offsetTop + ANCHOR : row.offsetTop + 6 + (at * (row.offsetHeight - 12)) / (count - 1),
+  );
+}
+
+/** Stops at which nothing happens but that the packet goes on. */
+function FoldedRows({ rows, unfold }: { rows: Row[]; unfold: () => void }) {
+  const names = rows.map((row) => row.device);
+  return (
+    <li data-rows={rows.length} className="border-b border-hair/70">
+      <button
+        type="button"
+        onClick={unfold}
+        title={names.join(", ")}
+        data-testid="folded"
+        className="w-full px-1 h-[52px] text-[12.5px] text-faint hover:bg-wash"
+      >
+        {rows.length} stops that pass it on, <span className="mono">{names[0]}</span> to{" "}
+        <span className="mono">{names.at(-1)}</span>
+      </button>
+    </li>
   );
 }
 
@@ -110,7 +139,7 @@ function LadderRow({
   const forward = row.stops.forward.map((number) => walk.forward.stops[number] as Stop);
   const back = row.stops.return.map((number) => walk.return?.stops[number] as Stop);
   return (
-    <li data-row={row.device} className={`border-b border-hair/70 ${chosen ? "bg-wash" : ""}`}>
+    <li data-rows={1} className={`border-b border-hair/70 ${chosen ? "bg-wash" : ""}`}>
       <button
         type="button"
         onClick={choose}
@@ -119,14 +148,14 @@ function LadderRow({
         className="grid grid-cols-[minmax(0,1fr)_minmax(7rem,auto)_minmax(0,1fr)] gap-3 w-full items-center h-[34px] px-1 hover:bg-wash"
       >
         <span className="flex gap-1.5 justify-end items-center overflow-hidden">
-          <Checks stops={forward} direction="forward" />
+          <Decided stops={forward} direction="forward" />
         </span>
         <span className="flex items-center gap-1.5 justify-center">
           <KindMark kind={row.kind} />
           <span className="mono text-[13.5px]">{row.device}</span>
         </span>
         <span className="flex gap-1.5 items-center overflow-hidden">
-          <Checks stops={back} direction="return" />
+          <Decided stops={back} direction="return" />
         </span>
       </button>
       <div className="flex gap-4">
@@ -137,48 +166,33 @@ function LadderRow({
   );
 }
 
-/** The checks of a row as words in order; a failed one is filled, a remarkable one is dotted under. */
-function Checks({ stops, direction }: { stops: Stop[]; direction: Direction }) {
-  // One word for all filters that a packet passes; each is in the evidence.
-  const seen = new Set<string>();
-  const checks = stops.flatMap(checksOf).filter((check) => {
-    if (check.kind !== "filter" || check.state !== "pass") return true;
-    return seen.has(check.kind) ? false : seen.add(check.kind);
-  });
-  const width = Math.max(0, ...stops.map((stop) => stop.branches.length));
+/** What decided, in one line; what failed is told apart, what is remarkable is dotted under. */
+function Decided({ stops, direction }: { stops: Stop[]; direction: Direction }) {
   const inbound = [...new Set(stops.map((stop) => stop.ingress).filter(Boolean))].join(" ");
+  const noteworthy = stops.flatMap(remarks);
+  const failed = stops.some((stop) =>
+    checksOf(stop).some((check) => check.state === "fail" && check.kind !== "back"),
+  );
+  const text = [...new Set(stops.map((stop) => stop.decided))].join(" · ");
+  const side = direction === "forward" ? "mr-auto pl-1" : "ml-auto pr-1 order-last";
   return (
     <>
-      {direction === "forward" && inbound && (
-        <span className="mono text-[11px] text-faint mr-auto pl-1 shrink-0">{inbound}</span>
-      )}
-      {width > 1 && (
+      {inbound && <span className={`mono text-[11px] text-faint shrink-0 ${side}`}>{inbound}</span>}
+      {noteworthy.map((remark) => (
         <span
-          className={`text-[12px] font-semibold ${tone(direction)}`}
-          title={`${width} equal-cost ways on`}
+          key={remark}
+          className={`text-[11.5px] shrink-0 underline decoration-dotted underline-offset-2 ${tone(direction)}`}
         >
-          ×{width}
-        </span>
-      )}
-      {checks.map((check) => (
-        <span
-          key={`${check.kind}${check.message}`}
-          title={check.message}
-          className={`text-[11.5px] leading-4 whitespace-nowrap ${
-            check.state === "fail"
-              ? "bg-stop text-sheet px-1"
-              : check.state === "note"
-                ? `${tone(direction)} underline decoration-dotted underline-offset-2`
-                : "text-faint"
-          }`}
-        >
-          {CHECK_WORDS[check.kind]}
-          <span className="sr-only"> {check.state}</span>
+          {remark}
         </span>
       ))}
-      {direction === "return" && inbound && (
-        <span className="mono text-[11px] text-faint ml-auto pr-1 shrink-0">{inbound}</span>
-      )}
+      <span
+        title={text}
+        className={`text-[12.5px] leading-4 truncate ${failed ? "text-stop font-semibold" : "text-faint"}`}
+      >
+        {text}
+        {failed && <span className="sr-only"> fails</span>}
+      </span>
     </>
   );
 }

@@ -52,7 +52,7 @@ export function Suggestions() {
       )}
       {findings.data && findings.data.length > 0 && (
         <p className="mt-5">
-          <Link className="underline underline-offset-2" to={`/networks/${network.id}/problems`}>
+          <Link className="underline underline-offset-2" to={`/networks/${network.id}/model/problems`}>
             {findings.data.length} problems
           </Link>{" "}
           <span className="text-faint">were found in the model itself.</span>

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
-import type { Branch, Stop, Strand } from "../api/client";
-import { depths, ladder, mergeOrders } from "./ladder";
+import type { Branch, Stop, Strand, Walk } from "../api/client";
+import { depths, folded, ladder, mergeOrders, type Row, remarks } from "./ladder";
 
 function stop(device: string, ...targets: number[]): Stop {
   const branches = targets.map((target) => ({ target, verdict: null }) as unknown as Branch);
@@ -63,4 +63,46 @@ test("a loop ends where it comes back", () => {
   looping.stops[2]?.branches.push({ target: 1, verdict: "loops" } as unknown as Branch);
   expect(depths(looping)).toEqual([0, 1, 2]);
   expect(ladder(looping, null).lanes.forward.edges).toHaveLength(3);
+});
+
+const CHECK = { kind: "route", state: "pass" };
+const PLAIN = {
+  verdict: null,
+  vrf: "default",
+  by_default: false,
+  narrower: false,
+  checks: [CHECK],
+  branches: [{ checks: [] }],
+};
+
+function long(count: number, ...remarkable: number[]): { rows: Row[]; walk: Walk } {
+  const stops = Array.from({ length: count }, (_, at) =>
+    remarkable.includes(at) ? { ...PLAIN, narrower: true } : PLAIN,
+  );
+  const rows = stops.map((_, at) => ({
+    device: `r${at}`,
+    kind: "router",
+    site: null,
+    stops: { forward: [at], return: [] },
+  }));
+  return { rows, walk: { forward: { stops }, return: null } as unknown as Walk };
+}
+
+function lengths({ rows, walk }: { rows: Row[]; walk: Walk }, ...unfolded: string[]): number[] {
+  return folded(rows, walk, new Set(unfolded)).map((run) => run.length);
+}
+
+test("a long answer folds what only passes on, between its ends and what is remarkable", () => {
+  expect(lengths(long(12))).toEqual(new Array(12).fill(1));
+  expect(lengths(long(14))).toEqual([1, 12, 1]);
+  expect(lengths(long(14, 6))).toEqual([1, 5, 1, 6, 1]);
+  expect(lengths(long(14, 3, 8))).toEqual([1, 1, 1, 1, 4, 1, 4, 1]);
+  expect(lengths(long(14, 6), "r3")).toEqual([1, 1, 1, 1, 1, 1, 1, 6, 1]);
+});
+
+test("an instance of its own, fewer ways and no way back are worth a word", () => {
+  const back = { kind: "back", state: "fail" };
+  const stop = { ...PLAIN, vrf: "blue", narrower: true, checks: [CHECK, back] } as unknown as Stop;
+  expect(remarks(stop)).toEqual(["VRF blue", "fewer ways than its sibling", "no way back"]);
+  expect(remarks(PLAIN as unknown as Stop)).toEqual([]);
 });

@@ -1,4 +1,4 @@
-import type { Branch, Stop, Strand } from "../api/client";
+import type { Branch, Stop, Strand, Walk } from "../api/client";
 import type { Direction, Verdict } from "../ui/marks";
 
 /** A stop of a strand in its place: a row of the ladder and a column of its lane (0 is next to the names). */
@@ -123,4 +123,56 @@ export function ladder(forward: Strand, back: Strand | null): Ladder {
 
 function numbersOf(strand: Strand | null, device: string): number[] {
   return (strand?.stops ?? []).flatMap((stop, number) => (stop.device === device ? [number] : []));
+}
+
+/** What is worth a word beside what decided: an instance of its own, fewer ways than a sibling, no way back. */
+export function remarks(stop: Stop): string[] {
+  return [
+    ...(stop.vrf === "default" ? [] : [`VRF ${stop.vrf}`]),
+    ...(stop.narrower ? ["fewer ways than its sibling"] : []),
+    ...(stop.checks.some((check) => check.kind === "back" && check.state === "fail") ? ["no way back"] : []),
+  ];
+}
+
+const LONG = 12;
+const SHORTEST_FOLD = 4;
+
+/** Rows of a ladder as they are shown: one on its own, or several unremarkable ones folded together. */
+export function folded(rows: Row[], walk: Walk, unfolded: ReadonlySet<string>): Row[][] {
+  if (rows.length <= LONG) return rows.map((row) => [row]);
+  const shown: Row[][] = [];
+  let run: Row[] = [];
+  function close() {
+    const together = run.length >= SHORTEST_FOLD && !run.some((row) => unfolded.has(row.device));
+    if (together) shown.push(run);
+    else shown.push(...run.map((row) => [row]));
+    run = [];
+  }
+  rows.forEach((row, at) => {
+    if (at > 0 && at < rows.length - 1 && isPlain(row, walk)) run.push(row);
+    else {
+      close();
+      shown.push([row]);
+    }
+  });
+  close();
+  return shown;
+}
+
+/** Whether nothing happens at a row but that the packet goes on, by one way. */
+function isPlain(row: Row, walk: Walk): boolean {
+  const stops = [
+    ...row.stops.forward.map((number) => walk.forward.stops[number] as Stop),
+    ...row.stops.return.map((number) => walk.return?.stops[number] as Stop),
+  ];
+  return stops.every(
+    (stop) =>
+      stop.verdict === null &&
+      stop.branches.length === 1 &&
+      !stop.by_default &&
+      remarks(stop).length === 0 &&
+      [...stop.checks, ...stop.branches.flatMap((branch) => branch.checks)].every(
+        (check) => check.state === "pass" && ["route", "back", "next_hop"].includes(check.kind),
+      ),
+  );
 }

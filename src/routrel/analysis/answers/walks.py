@@ -87,7 +87,10 @@ class Branch(Struct, frozen=True):
 
 
 class Stop(Struct, frozen=True):
-    """One routing instance on the way, with the checks in the order the packet meets them."""
+    """One routing instance on the way, with the checks in the order the packet meets them.
+
+    ``decided`` says in one line what decided; ``narrower`` has fewer ways on than another next hop of the same stop.
+    """
 
     device: str
     vrf: str
@@ -102,6 +105,8 @@ class Stop(Struct, frozen=True):
     checks: list[Check]
     branches: list[Branch]
     by_default: bool
+    narrower: bool
+    decided: str
     notes: list[str]
 
 
