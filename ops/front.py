@@ -27,7 +27,8 @@ USAGE = """routrel COMMAND
   restore FILE            put a backup in place of what is stored; stop the server first
   stop                    stop the project's own database
 
-  routes | walk | why | policy | check NETWORK ...  the command line: see routrel walk --help
+  routes | walk | why | policy | check | table | find | diff NETWORK ...
+                                       the command line: see routrel walk --help
   schema                               the JSON Schema of the network file
 """
 

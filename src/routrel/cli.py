@@ -7,15 +7,16 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
 from routrel import __version__
-from routrel.analysis.answers.walks import ListedWalk, RefusedFlow, WalkVerdict
+from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
 from routrel.analysis.check import check, finding_answer
+from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.contest.why import (
     WhyAnswerer,
     WhyError,
@@ -25,8 +26,11 @@ from routrel.analysis.contest.why import (
     ranking_text,
     why_lines,
 )
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.table_rows import table_rows
+from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
@@ -92,6 +96,7 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--vrf", metavar="NAME", help="the routing instance that the source is in")
     walk.add_argument("--enter", metavar="DEVICE:INTERFACE", help="where a source outside the model comes in")
     walk.add_argument("--no-return", action="store_true", help="the forward direction only")
+    walk.add_argument("--evidence", action="store_true", help="every stop with all that was looked at, and its lines")
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
     walk.set_defaults(run=_walk)
 
@@ -106,6 +111,20 @@ def _parser() -> argparse.ArgumentParser:
     policy.add_argument("--device", metavar="NAME", required=True)
     policy.add_argument("--policy", metavar="NAME", required=True)
     policy.set_defaults(run=_policy)
+
+    table = _command(commands, "table", "the table of one device")
+    table.add_argument("device", metavar="DEVICE")
+    table.add_argument("--vrf", metavar="NAME", default="default", help="the routing instance (default: default)")
+    table.set_defaults(run=_table)
+
+    find = _command(commands, "find", "who owns an address, and what else has this name")
+    find.add_argument("word", metavar="WORD", help="a name, an address or a prefix")
+    find.set_defaults(run=_find)
+
+    diff = _command(commands, "diff", "what differs between two networks: model, tables, flows")
+    diff.add_argument("other", metavar="OTHER", help="the network to hold against it")
+    diff.add_argument("--flows", metavar="FILE", help="a JSON list of flows to ask of both")
+    diff.set_defaults(run=_diff)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked")
     checked.set_defaults(run=_check)
@@ -148,6 +167,20 @@ def _print_json(document: Any) -> None:
     print(msgspec.json.encode(document).decode())
 
 
+def _print_lines(lines: Iterable[str]) -> None:
+    for line in lines:
+        print(line)
+
+
+def _print(options: argparse.Namespace, document: Any, lines: Iterable[str], is_yes: bool = True) -> int:
+    """Print an answer in the form that is asked for; the exit status."""
+    if options.json:
+        _print_json(document)
+    else:
+        _print_lines(lines)
+    return DONE if is_yes else NO
+
+
 def _routes(options: argparse.Namespace) -> int:
     solved = _load(options)
     instances = _instances(solved, options.device, options.vrf)
@@ -172,6 +205,34 @@ def _routes(options: argparse.Namespace) -> int:
     return DONE
 
 
+def _table(options: argparse.Namespace) -> int:
+    solved = _load(options)
+    rows = list(table_rows(solved, _instances(solved, options.device, options.vrf)))
+    if options.json:
+        _print_json({"routes": rows})
+        return DONE
+    columns = [
+        (row.prefix, f"{row.protocol} {row.kind}".strip(), ranking_text(row), hops_text(row.next_hops) or row.action)
+        for row in rows
+    ]
+    widths = [max((len(line[at]) for line in columns), default=0) for at in range(3)]
+    for line in columns:
+        print("  ".join((*(word.ljust(width) for word, width in zip(line, widths, strict=False)), line[3])))
+    return DONE
+
+
+def _find(options: argparse.Namespace) -> int:
+    found = list(find(_load(options), options.word))
+    lines = [f"{one.word:<28} {one.kind:<12} {one.detail}" for one in found]
+    return _print(options, {"found": found}, lines or ["nothing of this name"], bool(found))
+
+
+def _diff(options: argparse.Namespace) -> int:
+    flows = _flows_of(options.flows) if options.flows is not None else []
+    found = compare(_load(options), solve(read_path(Path(options.other))), flows)
+    return _print(options, found, comparison_lines(found), found.is_same)
+
+
 def _walk(options: argparse.Namespace) -> int:
     if options.flows is not None:
         return _walk_many(options)
@@ -188,60 +249,16 @@ def _walk(options: argparse.Namespace) -> int:
         options.source_address,
         options.vrf,
     )
-    answer = answerer.verdict(answerer.asker.ask(flow, not options.no_return))
-    if options.json:
-        _print_json(answer)
-    else:
-        _print_walk(answer)
-    return DONE if answer.good else NO
-
-
-def _print_walk(answer: WalkVerdict) -> None:
-    for part in answer.parts:
-        back = f", answer {part.return_verdict}" if part.return_verdict else ""
-        print(f"ports {', '.join(part.ports)}: {part.verdict}{back}")
-        for one in part.decided_by:
-            list_word, entry_word, last = (
-                ("chain", "rule", "policy") if one.is_rule else ("ACL", "entry", "closing drop")
-            )
-            entry = f"the {last}" if one.entry is None else f"{entry_word} {one.entry}"
-            does = "accepts" if one.accepted else "drops"
-            print(f"  {one.device}, {list_word} {one.acl}: {entry} {does}{at_text(one.place)}")
-    if answer.unexamined_ports:
-        print(f"ports {answer.unexamined_ports}: not looked into, too many parts came before")
-    strands = [(title, one) for title, one in (("forward", answer.forward), ("return", answer.reply)) if one]
-    for title, strand in strands:
-        count = strand.path_count
-        print(f"{title}: {strand.verdict}, {count} way{'' if count == 1 else 's'}")
-        for path in strand.paths:
-            print("  " + " > ".join(path))
-        for cause in strand.causes:
-            print(f"  stopped at {cause.device}: {cause.message}{at_text(cause.place)}")
-            word = "rule" if cause.chain else "entry"
-            for miss in cause.near_misses:
-                print(f"    {word} {miss.entry} would match but for {miss.field}: {miss.has}, not {miss.needs}")
-            for step in cause.trail:
-                print(f"    the route: {step.message}{at_text(step.place)}")
-            if cause.remedy:
-                print(f"    {cause.remedy.message}: {cause.remedy.text}")
-            for note in cause.notes:
-                print(f"    note: {note}")
-    for title, note in (("forward", answer.forward_note), ("return", answer.return_note)):
-        if note:
-            print(f"{title}: {note}")
-    left_out = [one for _, strand in strands for one in strand.not_represented]
-    for said in dict.fromkeys(f"{one.device}: {one.message}{at_text(one.place)}" for one in left_out):
-        print(f"not represented on the way: {said}")
+    walk = answerer.asker.ask(flow, not options.no_return)
+    if options.evidence:
+        found = Evidence(answerer).walk(walk)
+        return _print(options, found, evidence_lines(found), found.good)
+    answer = answerer.verdict(walk)
+    return _print(options, answer, walk_lines(answer), answer.good)
 
 
 def _walk_many(options: argparse.Namespace) -> int:
-    file = Path(options.flows)
-    if not file.is_file():
-        raise _CallError(f"there is no file {options.flows!r}")
-    flows = [
-        _flow_of(item, f"{place.file}:{place.line}:{place.column}")
-        for item, place in json_items(file.read_bytes(), file.name)
-    ]
+    flows = _flows_of(options.flows)
     answerer = Answerer(_load(options))
     walks = [answerer.listed(flow, not options.no_return) for flow in flows]
     if options.json:
@@ -252,8 +269,16 @@ def _walk_many(options: argparse.Namespace) -> int:
             if isinstance(walk, RefusedFlow):
                 print(f"  {walk.error}")
             else:
-                _print_walk(walk)
+                _print_lines(walk_lines(walk))
     return DONE if all(isinstance(walk, ListedWalk) and walk.good for walk in walks) else NO
+
+
+def _flows_of(name: str) -> list[Flow]:
+    """The flows of a file."""
+    file = Path(name)
+    if not file.is_file():
+        raise _CallError(f"there is no file {name!r}")
+    return [_flow_of(item, str(place)) for item, place in json_items(file.read_bytes(), file.name)]
 
 
 def _flow_of(item: dict[str, Any], where: str) -> Flow:
@@ -282,12 +307,7 @@ def _why(options: argparse.Namespace) -> int:
     solved = _load(options)
     (instance,) = _instances(solved, options.device, options.vrf)
     answer = WhyAnswerer(solved).why(instance, asked, not options.no_tipping)
-    if options.json:
-        _print_json(answer)
-    else:
-        for line in why_lines(answer):
-            print(line)
-    return DONE if answer.winner is not None else NO
+    return _print(options, answer, why_lines(answer), answer.winner is not None)
 
 
 def _policy(options: argparse.Namespace) -> int:
@@ -297,12 +317,7 @@ def _policy(options: argparse.Namespace) -> int:
     if options.policy not in known:
         raise _CallError(f"{options.device} has no policy {options.policy!r}; it has: {', '.join(known) or 'none'}")
     report = PolicyView(solved, options.device, options.policy).report()
-    if options.json:
-        _print_json(report)
-        return DONE
-    for line in policy_lines(report):
-        print(line)
-    return DONE
+    return _print(options, report, policy_lines(report))
 
 
 def _check(options: argparse.Namespace) -> int:

@@ -115,7 +115,9 @@ def _oddities(draw, device) -> None:
     elif odd == 2:
         device["routing"].setdefault("rip", {"interfaces": {}})
     elif odd in (4, 5) and names:
-        del device["interfaces"][draw(st.sampled_from(names))]["addresses"][odd - 4]
+        addresses = device["interfaces"][draw(st.sampled_from(names))]["addresses"]
+        if len(addresses) > 1:
+            del addresses[odd - 4]
     elif odd == 3:
         for protocol in PROTOCOLS[1:]:
             for settings in device["routing"].get(protocol, {}).get("interfaces", {}).values():

@@ -172,3 +172,53 @@ def test_a_list_of_flows_is_good_by_the_rule_of_one(tmp_path, capsys):
     listed = main(["walk", str(path), "--flows", str(flows), "--no-return", "--json"])
     (walk,) = json.loads(capsys.readouterr().out)["walks"]
     assert (alone, listed, walk["good"]) == (1, 1, False), walk["forward"]["verdict"]
+
+
+def test_evidence_says_what_was_looked_at_at_every_stop(network, capsys):
+    status, out, _ = run(capsys, "walk", network, "--from", "h1", "--to", "h2", "--service", "udp/53", "--evidence")
+    assert status == 1
+    assert "stop by stop" in out and "x ACL e on" in out
+    status, out, _ = run(capsys, "walk", network, "--from", "h1", "--to", "h2", "--evidence", "--json")
+    walk = json.loads(out)
+    assert status == 0 and walk["forward"]["stops"][-1]["decided"].endswith("is its own")
+
+
+def test_a_table_is_printed_in_columns_and_as_rows(network, capsys):
+    status, out, _ = run(capsys, "table", network, "h1")
+    assert status == 0
+    assert out.splitlines()[0].split() == ["0.0.0.0/0", "static", "1/0", *out.splitlines()[0].split()[3:]]
+    assert len(json.loads(run(capsys, "table", network, "h1", "--json")[1])["routes"]) == len(out.splitlines())
+    assert run(capsys, "table", network, "nobody")[0] == 2
+
+
+@pytest.mark.parametrize(
+    ("word", "found"),
+    [
+        ("10.0.1.10", ("h1:e1", "owner", "10.0.1.10/24")),
+        ("10.0.1.77", ("h1:e1", "on", "subnet", "10.0.1.10/24")),
+        ("10.0.1.0/24", ("10.0.1.0/24", "prefix")),
+        ("h1", ("h1", "host")),
+    ],
+)
+def test_a_word_is_found(network, capsys, word, found):
+    status, out, _ = run(capsys, "find", network, word)
+    assert status == 0
+    assert any(tuple(line.split())[: len(found)] == found for line in out.splitlines()), out
+
+
+def test_an_acl_is_found_by_name_and_nothing_is_said_so(network, capsys):
+    assert any(line.split()[:2] == ["e", "ACL"] for line in run(capsys, "find", network, "e")[1].splitlines())
+    assert run(capsys, "find", network, "zzz") == (1, "nothing of this name\n", "")
+
+
+def test_two_networks_are_held_against_each_other(network, tmp_path, capsys):
+    other = tmp_path / "other.yaml"
+    other.write_text((tmp_path / "network.yaml").read_text().replace("protocol: udp", "protocol: tcp"))
+    flows = tmp_path / "flows.json"
+    flows.write_text(json.dumps([{"from": "h1", "to": "h2", "service": "tcp/80"}]))
+    assert run(capsys, "diff", network, network) == (0, "no difference\n", "")
+    status, out, _ = run(capsys, "diff", network, str(other), "--flows", str(flows))
+    assert status == 1 and "acls" in out and "~ flow h1 > h2 tcp/80: arrives" in out
+    found = json.loads(run(capsys, "diff", network, str(other), "--flows", str(flows), "--json")[1])
+    assert found["routes_changed"] == 0 and found["flows"][0]["changed"] is True
+    assert run(capsys, "diff", network, str(tmp_path / "none.yaml"))[0] == 2

@@ -60,6 +60,59 @@ class Word(Struct, frozen=True):
     detail: str
 
 
+class Count(Struct, frozen=True):
+    """How many there are of a kind."""
+
+    kind: str
+    count: int
+
+
+class ProtocolCount(Struct, frozen=True):
+    """A protocol: the routing instances that run it, and its interfaces (sessions of BGP, static routes)."""
+
+    protocol: str
+    instances: int
+    spoken: int
+
+
+class GapCount(Struct, frozen=True):
+    """Something that inputs state and the model cannot hold: how often, and on which devices."""
+
+    message: str
+    count: int
+    devices: list[str]
+
+
+class OpenEnd(Struct, frozen=True):
+    """A neighbour or next hop that no device of the network has: what is known ends there."""
+
+    device: str
+    what: str
+    place: Place | None
+
+
+class Understanding(Struct, frozen=True, kw_only=True):
+    """What was understood of an input. ``observed`` counts devices with a table read off them."""
+
+    devices: list[Count]
+    sites: int
+    links: int
+    links_down: int
+    interfaces: int
+    addresses: int
+    prefixes: int
+    vrfs: int
+    protocols: list[ProtocolCount]
+    acls: int
+    filter_programs: int
+    policies: int
+    observed: int
+    endpoints: int
+    services: int
+    not_represented: list[GapCount]
+    open_ends: list[OpenEnd]
+
+
 class Finding(Struct, frozen=True):
     """A problem of the model; ``places`` together make it."""
 

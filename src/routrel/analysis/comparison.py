@@ -1,0 +1,183 @@
+"""Two states of a network held against each other: the model, every table, and given flows.
+
+Places are left aside: a line that moved is no change.
+"""
+
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import fields, is_dataclass
+from typing import Any
+
+from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, RouteChange
+from routrel.analysis.answers.routes import TableRow
+from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
+from routrel.analysis.check import check
+from routrel.analysis.contest.why import hops_text, ranking_text
+from routrel.analysis.table_rows import table_row
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.forwarding.flow import Flow
+from routrel.model.addresses import Prefix
+from routrel.model.devices import Device
+from routrel.model.network import Link, Network
+from routrel.model.places import Place
+from routrel.routing.routes import Route
+from routrel.routing.solve import Solved
+
+MOST_ROUTES = 10_000
+"""Routes that are listed; all are counted."""
+
+Row = tuple[int, Route]
+"""A route with the routing instance that has it."""
+
+
+def compare(before: Solved, after: Solved, flows: Sequence[Flow] = ()) -> Comparison:
+    """What differs after from before."""
+    listed: list[RouteChange] = []
+    count = 0
+    for change in _routes(before, after):
+        count += 1
+        if len(listed) < MOST_ROUTES:
+            listed.append(change)
+    return Comparison([*_model(before, after)], count, listed, _flows(before, after, flows))
+
+
+def _model(before: Solved, after: Solved) -> Iterator[ModelChange]:
+    old, new = before.network, after.network
+    yield from _named("site", old.sites, new.sites)
+    for change in _named("device", old.devices, new.devices):
+        if change.what != "changed":
+            yield change
+    for name in old.devices.keys() & new.devices.keys():
+        yield from _device(name, old.devices[name], new.devices[name])
+    yield from _named("link", _links(old), _links(new))
+    yield from _named("endpoint", old.endpoints, new.endpoints)
+    yield from _named("service", old.services, new.services)
+    problems = [{finding.message: None for finding in check(solved)} for solved in (before, after)]
+    yield from _named("problem", *problems)
+
+
+def _links(network: Network) -> dict[str, Link]:
+    return {" - ".join(sorted(map(str, link.ends))): link for link in network.links}
+
+
+def _device(name: str, old: Device, new: Device) -> Iterator[ModelChange]:
+    changed = [word for word in _differing(old, new) if word != "interfaces"]
+    if changed:
+        yield ModelChange("changed", "device", name, ", ".join(changed))
+    for change in _named("interface", old.interfaces, new.interfaces):
+        yield ModelChange(change.what, "interface", f"{name}:{change.name}", change.detail)
+
+
+def _named(kind: Any, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterator[ModelChange]:
+    """What came, went or changed of things by name."""
+    for name in old:
+        if name not in new:
+            yield ModelChange("gone", kind, name, "")
+        elif old[name] is not new[name] and (words := _differing(old[name], new[name])):
+            yield ModelChange("changed", kind, name, ", ".join(words))
+    for name in new:
+        if name not in old:
+            yield ModelChange("came", kind, name, "")
+
+
+def _differing(old: Any, new: Any) -> list[str]:
+    """The fields in which two objects of the model differ, by name."""
+    if not is_dataclass(old):
+        return []
+    return [field.name for field in fields(old) if _plain(getattr(old, field.name)) != _plain(getattr(new, field.name))]
+
+
+def _plain(value: Any) -> Any:
+    """A value of the model without the places in it."""
+    if isinstance(value, Place):
+        return None
+    if is_dataclass(value):
+        return (type(value), *(_plain(getattr(value, field.name)) for field in fields(value)))
+    if isinstance(value, Mapping):
+        return {key: _plain(one) for key, one in value.items()}
+    return [_plain(one) for one in value] if isinstance(value, (list, tuple)) else value
+
+
+def _routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
+    """Every prefix at which a routing instance's table differs, by device, VRF and prefix."""
+    same = _same_route(before, after)
+    old, new = before.topology.instance_index, after.topology.instance_index
+    for device, vrf in sorted({*old, *new}):
+        rows = _rows(before, old.get((device, vrf))), _rows(after, new.get((device, vrf)))
+        for prefix in sorted({*rows[0], *rows[1]}):
+            one, other = rows[0].get(prefix), rows[1].get(prefix)
+            if one is None or other is None or not same(one[1], other[1]):
+                yield RouteChange(
+                    device,
+                    vrf,
+                    str(prefix),
+                    None if one is None else table_row(before, *one),
+                    None if other is None else table_row(after, *other),
+                )
+
+
+def _rows(solved: Solved, instance: int | None) -> dict[Prefix, Row]:
+    return {} if instance is None else {route.prefix: (instance, route) for route in solved.table(instance)}
+
+
+def _same_route(before: Solved, after: Solved) -> Callable[[Route, Route], bool]:
+    """Whether two routes of two networks are the same: ports are compared by name."""
+
+    def hops(solved: Solved, route: Route) -> set[tuple[object, object]]:
+        return {(solved.topology.ports[hop.port].name, hop.address) for hop in route.next_hops}
+
+    def same(one: Route, other: Route) -> bool:
+        return (
+            (one.protocol, one.origin, one.preference, one.metric, one.action, one.tag)
+            == (other.protocol, other.origin, other.preference, other.metric, other.action, other.tag)
+        ) and hops(before, one) == hops(after, other)
+
+    return same
+
+
+def _flows(before: Solved, after: Solved, flows: Iterable[Flow]) -> list[FlowChange]:
+    answerers = Answerer(before), Answerer(after)
+    found = []
+    for flow in flows:
+        old, new = (answerer.listed(flow) for answerer in answerers)
+        said = [_verdicts(old), _verdicts(new)]
+        ways = [None if isinstance(one, RefusedFlow) else _ways(one) for one in (old, new)]
+        found.append(FlowChange(new.flow, said[0], said[1], said[0] != said[1] or ways[0] != ways[1]))
+    return found
+
+
+def _verdicts(walk: ListedWalk | RefusedFlow) -> str:
+    if isinstance(walk, RefusedFlow):
+        return walk.error
+    causes = [cause.message for strand in (walk.forward, walk.reply) if strand for cause in strand.causes[:1]]
+    back = f", answer {walk.reply.verdict}" if walk.reply else ""
+    return f"{walk.forward.verdict}{back}" + (f" ({causes[0]})" if causes else "")
+
+
+def _ways(walk: ListedWalk) -> list[list[list[str]] | None]:
+    return [None if strand is None else strand.paths for strand in (walk.forward, walk.reply)]
+
+
+def comparison_lines(found: Comparison) -> Iterator[str]:
+    """A comparison as lines for a terminal or a ticket."""
+    marks = {"came": "+", "gone": "-", "changed": "~"}
+    for change in found.model:
+        detail = f": {change.detail}" if change.detail else ""
+        yield f"{marks[change.what]} {change.kind} {change.name}{detail}"
+    for route in found.routes:
+        name = route.device if route.vrf == "default" else f"{route.device}/{route.vrf}"
+        yield f"~ route {name} {route.prefix}: {_row_text(route.before)} > {_row_text(route.after)}"
+    if found.routes_changed > len(found.routes):
+        yield f"… and {found.routes_changed - len(found.routes):,} more routes"
+    for flow in found.flows:
+        mark = "~" if flow.changed else "="
+        way = ", by another way" if flow.changed and flow.before == flow.after else ""
+        after = "" if flow.before == flow.after else f" > {flow.after}"
+        yield f"{mark} flow {flow.flow.source} > {flow.flow.to} {flow.flow.service}: {flow.before}{after}{way}"
+    if found.is_same:
+        yield "no difference"
+
+
+def _row_text(row: TableRow | None) -> str:
+    if row is None:
+        return "none"
+    return f"{row.protocol} {ranking_text(row)} {hops_text(row.next_hops) or row.action}"

@@ -1,0 +1,56 @@
+"""What was understood of an input, as the page that a network begins with has it."""
+
+from routrel.analysis.understanding import understanding
+from routrel.model.devices import Gap
+from routrel.model.places import Place
+from routrel.solving import solve
+from tests.core.networks import load
+
+TEXT = """
+devices:
+  a:
+    interfaces: {e0: {addresses: [10.0.0.1/30]}, e1: {addresses: [10.0.1.1/30, "2001:db8::1/64"]}}
+    acls: {none: []}
+    routing:
+      static:
+      - {prefix: 192.0.2.0/24, next_hop: 10.0.1.2}
+      - {prefix: 198.51.100.0/24, next_hop: 10.0.1.2}
+      - {prefix: 203.0.113.0/24, next_hop: 10.0.0.2}
+      ospf: {areas: {0: {interfaces: {e0: {}}}}}
+      bgp: {as: 64500, neighbors: {10.0.1.2: {as: 64501}, 10.0.0.2: {as: 64502}, 10.0.0.3: {as: 64503, enabled: false}}}
+  b:
+    kind: firewall
+    interfaces: {e0: {addresses: [10.0.0.2/30]}}
+    routing: {ospf: {areas: {0: {interfaces: {e0: {}}}}}}
+  h: {kind: host, interfaces: {e0: {enabled: false}}}
+links: [[a:e0, b:e0]]
+"""
+
+
+def test_counts_are_by_kind_and_protocol():
+    found = understanding(load(TEXT))
+    assert {kind.kind: kind.count for kind in found.devices} == {"router": 1, "firewall": 1, "host": 1}
+    assert {one.protocol: (one.instances, one.spoken) for one in found.protocols} == {
+        "ospf": (2, 2),
+        "bgp": (1, 3),
+        "static": (1, 3),
+    }
+    assert (found.links, found.links_down, found.interfaces, found.addresses, found.acls) == (1, 0, 4, 4, 1)
+
+
+def test_knowledge_ends_at_neighbours_and_next_hops_that_nobody_has():
+    ends = understanding(load(TEXT)).open_ends
+    assert [(end.device, end.what) for end in ends] == [
+        ("a", "BGP neighbour 10.0.1.2 of AS 64501"),
+        ("a", "next hop 10.0.1.2 of 2 static routes"),
+    ]
+    assert all(end.place for end in ends)
+
+
+def test_a_gap_is_said_once_with_its_count():
+    network = load(TEXT).network
+    gap = Gap("chain x is not represented", Place("c.json", 1, 1))
+    for name in ("a", "b"):
+        object.__setattr__(network.devices[name], "gaps", (gap, gap))
+    (found,) = understanding(solve(network)).not_represented
+    assert (found.count, found.devices) == (4, ["a", "b"])
