@@ -14,6 +14,7 @@ from questions.views import (
     SourceTextView,
     TableView,
     TippingView,
+    UnderstandingView,
     WalkView,
     WordsView,
 )
@@ -22,6 +23,7 @@ REVISION = "networks/<uuid:network_id>/revisions/<int:number>"
 
 urlpatterns = [
     path(f"{REVISION}/map", MapView.as_view(), name="map"),
+    path(f"{REVISION}/understanding", UnderstandingView.as_view(), name="understanding"),
     path(f"{REVISION}/walk", WalkView.as_view(), name="walk"),
     path(f"{REVISION}/findings", FindingsView.as_view(), name="findings"),
     path(f"{REVISION}/words", WordsView.as_view(), name="words"),

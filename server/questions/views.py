@@ -46,6 +46,11 @@ class MapView(QuestionView):
     """Sites, devices and cables."""
 
 
+@answers("understanding")
+class UnderstandingView(QuestionView):
+    """What was understood of the revision: counts by kind, what is not represented, where knowledge ends."""
+
+
 @answers("walk", FlowSerializer)
 class WalkView(QuestionView):
     """Whether a flow gets through, both ways, with all evidence."""

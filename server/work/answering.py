@@ -16,6 +16,7 @@ from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.routes_to import routes_to
 from routrel.analysis.table_rows import table_rows
+from routrel.analysis.understanding import understanding
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import is_capture
 from routrel.formats.sources import files_of_upload, read_files
@@ -169,6 +170,7 @@ class Question:
 QUESTIONS = {
     "loaded": Question(Loaded, _loaded),
     "map": Question(model.Map, lambda revision, _: map_of(revision.solved)),
+    "understanding": Question(model.Understanding, lambda revision, _: understanding(revision.solved)),
     "walk": Question(walks.Walk, _walk),
     "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),

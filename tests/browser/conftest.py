@@ -7,7 +7,7 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.core.cache import cache
 from selenium import webdriver
-from selenium.common.exceptions import StaleElementReferenceException
+from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
@@ -38,7 +38,11 @@ class Page:
     def wait(self, until, seconds: int = 30):
         # The page is drawn anew while we look: an element that has just gone is looked for again.
         patient = WebDriverWait(self.driver, seconds, 0.1, [StaleElementReferenceException])
-        return patient.until(lambda _: until())
+        try:
+            return patient.until(lambda _: until())
+        except TimeoutException as error:
+            shown = self.driver.find_element(By.TAG_NAME, "body").text
+            raise AssertionError(f"{self.driver.current_url} says:\n{shown}") from error
 
     def find(self, selector: str):
         return self.wait(lambda: next(iter(self.all(selector)), None))
@@ -61,6 +65,10 @@ class Page:
     def open(self, path: str = "/") -> None:
         self.driver.get(self.address + path)
 
+    def network_address(self) -> str:
+        """The address of the network that is shown, without the view."""
+        return "/".join(self.driver.current_url.split("/")[:5])
+
     def sign_in(self, name: str) -> None:
         self.open()
         self.find("input[name=username]").send_keys(name)
@@ -70,6 +78,12 @@ class Page:
     def import_file(self, path: Path) -> None:
         self.find("input[type=file]").send_keys(str(path))
         self.button("import").click()
+
+    def import_network(self, path: Path) -> None:
+        """Import a file, and go on from what was understood to the question."""
+        self.import_file(path)
+        self.find("[data-testid=understanding]")
+        self.press("1")
 
     def wait_for_no_focus(self) -> None:
         """Until no word is being edited, so that single keys act."""
@@ -138,6 +152,6 @@ def saltmarsh(page, tmp_path) -> Page:
     """Signed in, with the demo network imported through the interface."""
     page.sign_in("harbour")
     archive = shutil.make_archive(str(tmp_path / "saltmarsh"), "zip", EXAMPLE)
-    page.import_file(Path(archive))
+    page.import_network(Path(archive))
     page.says("Does it get through")
     return page

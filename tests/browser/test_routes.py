@@ -104,13 +104,13 @@ def test_every_view_is_in_the_palette(saltmarsh):
             break
         page.press(Keys.ARROW_DOWN)
     page.press(Keys.ENTER)
-    page.wait(lambda: page.driver.current_url.endswith("/policies"))
+    page.wait(lambda: page.driver.current_url.endswith("/routes/policies"))
     page.find("input[placeholder='device or policy']")
 
 
 def test_a_policy_shows_what_it_does_to_every_route(saltmarsh):
     page = saltmarsh
-    page.press("4")
+    page.press(*"222")
     page.press("/")
     page.find("input[placeholder='device or policy']").send_keys("weather")
     page.button("weather-by-south").click()
@@ -121,3 +121,45 @@ def test_a_policy_shows_what_it_does_to_every_route(saltmarsh):
     page.find("[data-testid=policy-routes] a").click()
     page.says("import policy weather-by-south rejects it")
     assert page.complaints() == []
+
+
+def test_rooms_are_entered_and_stepped_through_by_one_key(saltmarsh):
+    page = saltmarsh
+    base = page.network_address()
+    rooms = page.text_of("nav[aria-label=rooms]")
+    assert [room in rooms for room in ("Flow", "Routes", "Model")] == [True] * 3
+    for keys, path in (("2", "/routes"), ("2", "/routes/table"), ("33", "/model/problems"), ("1", "/flow")):
+        page.press(*keys)
+        page.wait(lambda path=path: page.driver.current_url == base + path)
+    assert page.complaints() == []
+
+
+def test_an_old_address_leads_on(saltmarsh):
+    page = saltmarsh
+    base = page.network_address()
+    page.driver.get(f"{base}/table?device=bw-core1")
+    page.wait(lambda: page.driver.current_url == f"{base}/routes/table?device=bw-core1")
+    page.says("10.40.51.128/25")
+
+
+def test_a_network_begins_with_what_was_understood(saltmarsh):
+    page = saltmarsh
+    page.press("3")
+    page.says("41 devices at 7 sites, 48 links", "[data-testid=understanding]")
+    text = page.text_of("[data-testid=understanding]")
+    assert "2026-11-20 06:00 UTC" in text and "days ago" in text
+    assert "BGP neighbour 203.0.113.130 of AS 64505" in text
+    page.driver.find_element("link text", "devices/bw-border.yaml:33").click()
+    page.says("203.0.113.130", "[data-testid=source-file] ~ *, main")
+
+
+def test_times_are_shown_in_the_zone_of_the_browser_by_one_key(saltmarsh):
+    page = saltmarsh
+    page.driver.execute_cdp_cmd("Emulation.setTimezoneOverride", {"timezoneId": "Asia/Kolkata"})
+    page.press("3")
+    page.says("2026-11-20 06:00 UTC")
+    page.press("z")
+    page.says("2026-11-20 11:30 +05:30")
+    page.press("z")
+    page.says("2026-11-20 06:00 UTC")
+    page.driver.execute_cdp_cmd("Emulation.setTimezoneOverride", {"timezoneId": ""})

@@ -48,6 +48,7 @@ def complaints(answer, path: str, method: str = "get", status: str = "200") -> l
 BASE = "/api/networks/{network_id}/revisions/{number}/"
 ASKED = {
     "map": {},
+    "understanding": {},
     "findings": {},
     "services": {},
     "sources": {},
@@ -98,7 +99,9 @@ def test_every_question_about_the_demo_is_answered_as_promised(owner, demo):
 def asked_of(revision: SolvedRevision) -> list[tuple[str, dict[str, str]]]:
     """Every question, of a network's first devices and prefixes."""
     devices = list(revision.solved.network.devices.values())
-    found = [(what, {}) for what in ("map", "findings", "services", "sources", "instances", "policies")]
+    found = [
+        (what, {}) for what in ("map", "understanding", "findings", "services", "sources", "instances", "policies")
+    ]
     found += [("words", {"q": "r"}), ("source", {"file": "n.yaml"})]
     for device in devices[:2]:
         found += [(what, {"device": device.name}) for what in ("table", "drift")]

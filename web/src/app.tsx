@@ -1,13 +1,14 @@
 import { lazy, type ReactNode, Suspense } from "react";
-import { Navigate, Route, Routes } from "react-router";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 import { useSession } from "./api/queries";
 import { FlowPage } from "./flows/FlowPage";
 import { NetworkFrame } from "./frame/NetworkFrame";
-import { VIEWS, type ViewName } from "./frame/views";
+import { MOVED, ROOMS, type ViewPath } from "./frame/rooms";
+import { ProblemsPage } from "./model/ProblemsPage";
+import { RevisionsPage } from "./model/RevisionsPage";
+import { UnderstandingPage } from "./model/UnderstandingPage";
 import { NetworksPage } from "./networks/NetworksPage";
-import { RevisionsPage } from "./networks/RevisionsPage";
 import { PoliciesPage } from "./policies/PoliciesPage";
-import { ProblemsPage } from "./problems/ProblemsPage";
 import { RoutesPage } from "./routes/RoutesPage";
 import { SignIn } from "./session/SignIn";
 import { TokensPage } from "./session/TokensPage";
@@ -16,15 +17,22 @@ import { Failed, Waiting } from "./ui/states";
 
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
-const PAGES: Record<ViewName, ReactNode> = {
+const PAGES: Record<ViewPath, ReactNode> = {
   flow: <FlowPage />,
   routes: <RoutesPage />,
-  table: <TablePage />,
-  policies: <PoliciesPage />,
-  problems: <ProblemsPage />,
-  source: <SourcePage />,
-  revisions: <RevisionsPage />,
+  "routes/table": <TablePage />,
+  "routes/policies": <PoliciesPage />,
+  model: <UnderstandingPage />,
+  "model/problems": <ProblemsPage />,
+  "model/source": <SourcePage />,
+  "model/revisions": <RevisionsPage />,
 };
+
+/** An address of old: what it asks is asked where it stands now. */
+function Moved({ to }: { to: string }) {
+  const { search } = useLocation();
+  return <Navigate to={`../${to}${search}`} relative="path" replace />;
+}
 
 export function App() {
   const session = useSession();
@@ -38,8 +46,11 @@ export function App() {
         <Route path="/tokens" element={<TokensPage />} />
         <Route path="/networks/:networkId" element={<NetworkFrame />}>
           <Route index element={<Navigate to="flow" replace />} />
-          {VIEWS.map(({ to }) => (
-            <Route key={to} path={to} element={PAGES[to]} />
+          {ROOMS.flatMap((room) =>
+            room.views.map(({ to }) => <Route key={to} path={to} element={PAGES[to]} />),
+          )}
+          {Object.entries(MOVED).map(([from, to]) => (
+            <Route key={from} path={from} element={<Moved to={to} />} />
           ))}
         </Route>
         <Route path="*" element={<Navigate to="/" replace />} />

@@ -250,6 +250,10 @@ export function useMap(key: RevisionKey) {
   return useAnswer("map", key);
 }
 
+export function useUnderstanding(key: RevisionKey) {
+  return useAnswer("understanding", key);
+}
+
 export function useWalk(key: RevisionKey, question: Question) {
   const { from, to, service, enter } = question;
   const words = { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };

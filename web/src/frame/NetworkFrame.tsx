@@ -1,15 +1,19 @@
 import { useState } from "react";
-import { Link, NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import type { Network } from "../api/client";
 import { useFindings, useNetwork, useQuiet, useRevision, useSession, useSignOut } from "../api/queries";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
+import { toggleZone } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { Wordmark } from "../ui/Wordmark";
+import { counted } from "../ui/words";
 import { CurrentNetwork } from "./context";
 import { Palette } from "./Palette";
+import { nextIn, ROOMS, type Room, type View, type ViewPath, viewAt } from "./rooms";
 import { toggleTheme } from "./theme";
-import { VIEWS } from "./views";
+
+const PROBLEMS: ViewPath = "model/problems";
 
 export function NetworkFrame() {
   const { networkId = "" } = useParams();
@@ -45,12 +49,17 @@ function Frame({ number, latest }: { number: number; latest: number }) {
   const [paletteOpen, setPaletteOpen] = useState(false);
   const findings = useFindings({ networkId, number }, useQuiet());
   const suffix = number === latest ? "" : `?revision=${number}`;
-  const go = (to: string) => navigate(`/networks/${networkId}/${to}${suffix}`);
+  const base = `/networks/${networkId}/`;
+  const here = useLocation().pathname.slice(base.length);
+  // The address itself, which is right already when keys follow each other faster than pages are drawn.
+  const goOn = (room: Room) => go(nextIn(room, window.location.pathname.slice(base.length)));
+  const go = (to: string) => navigate(`${base}${to}${suffix}`);
   useKeys({
     "ctrl+k": () => setPaletteOpen(true),
     k: () => setPaletteOpen(true),
     d: toggleTheme,
-    ...Object.fromEntries(VIEWS.map((view) => [view.key, () => go(view.to)])),
+    z: toggleZone,
+    ...Object.fromEntries(ROOMS.map((room) => [room.key, () => goOn(room)])),
   });
   const worrying = findings.data?.filter((finding) => finding.severity !== "note").length ?? 0;
   return (
@@ -67,20 +76,47 @@ function Frame({ number, latest }: { number: number; latest: number }) {
             revision {number}, not the latest
           </Link>
         )}
-        <nav className="flex gap-4" aria-label="activities">
-          {VIEWS.map((view) => (
-            <NavLink
-              key={view.to}
-              to={`/networks/${networkId}/${view.to}${suffix}`}
-              className={({ isActive }) =>
-                `pb-0.5 border-b-2 ${isActive ? "border-ink" : "border-transparent text-faint hover:text-ink"}`
-              }
-            >
-              {view.label}
-              {view.to === "problems" && worrying > 0 && <span className="ml-1 text-stop">{worrying}</span>}{" "}
-              <Key>{view.key}</Key>
-            </NavLink>
-          ))}
+        <nav className="flex gap-4 items-baseline" aria-label="rooms">
+          {ROOMS.map((room) => {
+            const views: readonly View[] = room.views;
+            const current = viewAt(here);
+            const isHere = views.some((view) => view === current);
+            return (
+              <span key={room.label} className="flex gap-3 items-baseline">
+                <Link
+                  to={`${base}${room.views[0].to}${suffix}`}
+                  aria-current={isHere && views.length === 1 ? "page" : undefined}
+                  className={`pb-0.5 border-b-2 ${isHere ? "border-ink" : "border-transparent text-faint hover:text-ink"}`}
+                >
+                  {room.label} <Key>{room.key}</Key>
+                </Link>
+                {isHere &&
+                  views.length > 1 &&
+                  views.map((view) => (
+                    <Link
+                      key={view.to}
+                      to={`${base}${view.to}${suffix}`}
+                      aria-current={view === current ? "page" : undefined}
+                      className={
+                        view === current
+                          ? "font-semibold underline underline-offset-4"
+                          : "text-faint hover:text-ink"
+                      }
+                    >
+                      {view.label}
+                      {view.to === PROBLEMS && worrying > 0 && (
+                        <span className="ml-1 text-stop">{worrying}</span>
+                      )}
+                    </Link>
+                  ))}
+                {room.label === "Model" && !isHere && worrying > 0 && (
+                  <Link to={`${base}${PROBLEMS}${suffix}`} className="text-stop -ml-1 hover:underline">
+                    {counted(worrying, "problem")}
+                  </Link>
+                )}
+              </span>
+            );
+          })}
         </nav>
         <span className="ml-auto flex items-baseline gap-4 text-faint">
           <button type="button" onClick={() => setPaletteOpen(true)} className="hover:text-ink">

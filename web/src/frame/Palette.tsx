@@ -10,9 +10,10 @@ import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Word } from "../api/client";
 import { useWords } from "../api/queries";
+import { toggleZone } from "../ui/times";
 import { useCurrentNetwork } from "./context";
+import { ROOMS } from "./rooms";
 import { toggleTheme } from "./theme";
-import { VIEWS } from "./views";
 
 type Action = { label: string; detail: string; run: () => void };
 
@@ -39,14 +40,17 @@ export function Palette({
     navigate(`${base}/flow?${next}`);
   }
 
-  const pages: Action[] = VIEWS.map(({ to, key }) => ({
-    label: to,
-    detail: `open · ${key}`,
-    run: () => go(to),
-  }));
+  const pages: Action[] = ROOMS.flatMap((room) =>
+    room.views.map(({ to, label }) => ({
+      label,
+      detail: `open · ${room.label} ${room.key}`,
+      run: () => go(to),
+    })),
+  );
   const actions: Action[] = [
     ...pages,
-    { label: "light or dark", detail: "change", run: toggleTheme },
+    { label: "light or dark", detail: "change · d", run: toggleTheme },
+    { label: "times in UTC or in this zone", detail: "change · z", run: toggleZone },
     { label: "all networks", detail: "open", run: () => navigate("/") },
   ].filter((action) => action.label.includes(typed.toLowerCase()));
   const places: Action[] = (typed ? (found.data ?? []) : []).flatMap((word: Word) => [
@@ -62,7 +66,7 @@ export function Palette({
           {
             label: word.word,
             detail: "its table",
-            run: () => navigate(`${base}/table?device=${encodeURIComponent(word.word)}`),
+            run: () => navigate(`${base}/routes/table?device=${encodeURIComponent(word.word)}`),
           },
         ]),
   ]);

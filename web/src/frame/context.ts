@@ -11,12 +11,3 @@ export function useCurrentNetwork(): NetworkContext {
   if (!current) throw new Error("useCurrentNetwork is used outside a network");
   return current;
 }
-
-/** A time as people read it, in their own zone; '' for none. */
-export function shownTime(text: string | null | undefined): string {
-  if (!text) return "";
-  const time = new Date(text);
-  return Number.isNaN(time.getTime())
-    ? text
-    : time.toLocaleString(undefined, { dateStyle: "medium", timeStyle: "short" });
-}

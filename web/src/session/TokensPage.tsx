@@ -1,8 +1,8 @@
 import { type FormEvent, useState } from "react";
 import { Link } from "react-router";
 import { useMakeToken, useTakeBackToken, useTokens } from "../api/queries";
-import { shownTime } from "../frame/context";
 import { Empty, Failed, Waiting } from "../ui/states";
+import { useTimes } from "../ui/times";
 import { Wordmark } from "../ui/Wordmark";
 
 const TERMS: [string, number | null][] = [
@@ -13,6 +13,7 @@ const TERMS: [string, number | null][] = [
 
 /** The tokens by which scripts act for the user: made by name, listed with their age and end, taken back. */
 export function TokensPage() {
+  const shownTime = useTimes();
   const tokens = useTokens();
   const make = useMakeToken();
   const takeBack = useTakeBackToken();

@@ -15,7 +15,7 @@ export function SourceLink({ place }: { place: Place }) {
   if (revision) query.set("revision", revision);
   return (
     <Link
-      to={`/networks/${network.id}/source?${query}`}
+      to={`/networks/${network.id}/model/source?${query}`}
       className="mono text-forward underline underline-offset-2"
       data-testid="source-link"
     >

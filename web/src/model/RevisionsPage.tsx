@@ -1,13 +1,15 @@
 import { Link, useNavigate } from "react-router";
 import { useAddRevision, useRevisions } from "../api/queries";
-import { shownTime, useCurrentNetwork } from "../frame/context";
+import { useCurrentNetwork } from "../frame/context";
+import { ImportForm } from "../networks/ImportForm";
+import { Members } from "../networks/Members";
 import { Failed, Waiting } from "../ui/states";
-import { ImportForm } from "./ImportForm";
-import { Members } from "./Members";
+import { useTimes } from "../ui/times";
 
 export function RevisionsPage() {
   const { network, revision } = useCurrentNetwork();
   const revisions = useRevisions(network.id);
+  const shownTime = useTimes();
   const add = useAddRevision(network.id);
   const navigate = useNavigate();
   const mayEdit = network.role !== "reader";
@@ -61,7 +63,7 @@ export function RevisionsPage() {
               pending={add.isPending}
               error={add.error}
               submit={(content) =>
-                add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/flow`) })
+                add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/model`) })
               }
             />
           </section>
