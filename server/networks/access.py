@@ -4,6 +4,7 @@ A network of which one is no member does not exist for one (404); a role that do
 refused (403).
 """
 
+from django.http import Http404
 from django.shortcuts import get_object_or_404
 from rest_framework.exceptions import PermissionDenied
 from rest_framework.request import Request
@@ -27,7 +28,29 @@ def network_of(request: Request, network_id: object, at_least: Role = Role.READE
     return membership_of(request, network_id, at_least).network
 
 
-def revision_of(request: Request, network_id: object, number: int) -> Revision:
-    """A revision of a network one can read, without its text."""
-    network = network_of(request, network_id)
-    return get_object_or_404(network.revisions.defer("packed"), number=number)
+class RevisionNumber:
+    """A revision in an address: its number, or ``latest``, which is None."""
+
+    regex = "[0-9]{1,9}|latest"
+
+    def to_python(self, text: str) -> int | None:
+        return None if text == "latest" else int(text)
+
+    def to_url(self, number: int | str | None) -> str:
+        return "latest" if number is None else str(number)
+
+
+def revision_of(request: Request, network_id: object, number: int | None) -> Revision:
+    """A revision of a network one can read, without its text; the latest where no number is given."""
+    revisions = network_of(request, network_id).revisions.defer("packed")
+    if number is not None:
+        return get_object_or_404(revisions, number=number)
+    latest: Revision | None = revisions.first()
+    if latest is None:
+        raise Http404("This network has no revision.")
+    return latest
+
+
+def text_of(revision: Revision) -> bytes:
+    """Its upload, byte for byte; a revision that has been deleted meanwhile does not exist."""
+    return bytes(get_object_or_404(Revision, pk=revision.pk).original())

@@ -72,5 +72,8 @@ class InputErrorSerializer(serializers.Serializer[Any]):
 
 
 class LoadErrorSerializer(serializers.Serializer[Any]):
+    type = serializers.CharField()
+    title = serializers.CharField()
+    status = serializers.IntegerField()
     detail = serializers.CharField()
     errors = InputErrorSerializer(many=True)  # type: ignore[assignment]

@@ -20,6 +20,6 @@ urlpatterns = [
     path(f"{NETWORK}/members", MemberListView.as_view(), name="members"),
     path(f"{NETWORK}/members/<str:username>", MemberView.as_view(), name="member"),
     path(f"{NETWORK}/revisions", RevisionListView.as_view(), name="revisions"),
-    path(f"{NETWORK}/revisions/<int:number>", RevisionView.as_view(), name="revision"),
-    path(f"{NETWORK}/revisions/<int:number>/download", DownloadView.as_view(), name="download"),
+    path(f"{NETWORK}/revisions/<revision:number>", RevisionView.as_view(), name="revision"),
+    path(f"{NETWORK}/revisions/<revision:number>/download", DownloadView.as_view(), name="download"),
 ]

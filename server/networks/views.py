@@ -32,6 +32,7 @@ from networks.serializers import (
 )
 from networks.uploads import check_quota, read_upload, store
 from questions.answer_schema import SHAPE_OF
+from site_settings.problems import CONTENT_TYPE
 from work.service import json_response
 
 UPLOAD_PARSERS = [MultiPartParser, FormParser, JSONParser]
@@ -76,7 +77,7 @@ class NetworkListView(APIView):
         page = pages.paginate_queryset(memberships, request, view=self) or []
         return pages.get_paginated_response(NetworkSerializer(_described(page), many=True).data)
 
-    @extend_schema(request=NewNetworkSerializer, responses={201: NetworkSerializer, 400: BAD_LOAD})
+    @extend_schema(request=NewNetworkSerializer, responses={201: NetworkSerializer, (400, CONTENT_TYPE): BAD_LOAD})
     def post(self, request: Request) -> Response:
         serializer = NewNetworkSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
@@ -95,7 +96,10 @@ class LoadCheckView(APIView):
 
     parser_classes = UPLOAD_PARSERS
 
-    @extend_schema(request=UploadSerializer, responses={(200, "application/json"): SHAPE_OF["loaded"], 400: BAD_LOAD})
+    @extend_schema(
+        request=UploadSerializer,
+        responses={(200, "application/json"): SHAPE_OF["loaded"], (400, CONTENT_TYPE): BAD_LOAD},
+    )
     def post(self, request: Request) -> HttpResponse:
         serializer = UploadSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
@@ -187,7 +191,7 @@ class RevisionListView(APIView):
         page = pages.paginate_queryset(revisions, request, view=self) or []
         return pages.get_paginated_response(RevisionSerializer(page, many=True).data)
 
-    @extend_schema(request=UploadSerializer, responses={201: RevisionSerializer, 400: BAD_LOAD})
+    @extend_schema(request=UploadSerializer, responses={201: RevisionSerializer, (400, CONTENT_TYPE): BAD_LOAD})
     def post(self, request: Request, network_id: str) -> Response:
         network = network_of(request, network_id, Role.EDITOR)
         serializer = UploadSerializer(data=request.data)
@@ -202,7 +206,7 @@ class RevisionView(APIView):
     """One revision."""
 
     @extend_schema(responses=RevisionSerializer)
-    def get(self, request: Request, network_id: str, number: int) -> Response:
+    def get(self, request: Request, network_id: str, number: int | None) -> Response:
         return Response(RevisionSerializer(revision_of(request, network_id, number)).data)
 
 
@@ -210,7 +214,7 @@ class DownloadView(APIView):
     """The upload of a revision, byte for byte."""
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request: Request, network_id: str, number: int) -> HttpResponse:
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision: Revision = revision_of(request, network_id, number)
         return HttpResponse(
             revision.original(),

@@ -17,14 +17,16 @@ for _component in COMPONENTS.values():
         _property.pop("default", None)
 
 
-def answers(question: str, *parameters: Any) -> Callable[[Any], Any]:
-    """Of a view: the question that it asks, its parameters and the shape of the answer."""
+def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[Any], Any]:
+    """Of a view: the question that it asks, its parameters or body, and the shape of the answer."""
 
     def decorated(view: Any) -> Any:
         view.question = question
         view.keys = tuple(one.name for one in parameters if isinstance(one, OpenApiParameter))
+        fields = [name for one in parameters if not isinstance(one, OpenApiParameter) for name in one().fields]
+        view.known = (*view.keys, *fields)
         shape = {(200, "application/json"): SHAPE_OF[question]}
-        return extend_schema(parameters=list(parameters), responses=shape)(view)
+        return extend_schema(parameters=list(parameters), request=request, responses=shape)(view)
 
     return decorated
 

@@ -1,8 +1,11 @@
-"""A flow as query parameters."""
+"""Flows as query parameters, and as the body of a request."""
 
 from typing import Any
 
 from rest_framework import serializers
+
+MOST_FLOWS = 1000
+"""Flows of one request."""
 
 
 class FlowSerializer(serializers.Serializer[Any]):
@@ -17,3 +20,33 @@ class FlowSerializer(serializers.Serializer[Any]):
 
     def get_fields(self) -> dict[str, Any]:
         return {"from": serializers.CharField(max_length=200), **super().get_fields()}
+
+
+class FlowsSerializer(serializers.Serializer[Any]):
+    """Several questions."""
+
+    flows = FlowSerializer(many=True, allow_empty=False, max_length=MOST_FLOWS)  # type: ignore[call-arg]
+
+    def validate_flows(self, flows: list[Any]) -> list[Any]:
+        """Refuse keys that a flow does not have."""
+        known = list(FlowSerializer().fields)
+        for number, flow in enumerate(self.initial_data["flows"]):
+            unknown = sorted(set(flow) - set(known))
+            if unknown:
+                raise serializers.ValidationError(
+                    f"flow {number + 1}: unknown key {unknown[0]!r}; allowed: {', '.join(known)}"
+                )
+        return flows
+
+
+def flow_of(asked: dict[str, Any]) -> dict[str, Any]:
+    """What the core is asked."""
+    return {
+        "source": asked["from"],
+        "destination": asked["to"],
+        "service": asked["service"],
+        "source_port": asked.get("source_port"),
+        "enter": asked.get("enter") or None,
+        "source_address": asked.get("source") or None,
+        "vrf": asked.get("vrf") or None,
+    }

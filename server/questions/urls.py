@@ -15,16 +15,18 @@ from questions.views import (
     TableView,
     TippingView,
     UnderstandingView,
+    WalksView,
     WalkView,
     WordsView,
 )
 
-REVISION = "networks/<uuid:network_id>/revisions/<int:number>"
+REVISION = "networks/<uuid:network_id>/revisions/<revision:number>"
 
 urlpatterns = [
     path(f"{REVISION}/map", MapView.as_view(), name="map"),
     path(f"{REVISION}/understanding", UnderstandingView.as_view(), name="understanding"),
     path(f"{REVISION}/walk", WalkView.as_view(), name="walk"),
+    path(f"{REVISION}/walks", WalksView.as_view(), name="walks"),
     path(f"{REVISION}/findings", FindingsView.as_view(), name="findings"),
     path(f"{REVISION}/words", WordsView.as_view(), name="words"),
     path(f"{REVISION}/services", ServicesView.as_view(), name="services"),

@@ -1,41 +1,67 @@
 """Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
 
+import hashlib
+import json
 from typing import Any
 
 from django.http import HttpResponse
+from django.utils.cache import get_conditional_response
+from django.utils.http import quote_etag
 from drf_spectacular.utils import OpenApiParameter
+from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from networks.access import revision_of
+from networks.access import revision_of, text_of
 from networks.models import Revision
 from questions.answer_schema import answers
-from questions.flows import FlowSerializer
+from questions.flows import FlowSerializer, FlowsSerializer, flow_of
+from routrel import __version__
 from work.service import ask, json_response
 
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
 
-class QuestionView(APIView):
-    """A question about a revision, answered by a work process."""
+class AskingView(APIView):
+    """Questions about a revision, answered by a work process."""
 
     question: str
     """Its name there."""
     keys: tuple[str, ...]
     """Query parameters that are handed on."""
+    known: tuple[str, ...]
+    """All query parameters that there are."""
 
-    def get(self, request: Request, network_id: str, number: int) -> HttpResponse:
+    def answer(self, request: Request, revision: Revision, parameters: dict[str, Any]) -> bytes:
+        def text() -> bytes:
+            return text_of(revision)
+
+        return ask(revision.digest, revision.file_name, self.question, parameters, text, request.user)
+
+    def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
+        """Refuse parameters that this question does not have: a misspelt one would change the answer unseen."""
+        super().initial(request, *args, **kwargs)
+        unknown = sorted(set(request.query_params) - set(self.known))
+        if unknown:
+            allowed = ", ".join(self.known) or "none"
+            raise ValidationError({"detail": f"unknown parameter {unknown[0]!r}; allowed: {allowed}"})
+
+
+class QuestionView(AskingView):
+    """A question whose words stand in its address."""
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        """The answer; nothing where the one that the client has is still right, since a revision never changes."""
         revision = revision_of(request, network_id, number)
         parameters = self.parameters(request)
-        answer = ask(
-            revision.digest,
-            revision.file_name,
-            self.question,
-            parameters,
-            lambda: bytes(Revision.objects.get(pk=revision.pk).original()),
-            request.user,
-        )
-        return json_response(answer)
+        asked = json.dumps([__version__, revision.digest, revision.file_name, self.question, parameters])
+        tag = quote_etag(hashlib.sha256(asked.encode()).hexdigest()[:32])
+        answer = get_conditional_response(request, etag=tag)
+        if answer is None:
+            answer = json_response(self.answer(request, revision, parameters))
+        answer["ETag"] = tag
+        answer["Cache-Control"] = "private, no-cache"
+        return answer
 
     def parameters(self, request: Request) -> dict[str, Any]:
         return {key: request.query_params.get(key) for key in self.keys}
@@ -58,16 +84,19 @@ class WalkView(QuestionView):
     def parameters(self, request: Request) -> dict[str, Any]:
         serializer = FlowSerializer(data=request.query_params)
         serializer.is_valid(raise_exception=True)
-        asked = serializer.validated_data
-        return {
-            "source": asked["from"],
-            "destination": asked["to"],
-            "service": asked["service"],
-            "source_port": asked.get("source_port"),
-            "enter": asked.get("enter") or None,
-            "source_address": asked.get("source") or None,
-            "vrf": asked.get("vrf") or None,
-        }
+        return flow_of(serializer.validated_data)
+
+
+@answers("walks", request=FlowsSerializer)
+class WalksView(AskingView):
+    """Many flows in one call: what became of each, both ways."""
+
+    def post(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        revision = revision_of(request, network_id, number)
+        serializer = FlowsSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        flows = [flow_of(one) for one in serializer.validated_data["flows"]]
+        return json_response(self.answer(request, revision, {"flows": flows}))
 
 
 @answers("findings")

@@ -11,6 +11,8 @@ from django.http import HttpRequest, JsonResponse
 from psycopg.errors import DiskFull
 from psycopg_pool import PoolTimeout
 
+from site_settings.problems import CONTENT_TYPE, problem
+
 log = logging.getLogger("routrel.server")
 
 AWAY = "The database is not to be reached just now; try again in a moment. Nothing was changed."
@@ -46,10 +48,16 @@ def _one_line(error: BaseException | None) -> str:
     return " ".join(str(error).split())
 
 
+def not_found(request: HttpRequest, exception: Exception) -> JsonResponse:
+    """Django's answer to an address that nothing has."""
+    body = problem(404, {"detail": f"There is nothing at {request.path}."})
+    return JsonResponse(body, status=404, content_type=CONTENT_TYPE)
+
+
 def server_error(request: HttpRequest) -> JsonResponse:
     """Django's answer to what nothing else caught."""
     status, body = answer_to(sys.exc_info()[1])
-    answer = JsonResponse(body, status=status)
+    answer = JsonResponse(problem(status, body), status=status, content_type=CONTENT_TYPE)
     if status == 503:
         answer["Retry-After"] = "2"
     return answer

@@ -136,9 +136,11 @@ SPECTACULAR_SETTINGS = {
     "SCHEMA_PATH_PREFIX": "/api/",
     "COMPONENT_SPLIT_REQUEST": True,
     "OAS_VERSION": "3.1.1",
+    "PATH_CONVERTER_OVERRIDES": {"revision": {"oneOf": [{"type": "integer"}, {"const": "latest"}]}},
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",
         "questions.answer_schema.add_components",
+        "site_settings.problems.add_problems",
     ],
 }
 LOGGING = {

@@ -1,12 +1,16 @@
 """All addresses: the API under /api/, everything else is the web client's one page."""
 
-from django.urls import include, path, re_path
+from django.urls import include, path, re_path, register_converter
 from drf_spectacular.views import SpectacularAPIView
 
+from networks.access import RevisionNumber
 from site_settings.health import HealthView
 from site_settings.page import network_file_schema, web_client
 
+handler404 = "site_settings.failures.not_found"
 handler500 = "site_settings.failures.server_error"
+
+register_converter(RevisionNumber, "revision")
 
 urlpatterns = [
     path("api/", include("accounts.urls")),

@@ -135,6 +135,10 @@ def _walk(revision: SolvedRevision, parameters: Parameters) -> walks.Walk:
     return revision.evidence.walk(revision.answerer.asker.ask(Flow(**parameters)))
 
 
+def _walks(revision: SolvedRevision, parameters: Parameters) -> list[walks.FlowAnswer]:
+    return [revision.answerer.answer(Flow(**flow)) for flow in parameters["flows"]]
+
+
 def _instances(revision: SolvedRevision, parameters: Parameters) -> list[model.Instance]:
     topology = revision.solved.topology
     return [
@@ -172,6 +176,7 @@ QUESTIONS = {
     "map": Question(model.Map, lambda revision, _: map_of(revision.solved)),
     "understanding": Question(model.Understanding, lambda revision, _: understanding(revision.solved)),
     "walk": Question(walks.Walk, _walk),
+    "walks": Question(list[walks.FlowAnswer], _walks),
     "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),
     "services": Question(list[model.Word], lambda revision, _: services(revision.solved)),

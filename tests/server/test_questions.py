@@ -2,6 +2,9 @@
 
 import json
 
+from rest_framework.test import APIClient
+
+from networks.models import Revision
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
 from tests.core.networks import load, plain
@@ -35,7 +38,7 @@ def test_a_walk_that_cannot_be_asked_says_why(owner, network):
         answer = get(owner, network, "walk", **query)
         assert answer.status_code == 400
         assert said in answer.content.decode()
-        assert answer.headers["Content-Type"] == "application/json"
+        assert answer.headers["Content-Type"] == "application/problem+json"
 
 
 def test_the_map_and_words(owner, network):
@@ -138,3 +141,78 @@ def test_what_a_policy_does_and_what_a_neighbor_never_sent(owner):
     answer = get(owner, network, "contest", device="b", prefix="203.0.113.0/24").json()
     assert "export policy out rejects it" in answer["unsent"][0]["reason"]
     assert any(step["stopped"] for trail in answer["trails"] for step in trail)
+
+
+def test_the_latest_revision_is_asked_by_that_word(owner, network):
+    path = f"/api/networks/{network['id']}/revisions"
+    owner.post(path, {"text": TEXT.replace("two hosts", "again")}, format="multipart")
+    assert owner.get(f"{path}/latest").json()["number"] == 2
+    assert owner.get(f"{path}/latest/map").json()["name"] == "again"
+    assert owner.get(f"{path}/1/map").json()["name"] == "two hosts"
+    assert owner.get(f"{path}/newest/map").status_code == 404
+
+
+def test_a_parameter_that_a_question_lacks_is_refused_by_name(owner, network):
+    answer = get(owner, network, "walk", **{"from": "h1", "to": "h2", "port": "80"})
+    assert answer.status_code == 400
+    assert answer.json()["detail"].startswith("unknown parameter 'port'; allowed: from, to, service, source_port")
+    assert get(owner, network, "map", q="x").json()["detail"].endswith("allowed: none")
+
+
+def test_an_answer_that_the_client_has_is_not_sent_again(owner, network):
+    path = f"/api/networks/{network['id']}/revisions/1/table"
+    first = owner.get(path, {"device": "h1"})
+    again = owner.get(path, {"device": "h1"}, headers={"If-None-Match": first["ETag"]})
+    assert again.status_code == 304 and again["ETag"] == first["ETag"] and not again.content
+    assert owner.get(path, {"device": "h2"}, headers={"If-None-Match": first["ETag"]}).status_code == 200
+
+
+def test_many_flows_are_asked_in_one_call(owner, network):
+    path = f"/api/networks/{network['id']}/revisions/latest/walks"
+    flows = [
+        {"from": "h1", "to": "h2"},
+        {"from": "h1", "to": "nobody"},
+        {"from": "h1", "to": "h2", "service": "udp/53"},
+    ]
+    answers = owner.post(path, {"flows": flows}, format="json").json()
+    assert [answer["walk"] and answer["walk"]["good"] for answer in answers] == [True, None, False]
+    assert "no device" in answers[1]["error"] and answers[1]["flow"]["to"] == "nobody"
+    single = get(owner, network, "walk", **flows[2]).json()
+    assert answers[2]["walk"]["forward"]["causes"] == single["forward"]["causes"]
+
+
+def test_flows_that_cannot_be_read_say_which_and_why(owner, network):
+    path = f"/api/networks/{network['id']}/revisions/1/walks"
+    for flows, said in (
+        ([], "empty"),
+        ([{"from": "h1"}], "to"),
+        ([{"from": "h1", "to": "h2"}, {"from": "h1", "to": "h2", "port": 3}], "flow 2: unknown key 'port'"),
+        ([{"from": "h1", "to": "h2"}] * 1001, "1000"),
+        ("h1 > h2", "list"),
+        ([3], "dictionary"),
+    ):
+        answer = owner.post(path, {"flows": flows}, format="json")
+        assert answer.status_code == 400 and said in answer.json()["detail"], answer.json()
+
+
+def test_every_error_has_one_form(owner, network):
+    for answer in (
+        owner.get("/api/nothing"),
+        owner.get(f"/api/networks/{network['id']}/revisions/99"),
+        owner.post("/api/networks", {"text": "x"}, format="multipart"),
+        get(owner, network, "contest", device="h1", prefix="x"),
+        owner.put("/api/networks"),
+        APIClient().get("/api/networks"),
+    ):
+        body = answer.json()
+        assert answer["Content-Type"] == "application/problem+json"
+        assert body["status"] == answer.status_code >= 400
+        assert body["title"] and body["detail"] and body["type"] == "about:blank"
+
+
+def test_a_revision_deleted_while_it_is_asked_does_not_exist(owner, network, monkeypatch):
+    number = Revision.objects.get()
+    monkeypatch.setattr(
+        "questions.views.revision_of", lambda *_: Revision(pk=number.pk + 1, digest="gone", file_name="n")
+    )
+    assert get(owner, network, "map").status_code == 404

@@ -60,18 +60,17 @@ class Answerer:
 
     def listed(self, flow: Flow, with_reply: bool = True) -> walks.ListedWalk | walks.RefusedFlow:
         """One flow of a list: its answer with the flow beside it, or why it cannot be asked."""
-        asked = walks.AskedFlow(
-            source=flow.source,
-            to=flow.destination,
-            service=flow.service,
-            source_port=flow.source_port,
-            enter=flow.enter,
-            vrf=flow.vrf,
-        )
         try:
-            return walks.ListedWalk(flow=asked, **self._verdict(self.asker.ask(flow, with_reply)))
+            return walks.ListedWalk(flow=_asked(flow), **self._verdict(self.asker.ask(flow, with_reply)))
         except FlowError as error:
-            return walks.RefusedFlow(asked, str(error))
+            return walks.RefusedFlow(_asked(flow), str(error))
+
+    def answer(self, flow: Flow) -> walks.FlowAnswer:
+        """One flow of many, both ways, its answer or its refusal in one shape."""
+        try:
+            return walks.FlowAnswer(_asked(flow), self.verdict(self.asker.ask(flow)), "")
+        except FlowError as error:
+            return walks.FlowAnswer(_asked(flow), None, str(error))
 
     def _verdict(self, walk: Walk) -> Fields:
         reply = walk.reply
@@ -136,3 +135,14 @@ class Answerer:
                 elif not ruled.accepted:  # else a chain that has nothing to say of the packet
                     add(device.name, str(chain), None, False, chain.place, True)
         return list(found.values())
+
+
+def _asked(flow: Flow) -> walks.AskedFlow:
+    return walks.AskedFlow(
+        source=flow.source,
+        to=flow.destination,
+        service=flow.service,
+        source_port=flow.source_port,
+        enter=flow.enter,
+        vrf=flow.vrf,
+    )

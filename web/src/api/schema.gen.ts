@@ -152,7 +152,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Why a route stands in a table, or why none does: candidates, rounds, trails. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_contest_retrieve"];
         put?: never;
         post?: never;
@@ -186,7 +186,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Where a table read off a device and the computed one differ. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_drift_retrieve"];
         put?: never;
         post?: never;
@@ -203,7 +203,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Problems of the model itself. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_findings_retrieve"];
         put?: never;
         post?: never;
@@ -220,7 +220,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device's best route for one destination, grouped by where they lead. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_forest_retrieve"];
         put?: never;
         post?: never;
@@ -237,7 +237,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The routing instances besides the default ones. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_instances_retrieve"];
         put?: never;
         post?: never;
@@ -254,7 +254,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sites, devices and cables. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_map_retrieve"];
         put?: never;
         post?: never;
@@ -271,7 +271,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All routing policies, by device. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_policies_retrieve"];
         put?: never;
         post?: never;
@@ -288,7 +288,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What a policy does to every route that meets it, wherever it is asked. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_policy_retrieve"];
         put?: never;
         post?: never;
@@ -305,7 +305,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Services that can be asked about. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_services_retrieve"];
         put?: never;
         post?: never;
@@ -322,7 +322,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The text of one source file. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_source_retrieve"];
         put?: never;
         post?: never;
@@ -339,7 +339,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The source files of a revision. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_sources_retrieve"];
         put?: never;
         post?: never;
@@ -356,7 +356,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The table of one routing instance. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_table_retrieve"];
         put?: never;
         post?: never;
@@ -373,7 +373,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The values at which a winning route would change. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_tipping_retrieve"];
         put?: never;
         post?: never;
@@ -390,7 +390,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What was understood of the revision: counts by kind, what is not represented, where knowledge ends. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_understanding_retrieve"];
         put?: never;
         post?: never;
@@ -407,10 +407,27 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Whether a flow gets through, both ways, with all evidence. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_walk_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/walks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Many flows in one call: what became of each, both ways. */
+        post: operations["networks_revisions_walks_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -424,7 +441,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Places that what was typed could mean. */
+        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
         get: operations["networks_revisions_words_retrieve"];
         put?: never;
         post?: never;
@@ -510,6 +527,18 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AskedFlow
+         * @description A flow of a list, as it was asked.
+         */
+        AskedFlow: {
+            from: string;
+            to: string;
+            service: string;
+            source_port: number | null;
+            enter: string | null;
+            vrf: string | null;
+        };
         /**
          * Attribute
          * @description A name and a value of a candidate, as they are shown.
@@ -735,6 +764,30 @@ export interface components {
             places: components["schemas"]["Place"][];
         };
         /**
+         * FlowAnswer
+         * @description One of many flows: what became of it, or, with no walk, why it cannot be asked.
+         */
+        FlowAnswer: {
+            flow: components["schemas"]["AskedFlow"];
+            walk: components["schemas"]["WalkVerdict"] | null;
+            error: string;
+        };
+        /** @description A question, as query parameters. */
+        FlowRequest: {
+            from: string;
+            to: string;
+            /** @default icmp */
+            service: string;
+            source_port?: number | null;
+            enter?: string;
+            source?: string;
+            vrf?: string;
+        };
+        /** @description Several questions. */
+        FlowsRequest: {
+            flows: components["schemas"]["FlowRequest"][];
+        };
+        /**
          * Forest
          * @description All routes for a destination, in groups; ``sites`` is empty where no traffic passes into another AS.
          */
@@ -816,6 +869,9 @@ export interface components {
             what: string;
         };
         LoadError: {
+            type: string;
+            title: string;
+            status: number;
             detail: string;
             errors: components["schemas"]["InputError"][];
         };
@@ -1229,6 +1285,19 @@ export interface components {
             mtu: components["schemas"]["PacketSize"] | null;
         };
         /**
+         * StrandVerdict
+         * @description What became of one direction; ``path_count`` is exact, ``paths`` lists some as devices.
+         */
+        StrandVerdict: {
+            /** @enum {unknown} */
+            verdict: "arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted";
+            path_count: number;
+            paths: string[][];
+            causes: components["schemas"]["Cause"][];
+            doubts: string[];
+            not_represented: components["schemas"]["NotRepresented"][];
+        };
+        /**
          * TableRow
          * @description A best route of a routing instance; ``kind`` is its kind within the protocol, '' where there is one only.
          */
@@ -1334,6 +1403,19 @@ export interface components {
             return: components["schemas"]["Strand"] | null;
         };
         /**
+         * WalkVerdict
+         * @description A walk without the stops, as the command line prints it.
+         */
+        WalkVerdict: {
+            good: boolean;
+            return_note: string;
+            forward_note: string;
+            parts: components["schemas"]["PortsPart"][];
+            unexamined_ports: string | null;
+            forward: components["schemas"]["StrandVerdict"];
+            return: components["schemas"]["StrandVerdict"] | null;
+        };
+        /**
          * Way
          * @description One way with its sum, the legs in the order of the packet.
          */
@@ -1362,6 +1444,15 @@ export interface components {
             word: string;
             kind: string;
             detail: string;
+        };
+        /** @description An error (RFC 9457). A load that fails has ``errors``; a refused field is there by its name. */
+        Problem: {
+            type: string;
+            title: string;
+            status: number;
+            detail: string;
+        } & {
+            [key: string]: unknown;
         };
     };
     responses: never;
@@ -1397,6 +1488,15 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     load_check_create: {
@@ -1428,7 +1528,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LoadError"];
+                    "application/problem+json": components["schemas"]["LoadError"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1451,6 +1560,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NetworkPage"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1484,7 +1602,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LoadError"];
+                    "application/problem+json": components["schemas"]["LoadError"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1508,6 +1635,15 @@ export interface operations {
                     "application/json": components["schemas"]["Network"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_destroy: {
@@ -1527,6 +1663,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -1555,6 +1700,15 @@ export interface operations {
                     "application/json": components["schemas"]["Network"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     members_list: {
@@ -1574,6 +1728,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Member"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1603,6 +1766,15 @@ export interface operations {
                     "application/json": components["schemas"]["Member"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_members_destroy: {
@@ -1623,6 +1795,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -1646,6 +1827,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RevisionPage"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1681,7 +1871,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LoadError"];
+                    "application/problem+json": components["schemas"]["LoadError"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1692,7 +1891,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1704,6 +1903,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1720,7 +1928,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1734,6 +1942,15 @@ export interface operations {
                     "application/json": components["schemas"]["Contest"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_download_retrieve: {
@@ -1742,7 +1959,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1754,6 +1971,15 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1768,7 +1994,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1782,6 +2008,15 @@ export interface operations {
                     "application/json": components["schemas"]["Drift"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_findings_retrieve: {
@@ -1790,7 +2025,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1804,6 +2039,15 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"][];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_forest_retrieve: {
@@ -1815,7 +2059,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1829,6 +2073,15 @@ export interface operations {
                     "application/json": components["schemas"]["Forest"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_instances_retrieve: {
@@ -1837,7 +2090,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1851,6 +2104,15 @@ export interface operations {
                     "application/json": components["schemas"]["Instance"][];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_map_retrieve: {
@@ -1859,7 +2121,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1873,6 +2135,15 @@ export interface operations {
                     "application/json": components["schemas"]["Map"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_policies_retrieve: {
@@ -1881,7 +2152,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1893,6 +2164,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Policy"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1907,7 +2187,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1921,6 +2201,15 @@ export interface operations {
                     "application/json": components["schemas"]["PolicyReport"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_services_retrieve: {
@@ -1929,7 +2218,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1943,6 +2232,15 @@ export interface operations {
                     "application/json": components["schemas"]["Word"][];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_source_retrieve: {
@@ -1953,7 +2251,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1967,6 +2265,15 @@ export interface operations {
                     "application/json": components["schemas"]["SourceText"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_sources_retrieve: {
@@ -1975,7 +2282,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -1987,6 +2294,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceFile"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2001,7 +2317,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -2013,6 +2329,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TableRow"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2029,7 +2354,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -2043,6 +2368,15 @@ export interface operations {
                     "application/json": components["schemas"]["TippingPoint"][];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_understanding_retrieve: {
@@ -2051,7 +2385,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -2063,6 +2397,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Understanding"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2081,7 +2424,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -2095,6 +2438,52 @@ export interface operations {
                     "application/json": components["schemas"]["Walk"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_walks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowsRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["FlowsRequest"];
+                "multipart/form-data": components["schemas"]["FlowsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowAnswer"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     networks_revisions_words_retrieve: {
@@ -2106,7 +2495,7 @@ export interface operations {
             header?: never;
             path: {
                 network_id: string;
-                number: number;
+                number: number | "latest";
             };
             cookie?: never;
         };
@@ -2118,6 +2507,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Word"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2137,6 +2535,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["User"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2164,6 +2571,15 @@ export interface operations {
                     "application/json": components["schemas"]["User"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     session_destroy: {
@@ -2181,6 +2597,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };
@@ -2201,6 +2626,15 @@ export interface operations {
                     "application/json": components["schemas"]["Token"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     token_destroy: {
@@ -2219,6 +2653,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     tokens_list: {
@@ -2236,6 +2679,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TokenInfo"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2263,6 +2715,15 @@ export interface operations {
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     tokens_destroy: {
@@ -2282,6 +2743,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
         };
     };

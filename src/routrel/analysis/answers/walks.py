@@ -216,6 +216,14 @@ class RefusedFlow(Struct, frozen=True):
     error: str
 
 
+class FlowAnswer(Struct, frozen=True):
+    """One of many flows: what became of it, or, with no walk, why it cannot be asked."""
+
+    flow: AskedFlow
+    walk: WalkVerdict | None
+    error: str
+
+
 class End(Struct, frozen=True):
     """One end of a flow, as it was asked and as it was understood."""
 
