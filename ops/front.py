@@ -30,6 +30,7 @@ USAGE = """routrel COMMAND
   routes | walk | why | policy | check | table | find | diff NETWORK ...
                                        the command line: see routrel walk --help
   schema                               the JSON Schema of the network file
+  completion bash | zsh                what completes the command line in a shell
 """
 
 

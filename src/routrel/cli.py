@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
+import shtab
 
 from routrel import __version__
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
@@ -32,6 +33,7 @@ from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
+from routrel.columns import print_columns
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
@@ -129,6 +131,10 @@ def _parser() -> argparse.ArgumentParser:
     checked = _command(commands, "check", "problems of the model itself, no flow asked")
     checked.set_defaults(run=_check)
 
+    completion = commands.add_parser("completion", help="what completes this command line in a shell")
+    completion.add_argument("shell", choices=("bash", "zsh"))
+    completion.set_defaults(run=_completion)
+
     schema = commands.add_parser("schema", help="the JSON Schema of the network file")
     schema.set_defaults(run=_schema)
     return parser
@@ -136,7 +142,8 @@ def _parser() -> argparse.ArgumentParser:
 
 def _command(commands: Any, name: str, text: str) -> argparse.ArgumentParser:
     command: argparse.ArgumentParser = commands.add_parser(name, help=text, description=text.capitalize() + ".")
-    command.add_argument("network", metavar="NETWORK", help="a network file or folder, or a capture folder")
+    network = command.add_argument("network", metavar="NETWORK", help="a network file or folder, or a capture folder")
+    network.complete = shtab.FILE  # type: ignore[attr-defined]
     command.add_argument("--json", action="store_true", help="one JSON document on standard output")
     return command
 
@@ -211,20 +218,35 @@ def _table(options: argparse.Namespace) -> int:
     if options.json:
         _print_json({"routes": rows})
         return DONE
-    columns = [
-        (row.prefix, f"{row.protocol} {row.kind}".strip(), ranking_text(row), hops_text(row.next_hops) or row.action)
-        for row in rows
-    ]
-    widths = [max((len(line[at]) for line in columns), default=0) for at in range(3)]
-    for line in columns:
-        print("  ".join((*(word.ljust(width) for word, width in zip(line, widths, strict=False)), line[3])))
+    print_columns(
+        ("prefix", "protocol", "rank", "next hops"),
+        [
+            (
+                row.prefix,
+                f"{row.protocol} {row.kind}".strip(),
+                ranking_text(row),
+                hops_text(row.next_hops) or row.action,
+            )
+            for row in rows
+        ],
+    )
     return DONE
 
 
 def _find(options: argparse.Namespace) -> int:
     found = list(find(_load(options), options.word))
-    lines = [f"{one.word:<28} {one.kind:<12} {one.detail}" for one in found]
-    return _print(options, {"found": found}, lines or ["nothing of this name"], bool(found))
+    if options.json:
+        _print_json({"found": found})
+    elif found:
+        print_columns(("word", "kind", "detail"), [(one.word, one.kind, one.detail) for one in found])
+    else:
+        print("nothing of this name")
+    return DONE if found else NO
+
+
+def _completion(options: argparse.Namespace) -> int:
+    print(shtab.complete(_parser(), options.shell))
+    return DONE
 
 
 def _diff(options: argparse.Namespace) -> int:

@@ -211,6 +211,19 @@ def test_an_acl_is_found_by_name_and_nothing_is_said_so(network, capsys):
     assert run(capsys, "find", network, "zzz") == (1, "nothing of this name\n", "")
 
 
+def test_on_a_terminal_columns_have_titles(network, capsys, monkeypatch):
+    monkeypatch.setattr("sys.stdout.isatty", lambda: True)
+    monkeypatch.setenv("COLUMNS", "100")
+    status, out, _ = run(capsys, "table", network, "h1")
+    assert status == 0 and "next hops" in out and "10.0.1.10/32" in out
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh"])
+def test_a_shell_completes_the_commands(capsys, shell):
+    status, out, _ = run(capsys, "completion", shell)
+    assert status == 0 and "--evidence" in out
+
+
 def test_two_networks_are_held_against_each_other(network, tmp_path, capsys):
     other = tmp_path / "other.yaml"
     other.write_text((tmp_path / "network.yaml").read_text().replace("protocol: udp", "protocol: tcp"))
