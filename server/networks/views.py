@@ -18,6 +18,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from asked.records import ask_starred
 from networks.access import membership_of, network_of, revision_of
 from networks.models import Membership, Network, Revision, Role
 from networks.serializers import (
@@ -199,6 +200,7 @@ class RevisionListView(APIView):
         check_quota(request.user)
         upload = read_upload(serializer.validated_data, request.user)
         revision = store(network, upload, request.user, serializer.validated_data.get("note", ""))
+        ask_starred(network, revision, request.user)
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
 
 

@@ -12,6 +12,7 @@ from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from asked.records import keep
 from networks.access import revision_of, text_of
 from networks.models import Revision
 from questions.answer_schema import answers
@@ -57,11 +58,17 @@ class QuestionView(AskingView):
         asked = json.dumps([__version__, revision.digest, revision.file_name, self.question, parameters])
         tag = quote_etag(hashlib.sha256(asked.encode()).hexdigest()[:32])
         answer = get_conditional_response(request, etag=tag)
+        text = None
         if answer is None:
-            answer = json_response(self.answer(request, revision, parameters))
+            text = self.answer(request, revision, parameters)
+            answer = json_response(text)
+        self.answered(request, revision, parameters, text)
         answer["ETag"] = tag
         answer["Cache-Control"] = "private, no-cache"
         return answer
+
+    def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
+        """After an answer; ``text`` is None where the client has it already."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
         return {key: request.query_params.get(key) for key in self.keys}
@@ -85,6 +92,11 @@ class WalkView(QuestionView):
         serializer = FlowSerializer(data=request.query_params)
         serializer.is_valid(raise_exception=True)
         return flow_of(serializer.validated_data)
+
+    def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
+        """What a person asks is kept; what scripts ask is not."""
+        if request.auth is None:
+            keep(request.user, revision, parameters, text)
 
 
 @answers("walks", request=FlowsSerializer)

@@ -64,6 +64,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "accounts",
     "networks",
+    "asked",
     "questions",
 ]
 MIDDLEWARE = [

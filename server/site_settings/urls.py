@@ -15,6 +15,7 @@ register_converter(RevisionNumber, "revision")
 urlpatterns = [
     path("api/", include("accounts.urls")),
     path("api/", include("networks.urls")),
+    path("api/", include("asked.urls")),
     path("api/", include("questions.urls")),
     path("api/health", HealthView.as_view(), name="health"),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[]), name="schema"),

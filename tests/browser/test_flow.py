@@ -1,9 +1,12 @@
 """The main job through the real interface: import, ask, read the cause, swap, follow it to its source line."""
 
+import shutil
 from pathlib import Path
 
 import pytest
 from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import EXAMPLE
 
 pytestmark = pytest.mark.browser
 
@@ -55,11 +58,6 @@ def test_from_import_to_the_line_that_blocks(saltmarsh):
 
 def test_a_repair_is_seen_in_the_next_revision(saltmarsh, tmp_path):
     """Fix the cause, upload, ask again: the fault is gone and the former revision can still be asked."""
-    import shutil
-    from pathlib import Path
-
-    from tests.browser.conftest import EXAMPLE
-
     page = saltmarsh
     folder = tmp_path / "mended"
     shutil.copytree(EXAMPLE, folder)
@@ -205,3 +203,31 @@ def test_what_is_not_sure_stands_above_the_answer(page):
     page.press("/")
     page.press("b > c", Keys.ENTER)
     page.says("have the same OSPF router id 9.9.9.9", "[data-testid=doubt]")
+
+
+def test_what_was_asked_before_is_the_record_of_the_repair(saltmarsh, tmp_path):
+    page = saltmarsh
+    page.press("/")
+    page.press("gp-gates > bookings booking", Keys.ENTER)
+    page.wait_for_verdicts("arrives", "arrives")
+    page.wait_for_no_focus()
+    page.button("star")
+    page.press("*")
+    page.button("starred")
+    folder = tmp_path / "broken"
+    shutil.copytree(EXAMPLE, folder)
+    core = folder / "devices" / "bw-core1.yaml"
+    core.write_text(core.read_text().replace("[5432]", "[5433]"))
+    page.press(*"3333")
+    page.import_network(Path(shutil.make_archive(str(tmp_path / "broken"), "zip", folder)))
+    page.says("since revision 2; before, arrives", "[data-testid=asked-list]")
+    page.driver.find_element("partial link text", "gp-gates > bookings").click()
+    page.wait_for_verdicts("blocked", "arrives")
+    page.says("revision 1", "[data-testid=asked-before]")
+    page.driver.find_element("link text", "revision 1").click()
+    page.wait_for_verdicts("arrives", "arrives")
+    page.says("revision 1, not the latest")
+    page.press("1")
+    page.find("button[aria-label='forget gp-gates > bookings booking']").click()
+    page.wait(lambda: not page.all("[data-testid=asked-list]"))
+    assert page.complaints() == []

@@ -28,6 +28,7 @@ export type PolicyRoute = Schemas["PolicyRoute"];
 export type PolicyUse = Schemas["PolicyUse"];
 export type Forest = Schemas["Forest"];
 export type ForestRow = Schemas["ForestRow"];
+export type Asked = Schemas["Asked"];
 export type Difference = Schemas["Difference"];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */

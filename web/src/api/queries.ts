@@ -120,6 +120,40 @@ export function useRemoveMember(networkId: string) {
   });
 }
 
+/** What one asked of a network before, starred first. */
+export function useAsked(networkId: string) {
+  return useQuery({
+    queryKey: ["asked", networkId],
+    queryFn: () =>
+      unwrap(api.GET("/api/networks/{network_id}/asked", { params: { path: { network_id: networkId } } })),
+  });
+}
+
+const ASKED = "/api/networks/{network_id}/asked/{asked_id}";
+
+export function useStar(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, starred }: { id: number; starred: boolean }) =>
+      unwrap(
+        api.PUT(ASKED, {
+          params: { path: { network_id: networkId, asked_id: id } },
+          body: { starred },
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["asked", networkId] }),
+  });
+}
+
+export function useForget(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (id: number) =>
+      unwrap(api.DELETE(ASKED, { params: { path: { network_id: networkId, asked_id: id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["asked", networkId] }),
+  });
+}
+
 export function useTokens() {
   return useQuery({ queryKey: ["tokens"], queryFn: () => unwrap(api.GET("/api/tokens")) });
 }
@@ -176,6 +210,7 @@ export function useAddRevision(networkId: string) {
       Promise.all([
         queries.invalidateQueries({ queryKey: ["network", networkId] }),
         queries.invalidateQueries({ queryKey: ["revisions", networkId] }),
+        queries.invalidateQueries({ queryKey: ["asked", networkId] }),
         queries.invalidateQueries({ queryKey: ["networks"] }),
       ]),
   });
@@ -257,7 +292,13 @@ export function useUnderstanding(key: RevisionKey) {
 export function useWalk(key: RevisionKey, question: Question) {
   const { from, to, service, enter } = question;
   const words = { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
-  return useAnswer("walk", key, words, { enabled: Boolean(from && to), keep: true });
+  const walk = useAnswer("walk", key, words, { enabled: Boolean(from && to), keep: true });
+  const queries = useQueryClient();
+  // The server has kept the answer: the list of what was asked before is longer by it.
+  useEffect(() => {
+    if (walk.dataUpdatedAt) void queries.invalidateQueries({ queryKey: ["asked", key.networkId] });
+  }, [walk.dataUpdatedAt, queries, key.networkId]);
+  return walk;
 }
 
 export function useFindings(key: RevisionKey, enabled = true) {

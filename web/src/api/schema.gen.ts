@@ -75,6 +75,41 @@ export interface paths {
         patch: operations["networks_partial_update"];
         trace?: never;
     };
+    "/api/networks/{network_id}/asked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The flows that one asked of a network, each with its answer per revision. */
+        get: operations["asked_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/asked/{asked_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Star it, so that it is asked of every new revision, or no longer. */
+        put: operations["networks_asked_update"];
+        post?: never;
+        /** @description Forget it. */
+        delete: operations["networks_asked_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/members": {
         parameters: {
             query?: never;
@@ -527,6 +562,17 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Asked: {
+            from: string;
+            readonly id: number;
+            to: string;
+            service: string;
+            enter?: string;
+            starred?: boolean;
+            /** Format: date-time */
+            asked_at: string;
+            answers: components["schemas"]["KeptAnswer"][];
+        };
         /**
          * AskedFlow
          * @description A flow of a list, as it was asked.
@@ -857,6 +903,14 @@ export interface components {
         Instance: {
             device: string;
             vrf: string;
+        };
+        KeptAnswer: {
+            revision: number;
+            forward: string;
+            back?: string;
+            cause?: string;
+            /** Format: date-time */
+            asked_at: string;
         };
         /**
          * Leg
@@ -1223,6 +1277,9 @@ export interface components {
         SourceText: {
             file: string;
             text: string;
+        };
+        StarRequest: {
+            starred: boolean;
         };
         /**
          * StatementCount
@@ -1699,6 +1756,103 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Network"];
                 };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    asked_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_asked_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asked_id: number;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StarRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["StarRequest"];
+                "multipart/form-data": components["schemas"]["StarRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_asked_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asked_id: number;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description an error */
             default: {

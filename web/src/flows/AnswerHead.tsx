@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import type { Strand, Walk } from "../api/client";
 import { useFindings } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
@@ -6,11 +7,14 @@ import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
 import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
+import { Star } from "./AskedBefore";
 import { answerText } from "./answerText";
+import { questionOf } from "./sentence";
 
 export function AnswerHead({ walk }: { walk: Walk }) {
   const { network, revision, takenAt } = useCurrentNetwork();
   const findings = useFindings(revision);
+  const [search] = useSearchParams();
   const shownTime = useTimes();
   const [copied, setCopied] = useState(false);
   const near = (findings.data ?? []).filter(
@@ -44,6 +48,7 @@ export function AnswerHead({ walk }: { walk: Walk }) {
         <span>
           next stop <Key>j</Key> previous <Key>u</Key>
         </span>
+        <Star question={questionOf(search)} />
         {near.length > 0 && (
           <span title={near.map((finding) => finding.message).join("\n")}>
             {near.length} problem{near.length === 1 ? "" : "s"} on devices of this answer

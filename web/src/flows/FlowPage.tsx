@@ -8,6 +8,7 @@ import { walkTraces } from "../map/ways";
 import { Failed, Waiting } from "../ui/states";
 import { useStepper } from "../ui/useStepper";
 import { AnswerHead } from "./AnswerHead";
+import { EarlierAnswers } from "./AskedBefore";
 import { EvidencePanel } from "./EvidencePanel";
 import { LadderView } from "./LadderView";
 import { NotRepresented } from "./NotRepresented";
@@ -57,6 +58,7 @@ export function FlowPage() {
                 {answer.forward_note && <p className="px-4 py-2 text-faint italic">{answer.forward_note}</p>}
                 {answer.return_note && <p className="px-4 py-2 text-faint italic">{answer.return_note}</p>}
                 <NotRepresented walk={answer} />
+                <EarlierAnswers question={question} />
               </div>
             </>
           )}

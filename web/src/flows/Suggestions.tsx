@@ -2,6 +2,7 @@ import { Link, useSearchParams } from "react-router";
 import { useFindings, useMap, useServices, useWords } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
+import { AskedList } from "./AskedBefore";
 import { withQuestion } from "./sentence";
 
 /** Before anything is asked: how to ask, and a few questions this network suggests. */
@@ -26,9 +27,9 @@ export function Suggestions() {
     return from && to && from !== to ? [{ from, to, service: named[index] ?? "icmp", enter: "" }] : [];
   });
   return (
-    <div className="p-6 max-w-prose overflow-auto">
+    <div className="p-6 h-full overflow-auto">
       <p className="text-lg">Does it get through, by which way, and if not, what stops it?</p>
-      <p className="text-faint mt-2">
+      <p className="text-faint mt-2 max-w-prose">
         Fill the sentence above: <Key>f</Key> from, <Key>t</Key> to, <Key>o</Key> the service, <Key>a</Key>{" "}
         the revision. Or type it as one line with <Key>/</Key>. A place is a device, an interface, any
         address, or an endpoint’s name.
@@ -50,6 +51,7 @@ export function Suggestions() {
           </ul>
         </>
       )}
+      <AskedList />
       {findings.data && findings.data.length > 0 && (
         <p className="mt-5">
           <Link className="underline underline-offset-2" to={`/networks/${network.id}/model/problems`}>

@@ -1,0 +1,100 @@
+"""Keeping what was asked, and asking what is starred again."""
+
+import logging
+from typing import Any
+
+import msgspec
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.utils import timezone
+from rest_framework.exceptions import APIException
+
+from asked.models import AskedFlow, KeptAnswer
+from networks.access import text_of
+from networks.models import Network, Revision
+from routrel.analysis.answers.walks import FlowAnswer
+from work.service import ask
+
+log = logging.getLogger("routrel.asked")
+
+MOST_KEPT = 200
+"""Flows that are kept per user and network, the longest ago asked forgotten first; starred ones stay."""
+MOST_STARRED = 50
+"""Starred flows per user and network."""
+LONGEST_CAUSE = 500
+
+User = AbstractBaseUser | AnonymousUser
+
+
+class _Cause(msgspec.Struct):
+    message: str
+
+
+class _Strand(msgspec.Struct):
+    verdict: str
+    causes: list[_Cause]
+
+
+class _Walk(msgspec.Struct):
+    """What is kept of a walk."""
+
+    forward: _Strand
+    back: _Strand | None = msgspec.field(name="return")
+
+
+def keep(user: User, revision: Revision, words: dict[str, Any], answer: bytes | None) -> None:
+    """Keep an answer of the API; None where the client has it already, and so it is kept."""
+    flow, _ = AskedFlow.objects.update_or_create(
+        user=user,
+        network_id=revision.network_id,
+        source=words["source"],
+        destination=words["destination"],
+        service=words["service"],
+        enter=words.get("enter") or "",
+        defaults={"asked_at": timezone.now()},
+    )
+    if answer is not None:
+        _keep(flow, revision, msgspec.json.decode(answer, type=_Walk))
+    kept = AskedFlow.objects.filter(user=user, network_id=revision.network_id, starred=False)
+    old = kept.order_by("-asked_at").values_list("pk", flat=True)[MOST_KEPT : MOST_KEPT + 50]
+    AskedFlow.objects.filter(pk__in=list(old)).delete()
+
+
+def _keep(flow: AskedFlow, revision: Revision, walk: _Walk) -> None:
+    causes = [cause for strand in (walk.forward, walk.back) if strand is not None for cause in strand.causes]
+    KeptAnswer.objects.update_or_create(
+        flow=flow,
+        revision=revision,
+        defaults={
+            "forward": walk.forward.verdict,
+            "back": "" if walk.back is None else walk.back.verdict,
+            "cause": causes[0].message[:LONGEST_CAUSE] if causes else "",
+            "asked_at": timezone.now(),
+        },
+    )
+
+
+def ask_starred(network: Network, revision: Revision, user: Any) -> None:
+    """Ask all members' starred flows of a new revision; what cannot be asked any more keeps its former answers."""
+    flows = list(AskedFlow.objects.filter(network=network, starred=True))
+    if not flows:
+        return
+    words = [
+        {
+            "source": flow.source,
+            "destination": flow.destination,
+            "service": flow.service,
+            "source_port": None,
+            "enter": flow.enter or None,
+            "source_address": None,
+            "vrf": None,
+        }
+        for flow in flows
+    ]
+    try:
+        text = ask(revision.digest, revision.file_name, "walks", {"flows": words}, lambda: text_of(revision), user)
+    except APIException as error:
+        log.warning("starred flows of %s were not asked: %s", network.pk, error)
+        return
+    for flow, answer in zip(flows, msgspec.json.decode(text, type=list[FlowAnswer]), strict=True):
+        if answer.walk is not None:
+            _keep(flow, revision, msgspec.convert(msgspec.to_builtins(answer.walk), _Walk))
