@@ -1,6 +1,7 @@
 """Keeping what was asked, and asking what is starred again."""
 
 import logging
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -41,8 +42,10 @@ class _Walk(msgspec.Struct):
     back: _Strand | None = msgspec.field(name="return")
 
 
-def keep(user: User, revision: Revision, words: dict[str, Any], answer: bytes | None) -> None:
-    """Keep an answer of the API; None where the client has it already, and so it is kept."""
+def keep(
+    user: User, revision: Revision, words: dict[str, Any], answer: bytes | None, again: Callable[[], bytes]
+) -> None:
+    """Keep an answer of the API; one that was not sent, since the client has it, is asked ``again`` unless kept."""
     flow, _ = AskedFlow.objects.update_or_create(
         user=user,
         network_id=revision.network_id,
@@ -52,6 +55,8 @@ def keep(user: User, revision: Revision, words: dict[str, Any], answer: bytes | 
         enter=words.get("enter") or "",
         defaults={"asked_at": timezone.now()},
     )
+    if answer is None and not flow.answers.filter(revision=revision).exists():
+        answer = again()
     if answer is not None:
         _keep(flow, revision, msgspec.json.decode(answer, type=_Walk))
     kept = AskedFlow.objects.filter(user=user, network_id=revision.network_id, starred=False)

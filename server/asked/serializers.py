@@ -17,7 +17,7 @@ class KeptAnswerSerializer(serializers.ModelSerializer[KeptAnswer]):
 
 class AskedSerializer(serializers.ModelSerializer[AskedFlow]):
     to = serializers.CharField(source="destination")
-    answers = KeptAnswerSerializer(many=True)
+    answers = KeptAnswerSerializer(many=True, source="listed")
 
     class Meta:
         model = AskedFlow

@@ -94,9 +94,9 @@ class WalkView(QuestionView):
         return flow_of(serializer.validated_data)
 
     def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
-        """What a person asks is kept; what scripts ask is not."""
-        if request.auth is None:
-            keep(request.user, revision, parameters, text)
+        """What a person asks is kept; what scripts ask, or with more words than the sentence has, is not."""
+        if request.auth is None and not any(parameters[key] for key in ("source_port", "source_address", "vrf")):
+            keep(request.user, revision, parameters, text, lambda: self.answer(request, revision, parameters))
 
 
 @answers("walks", request=FlowsSerializer)

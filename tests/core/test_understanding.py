@@ -47,6 +47,12 @@ def test_knowledge_ends_at_neighbours_and_next_hops_that_nobody_has():
     assert all(end.place for end in ends)
 
 
+def test_a_long_list_is_cut_and_counted(monkeypatch):
+    monkeypatch.setattr("routrel.analysis.understanding.MOST_LISTED", 1)
+    found = understanding(load(TEXT))
+    assert (len(found.open_ends), found.open_ends_count) == (1, 2)
+
+
 def test_a_gap_is_said_once_with_its_count():
     network = load(TEXT).network
     gap = Gap("chain x is not represented", Place("c.json", 1, 1))

@@ -46,6 +46,30 @@ def test_an_answer_is_kept_once_per_revision(owner, network):
     assert kept[1]["answers"][0]["forward"] == kept[1]["answers"][0]["back"] == "arrives"
 
 
+def test_a_forgotten_answer_that_the_client_still_has_is_kept_anew(owner, network):
+    first = ask(owner, network)
+    path = f"/api/networks/{network['id']}/asked/{asked(owner, network)[0]['id']}"
+    assert owner.delete(path).status_code == 204
+    query = {"from": "h1", "to": "h2"}
+    again = owner.get(first.wsgi_request.path, query, headers={"If-None-Match": first["ETag"]})
+    assert again.status_code == 304
+    assert asked(owner, network)[0]["answers"][0]["forward"] == "arrives"
+
+
+def test_what_the_sentence_cannot_say_is_not_kept(owner, network):
+    assert ask(owner, network, service="udp/53", source_port="4000").status_code == 200
+    assert asked(owner, network) == []
+
+
+def test_the_newest_answers_are_listed(owner, network, monkeypatch):
+    monkeypatch.setattr("asked.views.MOST_ANSWERS", 2)
+    ask(owner, network)
+    star(owner, network, asked(owner, network)[0]["id"])
+    for _ in range(3):
+        add_revision(owner, network, MENDED)
+    assert [one["revision"] for one in asked(owner, network)[0]["answers"]] == [4, 3]
+
+
 def test_what_cannot_be_asked_is_not_kept(owner, network):
     assert ask(owner, network, to="nobody").status_code == 400
     assert asked(owner, network) == []

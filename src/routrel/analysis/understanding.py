@@ -8,6 +8,9 @@ from routrel.model.devices import Device
 from routrel.model.routing import RoutingInstance
 from routrel.routing.solve import Solved
 
+MOST_LISTED = 200
+"""Kinds of gaps, and open ends, that are listed; all are counted."""
+
 MOST_DEVICES = 20
 """Names of devices that are listed of one gap; all are counted."""
 
@@ -17,6 +20,7 @@ def understanding(solved: Solved) -> model.Understanding:
     network, topology = solved.network, solved.topology
     devices = network.devices.values()
     kinds = Counter(device.kind for device in devices)
+    gaps, ends = _gaps(solved), [*_open_ends(solved)]
     return model.Understanding(
         devices=[model.Count(kind, count) for kind, count in kinds.most_common()],
         sites=len(network.sites),
@@ -35,8 +39,10 @@ def understanding(solved: Solved) -> model.Understanding:
         observed=sum(bool(device.observed) for device in devices),
         endpoints=len(network.endpoints),
         services=len(network.services),
-        not_represented=_gaps(solved),
-        open_ends=[*_open_ends(solved)],
+        not_represented=gaps[:MOST_LISTED],
+        not_represented_count=len(gaps),
+        open_ends=ends[:MOST_LISTED],
+        open_ends_count=len(ends),
     )
 
 

@@ -1401,7 +1401,8 @@ export interface components {
         };
         /**
          * Understanding
-         * @description What was understood of an input. ``observed`` counts devices with a table read off them.
+         * @description What was understood of an input. ``observed`` counts devices with a table read off them; of kinds of gaps and
+         *         of open ends the first are listed, and all are counted.
          */
         Understanding: {
             devices: components["schemas"]["Count"][];
@@ -1420,7 +1421,9 @@ export interface components {
             endpoints: number;
             services: number;
             not_represented: components["schemas"]["GapCount"][];
+            not_represented_count: number;
             open_ends: components["schemas"]["OpenEnd"][];
+            open_ends_count: number;
         };
         /**
          * Unsent

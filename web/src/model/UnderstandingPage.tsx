@@ -115,6 +115,7 @@ export function UnderstandingPage() {
               </li>
             ))}
           </ul>
+          <More of={model.not_represented_count} shown={model.not_represented.length} />
         </section>
         <section aria-labelledby="ends-title">
           <h3 id="ends-title" className="font-semibold">
@@ -138,10 +139,16 @@ export function UnderstandingPage() {
               </li>
             ))}
           </ul>
+          <More of={model.open_ends_count} shown={model.open_ends.length} />
         </section>
       </div>
     </div>
   );
+}
+
+/** How many more there are than a list shows. */
+function More({ of, shown }: { of: number; shown: number }) {
+  return of > shown ? <p className="text-faint">and {(of - shown).toLocaleString("en")} more</p> : null;
 }
 
 function Lines({ title, children }: { title: string; children: ReactNode }) {

@@ -92,7 +92,8 @@ class OpenEnd(Struct, frozen=True):
 
 
 class Understanding(Struct, frozen=True, kw_only=True):
-    """What was understood of an input. ``observed`` counts devices with a table read off them."""
+    """What was understood of an input. ``observed`` counts devices with a table read off them; of kinds of gaps and
+    of open ends the first are listed, and all are counted."""
 
     devices: list[Count]
     sites: int
@@ -110,7 +111,9 @@ class Understanding(Struct, frozen=True, kw_only=True):
     endpoints: int
     services: int
     not_represented: list[GapCount]
+    not_represented_count: int
     open_ends: list[OpenEnd]
+    open_ends_count: int
 
 
 class Finding(Struct, frozen=True):
