@@ -29,13 +29,13 @@ def endpoints() -> list[tuple[str, str]]:
 
 ALL = endpoints()
 OF_A_NETWORK = [endpoint for endpoint in ALL if endpoint not in OPEN | OWN]
-ASKING = "/walks"
-"""What is asked by post, since it does not fit an address."""
-CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" and not path.endswith(ASKING)]
+NOT_CHANGING = ("/walks", "/asked/{asked_id}")
+"""What is asked by post, since it does not fit an address; and one's own list of what was asked."""
+CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" and not path.endswith(NOT_CHANGING)]
 
 
 def url(path: str, network: dict) -> str:
-    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1)
+    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1)
     extra = {
         "walk": "?from=h1&to=h2",
         "table": "?device=r",

@@ -8,7 +8,7 @@ import { Picture, type Size, type View } from "./Picture";
 import { standalone } from "./standalone";
 import type { Traces } from "./ways";
 
-const MARGIN = { x: 108, y: 46 };
+const MARGIN = { x: 108, y: 54 };
 
 function fitted(points: Point[], size: Size): View {
   if (points.length === 0 || size.width === 0) return { scale: 1, x: 0, y: 0 };

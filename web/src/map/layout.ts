@@ -9,6 +9,7 @@ import {
   type SimulationNodeDatum,
 } from "d3-force";
 import type { MapData } from "../api/client";
+import { neighborsOf, rowsFrom, tiered } from "./tiers";
 
 export type Point = { x: number; y: number };
 export type SitePlace = Point & { name: string; label: string };
@@ -35,25 +36,29 @@ export function placeSites(map: MapData): SitePlace[] {
 }
 
 /**
- * Places for all devices: those of a site around it, the others where their cables pull them. The same
- * network gives the same picture: the simulation has no chance in it.
+ * Places for all devices: those of a site around it, a network without sites in its tiers where it has some, all
+ * others where their cables pull them. The same network gives the same picture: the simulation has no chance in it.
  */
 export function layOut(map: MapData): Layout {
   const sites = placeSites(map);
+  const tiers = sites.length === 0 ? tiered(map) : null;
+  if (tiers) return { devices: tiers, sites };
   const homes = new Map(sites.map((site) => [site.name, site]));
   const count = map.devices.length;
   const spread = Math.max(1, Math.sqrt(count / 60));
+  const starts = unfolded(map, spread);
   const bodies: Body[] = map.devices.map((device, index) => {
     const home = homes.get(device.site ?? "") ?? null;
     const angle = index * 2.399963;
-    const away = home ? 8 * spread * Math.sqrt((index % 60) + 1) : 12 * Math.sqrt(index + 1);
+    const away = 8 * spread * Math.sqrt((index % 60) + 1);
     const centre = home ? scaled(home, spread) : { x: (WIDTH * spread) / 2, y: (HEIGHT * spread) / 2 };
+    const start = starts.get(device.name) ?? { x: 0, y: 0 };
     return {
       name: device.name,
       kind: device.kind,
       home: home ? centre : null,
-      x: centre.x + away * Math.cos(angle),
-      y: centre.y + away * Math.sin(angle),
+      x: centre.x + (home ? away * Math.cos(angle) : start.x),
+      y: centre.y + (home ? away * Math.sin(angle) : start.y),
     };
   });
   const byName = new Map(bodies.map((body) => [body.name, body]));
@@ -68,7 +73,7 @@ export function layOut(map: MapData): Layout {
   }
   const within = (link: SimulationLinkDatum<Body>) => {
     const [a, b] = [link.source as Body, link.target as Body];
-    return a.home !== null && a.home.x === b.home?.x && a.home.y === b.home?.y;
+    return a.home?.x === b.home?.x && a.home?.y === b.home?.y;
   };
   const simulation = forceSimulation(bodies)
     .stop()
@@ -97,6 +102,42 @@ export function layOut(map: MapData): Layout {
     devices: new Map(bodies.map((body) => [body.name, { x: body.x ?? 0, y: body.y ?? 0 }])),
     sites: sites.map((site) => ({ ...site, ...scaled(site, spread) })),
   };
+}
+
+const STEP = 55;
+
+/** Places for devices without a site to start from, relative to the middle: in rows by how far cables lead from an
+ * end of the network, so that what lies in a line starts in a line. */
+function unfolded(map: MapData, spread: number): Map<string, Point> {
+  const neighbors = neighborsOf(map);
+  const places = new Map<string, Point>();
+  let below = 0;
+  for (const device of map.devices) {
+    if (places.has(device.name)) continue;
+    const farthest = rowsFrom([device.name], neighbors).at(-1)?.[0] ?? device.name;
+    const found = rowsFrom([farthest], neighbors);
+    const widest = Math.max(...found.map((row) => row.length));
+    found.forEach((row, depth) => {
+      row.forEach((name, at) => {
+        const x = (depth - (found.length - 1) / 2) * STEP;
+        places.set(name, { x, y: below + (at - (row.length - 1) / 2) * STEP });
+      });
+    });
+    below += (widest + 1) * STEP;
+  }
+  return withinBounds(places, spread);
+}
+
+/** The same, drawn together where it reaches farther than the picture is to be. */
+function withinBounds(places: Map<string, Point>, spread: number): Map<string, Point> {
+  let [width, height] = [0, 0];
+  for (const { x, y } of places.values()) {
+    width = Math.max(width, 2 * Math.abs(x));
+    height = Math.max(height, 2 * Math.abs(y));
+  }
+  const across = Math.min(1, (WIDTH * spread) / Math.max(1, width));
+  const down = Math.min(1, (HEIGHT * spread) / Math.max(1, height));
+  return new Map([...places].map(([name, { x, y }]) => [name, { x: x * across, y: y * down }]));
 }
 
 function scaled(point: Point, spread: number): Point {
