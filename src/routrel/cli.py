@@ -234,7 +234,7 @@ def _table(options: argparse.Namespace) -> int:
 
 
 def _find(options: argparse.Namespace) -> int:
-    found = list(find(_load(options), options.word))
+    found = find(_load(options), options.word)
     if options.json:
         _print_json({"found": found})
     elif found:

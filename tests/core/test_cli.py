@@ -206,6 +206,11 @@ def test_a_word_is_found(network, capsys, word, found):
     assert any(tuple(line.split())[: len(found)] == found for line in out.splitlines()), out
 
 
+def test_a_search_is_cut(network, capsys, monkeypatch):
+    monkeypatch.setattr("routrel.analysis.overview.MOST_FOUND", 2)
+    assert len(run(capsys, "find", network, "10.0.1.77")[1].splitlines()) == 2
+
+
 def test_an_acl_is_found_by_name_and_nothing_is_said_so(network, capsys):
     assert any(line.split()[:2] == ["e", "ACL"] for line in run(capsys, "find", network, "e")[1].splitlines())
     assert run(capsys, "find", network, "zzz") == (1, "nothing of this name\n", "")

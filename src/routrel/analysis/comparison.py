@@ -46,8 +46,9 @@ def _model(before: Solved, after: Solved) -> Iterator[ModelChange]:
     for change in _named("device", old.devices, new.devices):
         if change.what != "changed":
             yield change
-    for name in old.devices.keys() & new.devices.keys():
-        yield from _device(name, old.devices[name], new.devices[name])
+    for name, device in old.devices.items():
+        if name in new.devices:
+            yield from _device(name, device, new.devices[name])
     yield from _named("link", _links(old), _links(new))
     yield from _named("endpoint", old.endpoints, new.endpoints)
     yield from _named("service", old.services, new.services)

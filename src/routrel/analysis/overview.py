@@ -1,6 +1,7 @@
 """The network as a map needs it: sites, devices, cables; and the words a question can be made of."""
 
 from collections.abc import Iterator
+from itertools import islice
 
 from routrel.analysis.answers import model
 from routrel.analysis.contest.why import WhyError, parse_prefix
@@ -69,9 +70,12 @@ MOST_FOUND = 200
 """Matches that a search gives."""
 
 
-def find(solved: Solved, typed: str) -> Iterator[model.Word]:
-    """All that a word, an address or a prefix could mean, within bounds; of an address, who owns and who covers it."""
-    typed = typed.strip()
+def find(solved: Solved, typed: str) -> list[model.Word]:
+    """What a word, an address or a prefix could mean, the first of it; of an address, who owns and who covers it."""
+    return list(islice(_found(solved, typed.strip()), MOST_FOUND))
+
+
+def _found(solved: Solved, typed: str) -> Iterator[model.Word]:
     try:
         asked = parse_prefix(typed)
     except WhyError:
@@ -95,7 +99,7 @@ def find(solved: Solved, typed: str) -> Iterator[model.Word]:
 
 
 def _named_parts(solved: Solved, wanted: str) -> Iterator[model.Word]:
-    """Lists, policies and BGP neighbours whose name holds a word."""
+    """Lists and policies whose name holds a word."""
     for device in solved.network.devices.values():
         for kind, names in (
             ("ACL", device.acls),
