@@ -1,12 +1,9 @@
 """Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
 
-import hashlib
-import json
 from typing import Any
 
 from django.http import HttpResponse
 from django.utils.cache import get_conditional_response
-from django.utils.http import quote_etag
 from drf_spectacular.utils import OpenApiParameter
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
@@ -16,8 +13,8 @@ from asked.records import keep
 from networks.access import revision_of, text_of
 from networks.models import Revision
 from questions.answer_schema import answers
+from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
-from routrel import __version__
 from work.service import ask, json_response
 
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
@@ -55,8 +52,7 @@ class QuestionView(AskingView):
         """The answer; nothing where the one that the client has is still right, since a revision never changes."""
         revision = revision_of(request, network_id, number)
         parameters = self.parameters(request)
-        asked = json.dumps([__version__, revision.digest, revision.file_name, self.question, parameters])
-        tag = quote_etag(hashlib.sha256(asked.encode()).hexdigest()[:32])
+        tag = tag_of(revision, self.question, parameters)
         answer = get_conditional_response(request, etag=tag)
         text = None
         if answer is None:
