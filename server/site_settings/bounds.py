@@ -8,6 +8,8 @@ import json
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
+from site_settings.problems import CONTENT_TYPE, problem
+
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
@@ -116,8 +118,8 @@ class _Body:
 
 
 async def _answer(send: Send, status: int, detail: str) -> None:
-    headers = [(b"content-type", b"application/json"), (b"connection", b"close")]
+    headers = [(b"content-type", CONTENT_TYPE.encode()), (b"connection", b"close")]
     if status == 503:
         headers.append((b"retry-after", b"2"))
     await send({"type": "http.response.start", "status": status, "headers": headers})
-    await send({"type": "http.response.body", "body": json.dumps({"detail": detail}).encode()})
+    await send({"type": "http.response.body", "body": json.dumps(problem(status, {"detail": detail})).encode()})
