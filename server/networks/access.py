@@ -1,6 +1,6 @@
 """Who may do what: the one place where roles are checked.
 
-A network of which one is no member does not exist for one (404); a role that does not suffice is
+A network of which one is no member, or that is deleted, does not exist for one (404); a role that does not suffice is
 refused (403).
 """
 
@@ -17,7 +17,9 @@ RANK = {Role.READER: 0, Role.EDITOR: 1, Role.OWNER: 2}
 def membership_of(request: Request, network_id: object, at_least: Role = Role.READER) -> Membership:
     """The signed-in user's membership in a network, if it has at least the role asked for."""
     membership = get_object_or_404(
-        Membership.objects.select_related("network"), network_id=network_id, user=request.user
+        Membership.objects.select_related("network").filter(network__deleted_at=None),
+        network_id=network_id,
+        user=request.user,
     )
     if RANK[Role(membership.role)] < RANK[at_least]:
         raise PermissionDenied(f"This needs the role {at_least.value}; yours is {membership.role}.")

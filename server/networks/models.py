@@ -1,4 +1,4 @@
-"""Networks, who may do what with them, and their revisions.
+"""Networks, who may do what with them, their revisions, and what was moved by hand on their maps.
 
 A revision is stored whole, as it was uploaded, and never altered; everything computed from it is a cache.
 """
@@ -20,6 +20,8 @@ class Network(models.Model):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     name = models.CharField(max_length=200)
     created_at = models.DateTimeField(auto_now_add=True)
+    deleted_at = models.DateTimeField(null=True, blank=True)
+    """Deleted ones are kept for a while, for their owners to take back."""
 
     class Meta:
         ordering = ["name", "created_at"]
@@ -55,6 +57,8 @@ class Revision(models.Model):
     taken_at = models.DateTimeField(null=True)
     device_count = models.PositiveIntegerField()
     is_capture = models.BooleanField(default=False)
+    error_count = models.PositiveIntegerField(null=True)
+    """Problems of the model that are errors; null until somebody looked at them."""
 
     class Meta:
         ordering = ["-number"]
@@ -66,3 +70,18 @@ class Revision(models.Model):
     def original(self) -> bytes:
         """The upload, byte for byte."""
         return zlib.decompress(bytes(self.packed))
+
+
+class MovedDevice(models.Model):
+    """A device that somebody moved on the map, by so many units of the layout from where it is computed to stand."""
+
+    network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="moved_devices")
+    device = models.CharField(max_length=200)
+    right = models.FloatField()
+    down = models.FloatField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["network", "device"], name="a device is moved once")]
+
+    def __str__(self) -> str:
+        return f"{self.device} of {self.network}"

@@ -18,6 +18,7 @@ class RevisionSerializer(serializers.Serializer[Any]):
     taken_at = serializers.DateTimeField(read_only=True, allow_null=True)
     device_count = serializers.IntegerField(read_only=True)
     is_capture = serializers.BooleanField(read_only=True)
+    error_count = serializers.IntegerField(read_only=True, allow_null=True)
 
 
 class NetworkSerializer(serializers.Serializer[Any]):
@@ -26,6 +27,25 @@ class NetworkSerializer(serializers.Serializer[Any]):
     created_at = serializers.DateTimeField(read_only=True)
     role = serializers.ChoiceField(choices=Role.choices, read_only=True)
     latest = RevisionSerializer(read_only=True, allow_null=True)
+    asked_at = serializers.DateTimeField(read_only=True, allow_null=True)
+
+
+class DeletedNetworkSerializer(serializers.Serializer[Any]):
+    id = serializers.UUIDField(read_only=True)
+    name = serializers.CharField(read_only=True)
+    deleted_at = serializers.DateTimeField(read_only=True)
+    gone_at = serializers.DateTimeField(read_only=True)
+
+
+LARGEST_MOVE = 100_000.0
+
+
+class MoveSerializer(serializers.Serializer[Any]):
+    """How far a device is moved from where it is computed to stand, in units of the layout."""
+
+    device = serializers.CharField(max_length=200)
+    right = serializers.FloatField(min_value=-LARGEST_MOVE, max_value=LARGEST_MOVE)
+    down = serializers.FloatField(min_value=-LARGEST_MOVE, max_value=LARGEST_MOVE)
 
 
 class PageSerializer(serializers.Serializer[Any]):

@@ -74,7 +74,8 @@ def check_quota(user: Any) -> None:
     if kept["count"] >= most["revisions"] or (kept["size"] or 0) >= most["bytes"]:
         raise PermissionDenied(
             f"You have stored {kept['count']:,} revisions of {(kept['size'] or 0) // 2**20:,} MiB; allowed are"
-            f" {most['revisions']:,} of {most['bytes'] // 2**20:,} MiB. Delete a network that is no longer needed."
+            f" {most['revisions']:,} of {most['bytes'] // 2**20:,} MiB. Delete a network that is no longer needed"
+            " for good."
         )
 
 

@@ -6,6 +6,7 @@ from typing import Any
 import msgspec
 from django.contrib.auth import get_user_model
 from django.db import transaction
+from django.db.models import Max, QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -18,10 +19,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from asked.models import AskedFlow
 from asked.records import ask_starred
 from networks.access import membership_of, network_of, revision_of
+from networks.deletion import KEPT, delete, remove_old, take_back
+from networks.example import FILE_NAME, zipped_example
 from networks.models import Membership, Network, Revision, Role
 from networks.serializers import (
+    DeletedNetworkSerializer,
     LoadErrorSerializer,
     MemberSerializer,
     NetworkPageSerializer,
@@ -31,7 +36,7 @@ from networks.serializers import (
     RevisionSerializer,
     UploadSerializer,
 )
-from networks.uploads import check_quota, read_upload, store
+from networks.uploads import Upload, check_quota, read_upload, store, upload_of
 from questions.answer_schema import SHAPE_OF
 from site_settings.problems import CONTENT_TYPE
 from work.service import json_response
@@ -52,6 +57,12 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
         .select_related("created_by")
     )
     latest = {revision.network_id: revision for revision in newest}
+    asked = {
+        (flow["network"], flow["user"]): flow["last"]
+        for flow in AskedFlow.objects.filter(network__in=[membership.network_id for membership in wanted])
+        .values("network", "user")
+        .annotate(last=Max("asked_at"))
+    }
     return [
         {
             "id": membership.network.id,
@@ -59,6 +70,7 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
             "created_at": membership.network.created_at,
             "role": membership.role,
             "latest": latest.get(membership.network_id),
+            "asked_at": asked.get((membership.network_id, membership.user_id)),
         }
         for membership in wanted
     ]
@@ -72,7 +84,9 @@ class NetworkListView(APIView):
     @extend_schema(responses=NetworkPageSerializer, parameters=[PAGE], operation_id="networks_list")
     def get(self, request: Request) -> Response:
         memberships = (
-            Membership.objects.filter(user=request.user).select_related("network").order_by("network__name", "id")
+            Membership.objects.filter(user=request.user, network__deleted_at=None)
+            .select_related("network")
+            .order_by("network__name", "id")
         )
         pages = PageNumberPagination()
         page = pages.paginate_queryset(memberships, request, view=self) or []
@@ -85,11 +99,66 @@ class NetworkListView(APIView):
         values = serializer.validated_data
         check_quota(request.user)
         upload = read_upload(values, request.user)
-        with transaction.atomic():
-            network = Network.objects.create(name=values.get("name") or upload.loaded.name[:200])
-            membership = Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
-            store(network, upload, request.user, values.get("note", ""))
-        return Response(NetworkSerializer(_described([membership])[0]).data, status=status.HTTP_201_CREATED)
+        return _created(request, upload, values.get("name") or upload.loaded.name[:200], values.get("note", ""))
+
+
+def _created(request: Request, upload: Upload, name: str, note: str) -> Response:
+    with transaction.atomic():
+        network = Network.objects.create(name=name)
+        membership = Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
+        store(network, upload, request.user, note)
+    return Response(NetworkSerializer(_described([membership])[0]).data, status=status.HTTP_201_CREATED)
+
+
+class ExampleView(APIView):
+    """A network of one's own to begin with: the one that ships with Routrel."""
+
+    @extend_schema(request=None, responses={201: NetworkSerializer})
+    def post(self, request: Request) -> Response:
+        check_quota(request.user)
+        upload = upload_of(FILE_NAME, zipped_example(), request.user)
+        return _created(request, upload, upload.loaded.name[:200], "the example as shipped")
+
+
+class DeletedListView(APIView):
+    """The networks one owned that are deleted and can still be taken back, the last deleted first."""
+
+    @extend_schema(responses=DeletedNetworkSerializer(many=True), operation_id="deleted_list")
+    def get(self, request: Request) -> Response:
+        remove_old()
+        networks = _deleted_of(request).order_by("-deleted_at")
+        rows = [
+            {
+                "id": network.id,
+                "name": network.name,
+                "deleted_at": network.deleted_at,
+                "gone_at": network.deleted_at + KEPT if network.deleted_at else None,
+            }
+            for network in networks
+        ]
+        return Response(DeletedNetworkSerializer(rows, many=True).data)
+
+
+class DeletedView(APIView):
+    """A network that is deleted."""
+
+    @extend_schema(request=None, responses=NetworkSerializer)
+    def post(self, request: Request, network_id: str) -> Response:
+        """Take it back."""
+        network = get_object_or_404(_deleted_of(request), pk=network_id)
+        take_back(network)
+        return Response(NetworkSerializer(_described([membership_of(request, network_id)])[0]).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, network_id: str) -> Response:
+        """Delete it for good."""
+        get_object_or_404(_deleted_of(request), pk=network_id).delete()
+        return Response(status=status.HTTP_204_NO_CONTENT)
+
+
+def _deleted_of(request: Request) -> QuerySet[Network]:
+    mine = Membership.objects.filter(user=request.user, role=Role.OWNER)
+    return Network.objects.filter(memberships__in=mine).exclude(deleted_at=None)
 
 
 class LoadCheckView(APIView):
@@ -127,7 +196,8 @@ class NetworkView(APIView):
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, network_id: str) -> Response:
-        network_of(request, network_id, Role.OWNER).delete()
+        """Out of sight at once; an owner can take it back for a while."""
+        delete(network_of(request, network_id, Role.OWNER))
         return Response(status=status.HTTP_204_NO_CONTENT)
 
 

@@ -2,6 +2,7 @@
 
 from typing import Any
 
+import msgspec
 from django.http import HttpResponse
 from django.utils.cache import get_conditional_response
 from drf_spectacular.utils import OpenApiParameter
@@ -110,6 +111,18 @@ class WalksView(AskingView):
 @answers("findings")
 class FindingsView(QuestionView):
     """Problems of the model itself."""
+
+    def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
+        """How many are errors is kept, for the list of networks."""
+        if text is None:
+            return
+        found = sum(one.severity == "error" for one in msgspec.json.decode(text, type=list[_Severity]))
+        if found != revision.error_count:
+            Revision.objects.filter(pk=revision.pk).update(error_count=found)
+
+
+class _Severity(msgspec.Struct):
+    severity: str
 
 
 @answers("words", TYPED)

@@ -19,6 +19,8 @@ OWN = {
     ("/api/networks", "get"),
     ("/api/networks", "post"),
     ("/api/load-check", "post"),
+    ("/api/networks/example", "post"),
+    ("/api/deleted-networks", "get"),
 }
 
 
@@ -29,8 +31,8 @@ def endpoints() -> list[tuple[str, str]]:
 
 ALL = endpoints()
 OF_A_NETWORK = [endpoint for endpoint in ALL if endpoint not in OPEN | OWN]
-NOT_CHANGING = ("/walks", "/asked/{asked_id}")
-"""What is asked by post, since it does not fit an address; and one's own list of what was asked."""
+NOT_CHANGING = ("/walks", "/asked/{asked_id}", "/deleted-networks/{network_id}")
+"""What is asked by post, since it does not fit an address; one's own list of what was asked; what only owners see."""
 CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" and not path.endswith(NOT_CHANGING)]
 
 

@@ -12,6 +12,7 @@ export type Check = Schemas["Check"];
 export type Cause = Schemas["Cause"];
 export type Place = Schemas["Place"];
 export type MapData = Schemas["Map"];
+export type MapMove = Schemas["Move"];
 export type Finding = Schemas["Finding"];
 export type Word = Schemas["Word"];
 export type LoadError = Schemas["LoadError"];

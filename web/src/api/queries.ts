@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { api, unwrap } from "./client";
+import { api, type MapMove, unwrap } from "./client";
 import type { paths } from "./schema.gen";
 
 export type Question = { from: string; to: string; service: string; enter: string };
@@ -79,6 +79,48 @@ export function useRevisions(networkId: string) {
           }),
         ),
       ),
+  });
+}
+
+export function useMapMoves(networkId: string) {
+  return useQuery({
+    queryKey: ["map moves", networkId],
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/networks/{network_id}/map-moves", { params: { path: { network_id: networkId } } }),
+      ),
+  });
+}
+
+/** Moves a device on the map, seen at once and taken back where it cannot be kept. */
+export function useMoveDevice(networkId: string) {
+  const queries = useQueryClient();
+  const queryKey = ["map moves", networkId];
+  return useMutation({
+    mutationFn: (body: MapMove) =>
+      unwrap(
+        api.PUT("/api/networks/{network_id}/map-moves", {
+          params: { path: { network_id: networkId } },
+          body,
+        }),
+      ),
+    onMutate: (move) =>
+      queries.setQueryData<MapMove[]>(queryKey, (before = []) => [
+        ...before.filter((one) => one.device !== move.device),
+        move,
+      ]),
+    onError: () => queries.invalidateQueries({ queryKey }),
+  });
+}
+
+export function usePutBack(networkId: string) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () =>
+      unwrap(
+        api.DELETE("/api/networks/{network_id}/map-moves", { params: { path: { network_id: networkId } } }),
+      ),
+    onSuccess: () => queries.setQueryData(["map moves", networkId], []),
   });
 }
 

@@ -4,6 +4,41 @@
  */
 
 export interface paths {
+    "/api/deleted-networks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The networks one owned that are deleted and can still be taken back, the last deleted first. */
+        get: operations["deleted_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deleted-networks/{network_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take it back. */
+        post: operations["deleted_networks_create"];
+        /** @description Delete it for good. */
+        delete: operations["deleted_networks_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -67,7 +102,7 @@ export interface paths {
         get: operations["networks_retrieve"];
         put?: never;
         post?: never;
-        /** @description One network. */
+        /** @description Out of sight at once; an owner can take it back for a while. */
         delete: operations["networks_destroy"];
         options?: never;
         head?: never;
@@ -105,6 +140,25 @@ export interface paths {
         post?: never;
         /** @description Forget it. */
         delete: operations["networks_asked_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/map-moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was moved on the map of a network. */
+        get: operations["map_moves_list"];
+        /** @description Move a device; its former move is forgotten. */
+        put: operations["networks_map_moves_update"];
+        post?: never;
+        /** @description Put all devices back where they are computed to stand. */
+        delete: operations["networks_map_moves_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -486,6 +540,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A network of one's own to begin with: the one that ships with Routrel. */
+        post: operations["networks_example_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -748,6 +819,15 @@ export interface components {
             place: components["schemas"]["Place"] | null;
             is_rule: boolean;
         };
+        DeletedNetwork: {
+            /** Format: uuid */
+            readonly id: string;
+            readonly name: string;
+            /** Format: date-time */
+            readonly deleted_at: string;
+            /** Format: date-time */
+            readonly gone_at: string;
+        };
         /**
          * Device
          * @description A device of the map.
@@ -971,6 +1051,22 @@ export interface components {
             username: string;
             role: components["schemas"]["RoleEnum"];
         };
+        /** @description How far a device is moved from where it is computed to stand, in units of the layout. */
+        Move: {
+            device: string;
+            /** Format: double */
+            right: number;
+            /** Format: double */
+            down: number;
+        };
+        /** @description How far a device is moved from where it is computed to stand, in units of the layout. */
+        MoveRequest: {
+            device: string;
+            /** Format: double */
+            right: number;
+            /** Format: double */
+            down: number;
+        };
         /**
          * NearMiss
          * @description An accepting entry that one field alone keeps from matching, or that stands behind the one that drops.
@@ -990,6 +1086,8 @@ export interface components {
             readonly created_at: string;
             readonly role: components["schemas"]["RoleEnum"];
             readonly latest: components["schemas"]["Revision"] | null;
+            /** Format: date-time */
+            readonly asked_at: string | null;
         };
         /** @description A page of a list; what it lists is said by those made of it. */
         NetworkPage: {
@@ -1183,6 +1281,7 @@ export interface components {
             readonly taken_at: string | null;
             readonly device_count: number;
             readonly is_capture: boolean;
+            readonly error_count: number | null;
         };
         /** @description A page of a list; what it lists is said by those made of it. */
         RevisionPage: {
@@ -1523,6 +1622,93 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    deleted_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedNetwork"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deleted_networks_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Network"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deleted_networks_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     health_retrieve: {
         parameters: {
             query?: never;
@@ -1844,6 +2030,101 @@ export interface operations {
             header?: never;
             path: {
                 asked_id: number;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    map_moves_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Move"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_map_moves_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["MoveRequest"];
+                "multipart/form-data": components["schemas"]["MoveRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Move"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_map_moves_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
                 network_id: string;
             };
             cookie?: never;
@@ -2664,6 +2945,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Word"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_example_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Network"];
                 };
             };
             /** @description an error */

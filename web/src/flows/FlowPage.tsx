@@ -3,8 +3,9 @@ import { useSearchParams } from "react-router";
 import type { Walk } from "../api/client";
 import { useMap, useWalk } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
+import { answerMap } from "../map/answerMap";
 import { NetworkMap } from "../map/NetworkMap";
-import { walkTraces } from "../map/ways";
+import { cablesByLink, walkTraces } from "../map/ways";
 import { Failed, Waiting } from "../ui/states";
 import { useStepper } from "../ui/useStepper";
 import { AnswerHead } from "./AnswerHead";
@@ -26,8 +27,15 @@ export function FlowPage() {
   const walk = useWalk(revision, question);
   const answer = asked && !walk.isError ? walk.data : undefined;
   const traces = useMemo(
-    () => (answer && map.data ? walkTraces(answer, map.data.cables) : undefined),
+    () => (answer && map.data ? walkTraces(answer, cablesByLink(map.data)) : undefined),
     [answer, map.data],
+  );
+  const own = useMemo(
+    () =>
+      answer && traces && map.data
+        ? answerMap(map.data, traces, answer.forward.stops[0]?.device ?? "")
+        : null,
+    [answer, traces, map.data],
   );
   const devices = answer ? orderedDevices(answer) : [];
   const at = search.get("at");
@@ -66,7 +74,9 @@ export function FlowPage() {
         <section className="min-h-0" aria-label="the map">
           {map.isPending && <Waiting what="the map" />}
           {map.isError && <Failed error={map.error} what="The map cannot be drawn." />}
-          {map.data && <NetworkMap map={map.data} traces={traces} chosen={chosen} choose={choose} />}
+          {map.data && (
+            <NetworkMap map={map.data} traces={traces} own={own} chosen={chosen} choose={choose} />
+          )}
         </section>
       </div>
       {answer && chosen && (

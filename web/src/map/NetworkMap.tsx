@@ -1,168 +1,226 @@
-import { type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { MapData } from "../api/client";
+import { useMapMoves, useMoveDevice, usePutBack } from "../api/queries";
+import { useCurrentNetwork } from "../frame/context";
 import { download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
-import { layOut, type Point } from "./layout";
-import { Picture, type Size, type View } from "./Picture";
+import type { AnswerMap } from "./answerMap";
+import { draw } from "./drawing";
+import { fitted, near, seen, stretchFor, type View, zoomed } from "./fit";
+import { type Layout, layOut, type Moves, stretched, withMoves } from "./layout";
+import { Picture } from "./Picture";
 import { standalone } from "./standalone";
+import { useDrag, useSize, useWheel } from "./usePane";
 import type { Traces } from "./ways";
 
-const MARGIN = { x: 108, y: 54 };
+const NOTHING: Traces = { forward: [], back: [], endings: new Map(), touched: new Set() };
+/** From so many devices on an answer is shown by its own map first. */
+const LARGE = 100;
+const NEARER = 1.35;
+const NUDGE = 12;
 
-function fitted(points: Point[], size: Size): View {
-  if (points.length === 0 || size.width === 0) return { scale: 1, x: 0, y: 0 };
-  const xs = points.map((point) => point.x);
-  const ys = points.map((point) => point.y);
-  const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
-  const scale = Math.min(
-    2.2,
-    (size.width - 2 * MARGIN.x) / Math.max(1, right - left),
-    (size.height - 2 * MARGIN.y) / Math.max(1, bottom - top),
-  );
-  return {
-    scale,
-    x: size.width / 2 - (scale * (left + right)) / 2,
-    y: size.height / 2 - (scale * (top + bottom)) / 2,
-  };
-}
-
-/** The network laid out by site, with ways traced over it; what they do not touch is dimmed. */
+/** The network laid out by structure, with ways traced over it; what they do not touch is dimmed. */
 export function NetworkMap({
   map,
-  traces,
+  traces = NOTHING,
+  own = null,
   chosen,
   choose,
 }: {
   map: MapData;
   traces: Traces | undefined;
+  /** The map of the answer alone, where there is one. */
+  own?: AnswerMap | null;
   chosen: string | null;
   choose: (device: string) => void;
 }) {
-  const layout = useMemo(() => layOut(map), [map]);
+  const [wantsOwn, setWantsOwn] = useState<boolean | null>(null);
+  const isOwn = own !== null && (wantsOwn ?? map.devices.length >= LARGE);
+  const whole = useMemo(() => layOut(map), [map]);
+  return (
+    <Pane
+      key={isOwn ? "answer" : "network"}
+      map={isOwn ? own.map : map}
+      layout={isOwn ? own.layout : whole}
+      leftOut={isOwn ? own.leftOut : 0}
+      traces={traces}
+      chosen={chosen}
+      choose={choose}
+      isOwn={isOwn}
+      turnOver={own ? () => setWantsOwn(!isOwn) : null}
+    />
+  );
+}
+
+function Pane({
+  map,
+  layout,
+  leftOut,
+  traces,
+  chosen,
+  choose,
+  isOwn,
+  turnOver,
+}: {
+  map: MapData;
+  layout: Layout;
+  leftOut: number;
+  traces: Traces;
+  chosen: string | null;
+  choose: (device: string) => void;
+  isOwn: boolean;
+  turnOver: (() => void) | null;
+}) {
   const host = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState<Size>({ width: 0, height: 0 });
+  const size = useSize(host);
   const [view, setView] = useState<View | null>(null);
-  const drag = useRef<{ x: number; y: number; view: View; moved: boolean } | null>(null);
+  const [opened, setOpened] = useState<string | null>(null);
+  const moving = useMoving(!isOwn);
 
-  useEffect(() => {
-    const element = host.current;
-    if (!element) return;
-    const observer = new ResizeObserver(() =>
-      setSize({ width: element.clientWidth, height: element.clientHeight }),
-    );
-    observer.observe(element);
-    return () => observer.disconnect();
-  }, []);
-
-  const all = useMemo(() => [...layout.devices.values()], [layout]);
-  const shown = view ?? fitted(all, size);
-  const zoom = (factor: number, at: Point) =>
-    setView((before) => {
-      const old = before ?? shown;
-      const scale = Math.min(8, Math.max(0.05, old.scale * factor));
-      const ratio = scale / old.scale;
-      return { scale, x: at.x - (at.x - old.x) * ratio, y: at.y - (at.y - old.y) * ratio };
-    });
+  const [across, down] = stretchFor(layout, size);
+  const drawn = useMemo(
+    () => stretched(withMoves(layout, moving.moves), across, down),
+    [layout, moving.moves, across, down],
+  );
+  const shown = view ?? fitted(drawn, size);
   const middle = { x: size.width / 2, y: size.height / 2 };
+  const zoom = (factor: number, at: { x: number; y: number }) =>
+    setView((before) => zoomed(before ?? shown, factor, at));
+  useWheel(host, zoom);
+  const drag = useDrag(shown, setView, moving.mayMove, (device, right, below, done) =>
+    moving.move(device, right / across, below / down, done),
+  );
+  // All of it is seen: no name may leave the pane.
+  const edge = view === null ? JSON.stringify(seen(shown, size)) : null;
+  const visible = JSON.stringify(near(shown, size));
+  const { scale } = shown;
+  const { touched, endings } = traces;
+  const drawing = useMemo(
+    () =>
+      draw({
+        map,
+        layout: drawn,
+        scale,
+        touched,
+        endings,
+        chosen,
+        opened,
+        visible: JSON.parse(visible),
+        edge: edge === null ? null : JSON.parse(edge),
+      }),
+    [map, drawn, scale, touched, endings, chosen, opened, visible, edge],
+  );
+  const kinds = useMemo(() => new Map(map.devices.map((device) => [device.name, device.kind])), [map]);
+
   function save() {
-    const drawing = host.current?.querySelector("svg");
-    if (drawing) download(`${map.name} map.svg`, standalone(drawing, themeColour), "image/svg+xml");
+    const picture = host.current?.querySelector("svg");
+    if (picture) download(`${map.name} map.svg`, standalone(picture, themeColour), "image/svg+xml");
   }
+  const nudge = (right: number, below: number) => {
+    if (chosen && moving.mayMove)
+      moving.move(chosen, (right * NUDGE) / scale / across, (below * NUDGE) / scale / down, true);
+  };
+  const whole = () => {
+    setView(null);
+    setOpened(null);
+  };
+  const actions = [
+    { key: "0", label: "whole", run: whole },
+    { key: "+", label: "nearer", run: () => zoom(NEARER, middle) },
+    { key: "-", label: "farther", run: () => zoom(1 / NEARER, middle) },
+    ...(turnOver ? [{ key: "m", label: isOwn ? "the network" : "the answer's own", run: turnOver }] : []),
+    { key: "g", label: "save as SVG", run: save },
+    ...(moving.mayMove && moving.kept > 0
+      ? [{ key: "p", label: `put back ${moving.kept} moved`, run: moving.putBack }]
+      : []),
+  ];
   useKeys({
-    g: save,
-    "+": () => zoom(1.35, middle),
-    "-": () => zoom(1 / 1.35, middle),
-    "0": () => setView(null),
+    ...Object.fromEntries(actions.map((action) => [action.key, action.run])),
+    ...(opened === null ? {} : { Escape: () => setOpened(null) }),
+    H: () => nudge(-1, 0),
+    L: () => nudge(1, 0),
+    K: () => nudge(0, -1),
+    J: () => nudge(0, 1),
   });
-
-  // React's wheel listeners are passive: this one must keep the page from scrolling.
-  const zoomNow = useRef(zoom);
-  zoomNow.current = zoom;
-  useEffect(() => {
-    const element = host.current;
-    if (!element) return;
-    const wheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const box = element.getBoundingClientRect();
-      zoomNow.current(Math.exp(-event.deltaY * 0.0016), {
-        x: event.clientX - box.left,
-        y: event.clientY - box.top,
-      });
-    };
-    element.addEventListener("wheel", wheel, { passive: false });
-    return () => element.removeEventListener("wheel", wheel);
-  }, []);
-
-  function down(event: PointerEvent) {
-    drag.current = { x: event.clientX, y: event.clientY, view: shown, moved: false };
-  }
-  function move(event: PointerEvent) {
-    const start = drag.current;
-    if (!start) return;
-    const [dx, dy] = [event.clientX - start.x, event.clientY - start.y];
-    if (!start.moved && Math.hypot(dx, dy) < 4) return;
-    start.moved = true;
-    event.currentTarget.setPointerCapture(event.pointerId);
-    setView({ ...start.view, x: start.view.x + dx, y: start.view.y + dy });
-  }
 
   return (
     <div
       ref={host}
       className="relative h-full overflow-hidden touch-none cursor-grab active:cursor-grabbing"
-      onPointerDown={down}
-      onPointerMove={move}
-      onPointerUp={() => {
-        drag.current = null;
-      }}
+      {...drag}
       data-testid="map"
+      data-shows={isOwn ? "answer" : "network"}
     >
       {size.width > 0 && (
-        <svg width={size.width} height={size.height} aria-label="map of the network">
+        // biome-ignore lint/a11y/useSemanticElements: a drawing of buttons is no fieldset
+        <svg width={size.width} height={size.height} role="group" aria-label="map of the network">
           <g transform={`translate(${shown.x} ${shown.y})`}>
             <Picture
-              map={map}
-              layout={layout}
-              scale={shown.scale}
+              drawing={drawing}
               traces={traces}
+              kinds={kinds}
               chosen={chosen}
               choose={choose}
-              window={cut(shown, size)}
-              zoom={zoom}
-              view={shown}
+              open={setOpened}
             />
           </g>
         </svg>
       )}
-      <p className="absolute left-3 bottom-2 text-sm text-faint flex gap-3">
-        <button type="button" className="hover:text-ink" onClick={() => setView(null)}>
-          whole <Key>0</Key>
-        </button>
-        <button type="button" className="hover:text-ink" onClick={() => zoom(1.35, middle)}>
-          nearer <Key>+</Key>
-        </button>
-        <button type="button" className="hover:text-ink" onClick={() => zoom(1 / 1.35, middle)}>
-          farther <Key>-</Key>
-        </button>
-        <button type="button" className="hover:text-ink" onClick={save}>
-          save as SVG <Key>g</Key>
-        </button>
+      {leftOut > 0 && (
+        <p className="absolute left-3 top-2 text-sm text-faint">
+          {leftOut} more neighbour{leftOut === 1 ? "" : "s"} not drawn
+        </p>
+      )}
+      <p className="absolute left-3 right-3 bottom-2 text-sm text-faint flex flex-wrap gap-x-3">
+        {actions.map((action) => (
+          <button key={action.key} type="button" className="hover:text-ink bg-paper" onClick={action.run}>
+            {action.label} <Key>{action.key}</Key>
+          </button>
+        ))}
+        {moving.mayMove && chosen !== null && (
+          <span>
+            move it: drag or <Key>H J K L</Key>
+          </span>
+        )}
+        {moving.failed && <span className="text-stop">The move was not kept: {moving.failed}</span>}
       </p>
     </div>
   );
 }
 
+/** What is moved by hand: as it is kept, and as it is being dragged. */
+function useMoving(isNetwork: boolean) {
+  const { network } = useCurrentNetwork();
+  const kept = useMapMoves(network.id);
+  const save = useMoveDevice(network.id);
+  const back = usePutBack(network.id);
+  const [dragged, setDragged] = useState<{ device: string; by: [number, number] } | null>(null);
+  const moves = useMemo(() => {
+    const found: Record<string, readonly [number, number]> = {};
+    if (!isNetwork) return found;
+    for (const move of kept.data ?? []) found[move.device] = [move.right, move.down];
+    if (dragged) {
+      const [right, down] = found[dragged.device] ?? [0, 0];
+      found[dragged.device] = [right + dragged.by[0], down + dragged.by[1]];
+    }
+    return found satisfies Moves;
+  }, [kept.data, dragged, isNetwork]);
+  return {
+    moves,
+    kept: kept.data?.length ?? 0,
+    mayMove: isNetwork && network.role !== "reader" && kept.isSuccess,
+    move(device: string, right: number, down: number, done: boolean) {
+      if (!done) return setDragged({ device, by: [right, down] });
+      const before = kept.data?.find((one) => one.device === device);
+      setDragged(null);
+      save.mutate({ device, right: (before?.right ?? 0) + right, down: (before?.down ?? 0) + down });
+    },
+    putBack: () => back.mutate(),
+    failed: (save.error ?? back.error)?.message ?? null,
+  };
+}
+
 function themeColour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 }
-
-/** The part of the picture near the window, in steps, so that a pan draws anew only now and then. */
-function cut(view: View, size: Size): string {
-  const step = 300;
-  const left = Math.floor(-view.x / step) * step - step;
-  const top = Math.floor(-view.y / step) * step - step;
-  return [left, top, left + size.width + 3 * step, top + size.height + 3 * step].join(" ");
-}
-
-/** A strand's steps as arrows, each kept to its own side of the cable so that both strands are seen. */

@@ -1,178 +1,73 @@
-import { useMemo } from "react";
-import type { MapData } from "../api/client";
+import { memo } from "react";
 import { kindPath, VerdictMark } from "../ui/marks";
-import { type Cluster, clusters, radius } from "./clusters";
-import { type Label, placeLabels } from "./labels";
-import type { layOut, Point } from "./layout";
-import type { Traces } from "./ways";
+import { radius } from "./clusters";
+import type { Drawing, Line, Mark } from "./drawing";
+import type { Step, Traces } from "./ways";
 
-const CHARACTER = 6.9;
+const BOLD = {
+  paintOrder: "stroke",
+  stroke: "var(--paper)",
+  strokeWidth: 3,
+  strokeLinejoin: "round",
+} as const;
 
-export type View = { scale: number; x: number; y: number };
-export type Size = { width: number; height: number };
-
-const NOTHING: Traces = { forward: [], back: [], endings: new Map(), touched: new Set() };
-
-export function Picture({
-  map,
-  layout,
-  scale,
+/** What a map shows at one scale: cables, ways, marks, names. */
+export const Picture = memo(function Picture({
+  drawing,
   traces,
+  kinds,
   chosen,
   choose,
-  window: visible,
-  zoom,
-  view,
+  open,
 }: {
-  map: MapData;
-  layout: ReturnType<typeof layOut>;
-  scale: number;
-  traces: Traces | undefined;
+  drawing: Drawing;
+  traces: Traces;
+  kinds: Map<string, string>;
   chosen: string | null;
   choose: (device: string) => void;
-  window: string;
-  zoom: (factor: number, at: Point) => void;
-  view: View;
+  /** Open a cluster in place, or close what is open. */
+  open: (member: string | null) => void;
 }) {
-  const { forward, back, endings, touched } = traces ?? NOTHING;
-
-  const drawn = useMemo(() => {
-    const [left = 0, top = 0, right = 0, bottom = 0] = visible.split(" ").map(Number);
-    const apart = new Set(touched);
-    if (chosen) apart.add(chosen);
-    const made =
-      layout.devices.size > 60
-        ? clusters(layout.devices, scale, apart)
-        : [...layout.devices].map(([name, place]) => ({ id: name, members: [name], ...place }));
-    const clusterOf = new Map(
-      made.flatMap((cluster) => cluster.members.map((name) => [name, cluster] as const)),
-    );
-    const at = (cluster: Cluster): Point => ({ x: cluster.x * scale, y: cluster.y * scale });
-    const near = (point: Point) => point.x > left && point.x < right && point.y > top && point.y < bottom;
-    const kinds = new Map(map.devices.map((device) => [device.name, device.kind]));
-    const lines = new Map<
-      string,
-      { from: Point; to: Point; up: boolean; switched: boolean; count: number }
-    >();
-    for (const cable of map.cables) {
-      const ends = [...new Set(cable.ends.map((end) => clusterOf.get(end.device)))].filter(
-        (one) => one !== undefined,
-      );
-      const hub = ends[0];
-      const switched = cable.ends.some((end) => kinds.get(end.device) === "switch") || ends.length > 2;
-      for (const other of ends.slice(1)) {
-        if (!hub) continue;
-        const [from, to] = [at(hub), at(other)];
-        if (!near(from) && !near(to)) continue;
-        const key = hub.id < other.id ? `${hub.id}\n${other.id}` : `${other.id}\n${hub.id}`;
-        const line = lines.get(key);
-        if (line) {
-          line.count += 1;
-          line.up ||= cable.up;
-          line.switched &&= switched;
-        } else lines.set(key, { from, to, up: cable.up, switched, count: 1 });
-      }
-    }
-    const marks = made.map((cluster) => ({ cluster, ...at(cluster) })).filter(near);
-    const labels: Label[] = marks
-      .filter((mark) => mark.cluster.members.length === 1)
-      .map((mark) => {
-        const name = mark.cluster.id;
-        const rank = name === chosen ? 0 : touched.has(name) ? 1 : kinds.get(name) === "host" ? 6 : 4;
-        return { id: name, x: mark.x, y: mark.y, width: name.length * CHARACTER + 4, height: 14, rank };
-      })
-      .filter((label) => layout.devices.size <= 60 || label.rank < 2 || marks.length < 160);
-    const siteLabels: Label[] = layout.sites.map((site) => ({
-      id: `site ${site.name}`,
-      x: site.x * scale,
-      y: siteTop(site.name, map, layout, scale) - 26,
-      width: site.label.length * 8 + 6,
-      height: 18,
-      rank: 2,
-      upright: true,
-    }));
-    const placed = placeLabels(
-      [...labels, ...siteLabels],
-      [
-        ...marks.map((mark) => ({ x: mark.x, y: mark.y, radius: radius(mark.cluster.members.length) })),
-        // The sign of an ending stands up and right of its device.
-        ...marks
-          .filter((mark) => endings.has(mark.cluster.id))
-          .map((mark) => ({ x: mark.x + 14, y: mark.y - 12, radius: 9 })),
-      ],
-    );
-    return { marks, lines: [...lines], placed, clusterOf, at, kinds };
-  }, [layout, scale, touched, chosen, map, visible, endings]);
-
-  const place = (name: string): Point => {
-    const cluster = drawn.clusterOf.get(name);
-    return cluster ? drawn.at(cluster) : { x: 0, y: 0 };
-  };
+  const { forward, back, endings, touched } = traces;
   const dimmed = touched.size > 0;
-  const siteLabelOf = new Map(layout.sites.map((site) => [`site ${site.name}`, site.label]));
+  const places = new Map(drawing.marks.flatMap((mark) => mark.cluster.members.map((name) => [name, mark])));
   return (
     <>
-      <g stroke="var(--faint)" opacity={dimmed ? 0.38 : 0.7}>
-        {drawn.lines.map(([key, line]) => (
-          <line
-            key={key}
-            x1={line.from.x}
-            y1={line.from.y}
-            x2={line.to.x}
-            y2={line.to.y}
-            strokeWidth={Math.min(2.2, 0.8 + 0.1 * line.count)}
-            // Solid is routed, dotted switched; what is down is hardly there.
-            strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
-            strokeLinecap={line.switched ? "round" : undefined}
-          />
-        ))}
-      </g>
-      <Steps steps={forward} place={place} tone="var(--forward)" />
-      <Steps steps={back} place={place} tone="var(--return)" />
-      {drawn.marks.map(({ cluster, x, y }) =>
-        cluster.members.length > 1 ? (
-          // biome-ignore lint/a11y/noStaticElementInteractions: the same is done by the key for nearer
-          <g
-            key={cluster.id}
-            transform={`translate(${x} ${y})`}
-            opacity={dimmed ? 0.55 : 1}
-            className="cursor-zoom-in"
-            onClick={() => zoom(2, { x: x + view.x, y: y + view.y })}
-          >
-            <circle r={radius(cluster.members.length)} fill="var(--wash)" stroke="var(--faint)" />
-            <text textAnchor="middle" dy="4" fontSize="11.5" fill="var(--ink)">
-              {cluster.members.length}
-            </text>
-          </g>
+      <Cables lines={drawing.lines.filter((line) => !line.above)} dimmed={dimmed} />
+      {drawing.opened && (
+        // biome-ignore lint/a11y/noStaticElementInteractions: Escape does the same
+        <rect
+          x={drawing.opened.left}
+          y={drawing.opened.top}
+          width={drawing.opened.right - drawing.opened.left}
+          height={drawing.opened.bottom - drawing.opened.top}
+          fill="var(--paper)"
+          stroke="var(--hair)"
+          onClick={() => open(null)}
+          data-testid="opened"
+        />
+      )}
+      <Cables lines={drawing.lines.filter((line) => line.above)} dimmed={dimmed} />
+      <Way steps={forward} run={drawing.run} tone="var(--forward)" />
+      <Way steps={back} run={drawing.run} tone="var(--return)" />
+      {drawing.marks.map((mark) =>
+        mark.cluster.members.length > 1 ? (
+          <ClusterMark key={mark.cluster.id} mark={mark} dimmed={dimmed} open={open} />
         ) : (
-          // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside a drawing
-          <g
-            key={cluster.id}
-            transform={`translate(${x} ${y})`}
-            role="button"
-            tabIndex={touched.has(cluster.id) ? 0 : -1}
-            aria-label={`${drawn.kinds.get(cluster.id)} ${cluster.id}`}
-            aria-pressed={cluster.id === chosen}
-            opacity={dimmed && !touched.has(cluster.id) ? 0.45 : 1}
-            className="cursor-pointer outline-offset-4"
-            onClick={() => choose(cluster.id)}
-            onKeyDown={(event) => {
-              if (event.key === "Enter" || event.key === " ") choose(cluster.id);
-            }}
-          >
-            <circle r="13" fill={cluster.id === chosen ? "var(--mark)" : "transparent"} />
-            <path
-              d={kindPath(drawn.kinds.get(cluster.id) ?? "router")}
-              fill={drawn.kinds.get(cluster.id) === "host" ? "var(--ink)" : "var(--paper)"}
-              stroke="var(--ink)"
-              strokeWidth="1.5"
-            />
-          </g>
+          <DeviceMark
+            key={mark.cluster.id}
+            mark={mark}
+            kind={kinds.get(mark.cluster.id) ?? "router"}
+            isChosen={mark.cluster.id === chosen}
+            isTouched={touched.has(mark.cluster.id)}
+            dimmed={dimmed}
+            choose={choose}
+          />
         ),
       )}
       {[...endings].map(([device, verdict]) => {
-        const at = place(device);
-        return (
+        const at = places.get(device);
+        return at ? (
           <g
             key={`end ${device}`}
             transform={`translate(${at.x + 7} ${at.y - 19})`}
@@ -184,12 +79,11 @@ export function Picture({
             <rect x="-2" y="-2" width="16" height="16" rx="2" fill="var(--paper)" stroke="currentColor" />
             <VerdictMark verdict={verdict} size={12} />
           </g>
-        );
+        ) : null;
       })}
       <g className="pointer-events-none" textAnchor="middle">
-        {drawn.placed.map((label) => {
-          const site = siteLabelOf.get(label.id);
-          return site ? (
+        {drawing.labels.map((label) =>
+          label.site ? (
             <text
               key={label.id}
               x={label.x}
@@ -197,8 +91,10 @@ export function Picture({
               fontSize="15"
               fontStyle="italic"
               fill="var(--faint)"
+              data-label="site"
+              {...BOLD}
             >
-              {site}
+              {label.text}
             </text>
           ) : (
             <text
@@ -207,38 +103,121 @@ export function Picture({
               y={label.y + 4}
               fontSize="11.5"
               className="mono"
-              fill="var(--ink)"
-              opacity={dimmed && !touched.has(label.id) ? 0.6 : 1}
+              fill={dimmed && !touched.has(label.id) ? "var(--faint)" : "var(--ink)"}
+              data-label="device"
+              {...BOLD}
             >
-              {label.id}
+              {label.text}
             </text>
-          );
-        })}
+          ),
+        )}
       </g>
     </>
   );
+});
+
+function Cables({ lines, dimmed }: { lines: Line[]; dimmed: boolean }) {
+  return (
+    <g stroke="var(--faint)" opacity={dimmed ? 0.38 : 0.7}>
+      {lines.map((line) => (
+        <line
+          key={line.key}
+          x1={line.from.x}
+          y1={line.from.y}
+          x2={line.to.x}
+          y2={line.to.y}
+          strokeWidth={Math.min(2.2, 0.9 + 0.1 * line.count)}
+          // Solid is routed, dotted switched; what is down is hardly there.
+          strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
+          strokeLinecap={line.switched ? "round" : undefined}
+        />
+      ))}
+    </g>
+  );
 }
 
-function siteTop(site: string, map: MapData, layout: ReturnType<typeof layOut>, scale: number): number {
-  const tops = map.devices
-    .filter((device) => device.site === site)
-    .map((device) => (layout.devices.get(device.name)?.y ?? 0) * scale);
-  return Math.min(...tops);
-}
-
-function Steps({
-  steps,
-  place,
-  tone,
+function ClusterMark({
+  mark,
+  dimmed,
+  open,
 }: {
-  steps: [string, string][];
-  place: (name: string) => Point;
-  tone: string;
+  mark: Mark;
+  dimmed: boolean;
+  open: (member: string) => void;
 }) {
+  const { members, sites } = mark.cluster;
+  const show = () => open(members[0] ?? "");
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside a drawing
+    <g
+      transform={`translate(${mark.x} ${mark.y})`}
+      opacity={dimmed ? 0.55 : 1}
+      className="cursor-zoom-in outline-offset-4"
+      role="button"
+      tabIndex={0}
+      aria-label={`open ${members.length} devices${sites.length > 0 ? ` of ${sites.join(", ")}` : ""}`}
+      onClick={show}
+      onKeyDown={(event) => {
+        if (event.key === "Enter" || event.key === " ") show();
+      }}
+    >
+      <circle r={radius(members.length)} fill="var(--wash)" stroke="var(--faint)" />
+      <text textAnchor="middle" dy="4" fontSize="11.5" fill="var(--ink)">
+        {members.length}
+      </text>
+    </g>
+  );
+}
+
+function DeviceMark({
+  mark,
+  kind,
+  isChosen,
+  isTouched,
+  dimmed,
+  choose,
+}: {
+  mark: Mark;
+  kind: string;
+  isChosen: boolean;
+  isTouched: boolean;
+  dimmed: boolean;
+  choose: (device: string) => void;
+}) {
+  const name = mark.cluster.id;
+  return (
+    // biome-ignore lint/a11y/useSemanticElements: a button cannot stand inside a drawing
+    <g
+      transform={`translate(${mark.x} ${mark.y})`}
+      role="button"
+      tabIndex={isTouched ? 0 : -1}
+      aria-label={`${kind} ${name}`}
+      aria-pressed={isChosen}
+      data-device={name}
+      opacity={dimmed && !isTouched ? 0.45 : 1}
+      className="cursor-pointer outline-offset-4"
+      onClick={() => choose(name)}
+      onKeyDown={(event) => {
+        if (event.key === "Enter" || event.key === " ") choose(name);
+      }}
+    >
+      <circle r="13" fill={isChosen ? "var(--mark)" : "transparent"} />
+      <path
+        d={kindPath(kind)}
+        fill={kind === "host" ? "var(--ink)" : "var(--paper)"}
+        stroke="var(--ink)"
+        strokeWidth="1.5"
+      />
+    </g>
+  );
+}
+
+/** Steps as arrows, each kept to its own side of its cable so that both directions are seen. */
+function Way({ steps, run, tone }: { steps: Step[]; run: Drawing["run"]; tone: string }) {
   return (
     <g stroke={tone} fill="none" strokeWidth="2.4" strokeLinecap="round">
-      {steps.map(([from, to]) => {
-        const [a, b] = [place(from), place(to)];
+      {steps.map(({ from, to, link }) => {
+        const [a, b] = run(from, to, link);
         const length = Math.hypot(b.x - a.x, b.y - a.y);
         if (length < 1) return null;
         const [ux, uy] = [(b.x - a.x) / length, (b.y - a.y) / length];
@@ -249,7 +228,7 @@ function Steps({
           `${end.x - ux * 6 + side * uy * 3.4} ${end.y - uy * 6 - side * ux * 3.4}`;
         return (
           <path
-            key={`${from} ${to}`}
+            key={`${from} ${to} ${link}`}
             d={`M${start.x} ${start.y}L${end.x} ${end.y}M${wing(1)}L${end.x} ${end.y}L${wing(-1)}`}
           />
         );

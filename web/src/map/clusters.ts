@@ -1,34 +1,60 @@
-import type { Point } from "./layout";
+import type { Layout, Point } from "./layout";
 
 /** Devices drawn as one mark, because at this scale they would lie on each other. */
-export type Cluster = Point & { id: string; members: string[] };
+export type Cluster = Point & { id: string; members: string[]; sites: string[] };
 
 const CELL = 44;
+/** Below this scale the marks of a site's devices would touch. */
+const SITE_LEGIBLE = 0.42;
+/** Networks of so few devices are drawn in full at any scale. */
+const SMALL = 60;
 
 /** How large a cluster's mark is drawn. */
 export function radius(members: number): number {
   return members === 1 ? 8 : 11 + Math.min(8, Math.sqrt(members));
 }
 
+/** A device as what it is drawn by. */
+function single(name: string, place: Point): Cluster {
+  return { id: name, members: [name], sites: [], ...place };
+}
+
 /**
- * Devices by the cell of a grid they fall into at a scale, and cells whose marks would lie on each other
- * joined; those in `apart` always stand alone. Cells are fixed to the picture, not to the window, so that
- * panning changes nothing.
+ * What is drawn of a layout at a scale: the devices of a site together where they would touch, others by the cell
+ * of a grid they fall into, and clusters that would lie on each other joined; devices in `apart` always stand
+ * alone. Cells are fixed to the picture, not to the window, so that panning changes nothing.
  */
-export function clusters(places: Map<string, Point>, scale: number, apart: Set<string>): Cluster[] {
-  const cells = new Map<string, Cluster>();
-  const alone: Cluster[] = [];
-  for (const [name, place] of places) {
-    const single = { id: name, members: [name], ...place };
-    if (apart.has(name)) {
-      alone.push(single);
-      continue;
-    }
-    const cell = `${Math.floor((place.x * scale) / CELL)} ${Math.floor((place.y * scale) / CELL)}`;
-    const standing = cells.get(cell);
-    cells.set(cell, standing ? joined(standing, single) : single);
+export function clusters(
+  layout: Layout,
+  siteOf: Map<string, string | null>,
+  scale: number,
+  apart: ReadonlySet<string>,
+): Cluster[] {
+  const every = [...layout.devices];
+  if (every.length <= SMALL) return every.map(([name, place]) => single(name, place));
+  const alone = every.filter(([name]) => apart.has(name)).map(([name, place]) => single(name, place));
+  const rest = every.filter(([name]) => !apart.has(name));
+  if (layout.sites.length > 0 && scale >= SITE_LEGIBLE)
+    return [...alone, ...rest.map(([name, place]) => single(name, place))];
+  const middles = new Map(
+    layout.sites.map(({ name, box }) => [
+      name,
+      { x: (box.left + box.right) / 2, y: (box.top + box.bottom) / 2 },
+    ]),
+  );
+  const found = new Map<string, Cluster>();
+  for (const [name, place] of rest) {
+    const site = siteOf.get(name) ?? null;
+    const middle = site === null ? undefined : middles.get(site);
+    const key = middle
+      ? `site ${site}`
+      : `${Math.floor((place.x * scale) / CELL)} ${Math.floor((place.y * scale) / CELL)}`;
+    const one = { ...single(name, middle ?? place), sites: middle && site !== null ? [site] : [] };
+    const standing = found.get(key);
+    if (standing && middle) standing.members.push(name);
+    else found.set(key, standing ? joined(standing, one) : one);
   }
-  return [...withoutOverlap([...cells.values()], scale), ...alone];
+  return [...withoutOverlap([...found.values()], scale), ...alone];
 }
 
 function joined(one: Cluster, other: Cluster): Cluster {
@@ -36,6 +62,7 @@ function joined(one: Cluster, other: Cluster): Cluster {
   return {
     id: a >= b ? one.id : other.id,
     members: [...one.members, ...other.members],
+    sites: [...one.sites, ...other.sites],
     x: (one.x * a + other.x * b) / (a + b),
     y: (one.y * a + other.y * b) / (a + b),
   };

@@ -1,27 +1,29 @@
 import { expect, test } from "vitest";
 import type { Forest, MapData } from "../api/client";
-import { forestTraces } from "./ways";
+import { cablesByLink, forestTraces } from "./ways";
 
-const cables = [
-  {
-    link: 0,
-    name: "",
-    up: true,
-    ends: [
-      { device: "a", interface: "e1" },
-      { device: "sw", interface: "p1" },
-    ],
-  },
-  {
-    link: 1,
-    name: "",
-    up: true,
-    ends: [
-      { device: "sw", interface: "p2" },
-      { device: "b", interface: "e1" },
-    ],
-  },
-] as MapData["cables"];
+const cables = cablesByLink({
+  cables: [
+    {
+      link: 0,
+      name: "",
+      up: true,
+      ends: [
+        { device: "a", interface: "e1" },
+        { device: "sw", interface: "p1" },
+      ],
+    },
+    {
+      link: 1,
+      name: "",
+      up: true,
+      ends: [
+        { device: "sw", interface: "p2" },
+        { device: "b", interface: "e1" },
+      ],
+    },
+  ],
+} as unknown as MapData);
 
 const forest = {
   asked: "10.0.0.0/8",
@@ -61,8 +63,8 @@ const forest = {
 test("a step is drawn through the switches between two devices", () => {
   const traces = forestTraces(forest, cables, null);
   expect(traces.forward).toEqual([
-    ["a", "sw"],
-    ["sw", "b"],
+    { from: "a", to: "sw", link: 0 },
+    { from: "sw", to: "b", link: 1 },
   ]);
   expect(traces.endings.get("b")).toBe("arrives");
   expect(traces.endings.get("c")).toBe("unrouted");

@@ -1,3 +1,5 @@
+import type { Box } from "./layout";
+
 /** A label that wants to stand beside a point; the lower `rank` goes first. */
 export type Label = {
   id: string;
@@ -6,69 +8,113 @@ export type Label = {
   width: number;
   height: number;
   rank: number;
+  /** How far from the point it begins. */
+  away: number;
   /** Keeps its column: it moves up and down only. */
   upright?: boolean;
+  /** The side where it stands first, -1 for left: away from all cables. */
+  side?: -1 | 1 | null;
 };
 export type Placed = { id: string; x: number; y: number };
-type Box = { left: number; top: number; right: number; bottom: number };
 
-const GAP = 10;
+const CELL = 80;
+/** How much farther off a label stands where there is no room beside its point. */
+const FARTHER = [9, 18];
 
-/** Places for labels so that none overlaps another or a mark: one for which there is no room is left out. */
-export function placeLabels(labels: Label[], marks: { x: number; y: number; radius: number }[]): Placed[] {
-  const grid = new Map<string, Box[]>();
-  const cellsOf = (box: Box) => {
-    const cells: string[] = [];
-    for (let x = Math.floor(box.left / 80); x <= Math.floor(box.right / 80); x++)
-      for (let y = Math.floor(box.top / 80); y <= Math.floor(box.bottom / 80); y++) cells.push(`${x} ${y}`);
-    return cells;
-  };
-  const add = (box: Box) => {
-    for (const cell of cellsOf(box)) {
-      const boxes = grid.get(cell);
-      if (boxes) boxes.push(box);
-      else grid.set(cell, [box]);
-    }
-  };
-  const isFree = (box: Box) =>
-    cellsOf(box).every((cell) => (grid.get(cell) ?? []).every((other) => !overlap(box, other)));
-  for (const mark of marks) {
-    const { x, y, radius } = mark;
-    add({ left: x - radius, top: y - radius, right: x + radius, bottom: y + radius });
+/** Boxes by the cells of a grid they reach into. */
+class Ground {
+  private readonly cells = new Map<string, Box[]>();
+
+  constructor(boxes: Box[]) {
+    for (const box of boxes) this.add(box);
   }
+
+  add(box: Box) {
+    for (const cell of cellsOf(box)) {
+      const boxes = this.cells.get(cell);
+      if (boxes) boxes.push(box);
+      else this.cells.set(cell, [box]);
+    }
+  }
+
+  /** How many of the boxes one would lie on; one that reaches into several cells may count as several. */
+  under(box: Box): number {
+    let found = 0;
+    for (const cell of cellsOf(box))
+      for (const other of this.cells.get(cell) ?? []) found += overlap(box, other) ? 1 : 0;
+    return found;
+  }
+}
+
+/**
+ * Places for labels so that none lies on another or on one of `kept`; of the places left the one on the fewest of
+ * `avoided`. None leaves the `edge`. A label for which there is no room is left out.
+ */
+export function placeLabels(
+  labels: Label[],
+  kept: Box[],
+  avoided: Box[] = [],
+  edge: Box | null = null,
+): Placed[] {
+  const [taken, crossed] = [new Ground(kept), new Ground(avoided)];
   const placed: Placed[] = [];
   for (const label of [...labels].sort((a, b) => a.rank - b.rank)) {
+    let best: { box: Box; x: number; y: number; on: number } | null = null;
     for (const [x, y] of around(label)) {
       const box = boxAt(label, x, y);
-      if (isFree(box)) {
-        add(box);
-        placed.push({ id: label.id, x, y });
-        break;
-      }
+      if (taken.under(box) > 0 || (edge && !isWithin(box, edge))) continue;
+      const on = crossed.under(box);
+      if (!best || on < best.on) best = { box, x, y, on };
+      if (on === 0) break;
     }
+    if (!best) continue;
+    taken.add(best.box);
+    placed.push({ id: label.id, x: best.x, y: best.y });
   }
   return placed;
 }
 
-/** Centres of the places tried for a label, the likeliest first: below, above, right, left, then slantwise. */
+/** Centres of the places tried for a label, the likeliest first: its own side, below, above, beside, slantwise, farther off. */
 function around(label: Label): [number, number][] {
-  const { x, y, width, height } = label;
-  if (label.upright) return [0, 1, -1, 2, -2].map((step) => [x, y + step * (GAP + height / 2)]);
+  const { x, y, width, height, away } = label;
+  const down = away + height / 2;
+  if (label.upright) return [0, -1, 1, -2, 2, -3, 3].map((step) => [x, y + step * down]);
+  const [right, slant, low] = [away + 1 + width / 2, away - 1 + width / 2, away + 3];
   return [
-    [x, y + GAP + height / 2],
-    [x, y - GAP - height / 2],
-    [x + GAP + width / 2, y],
-    [x - GAP - width / 2, y],
-    [x + 9 + width / 2, y + 13],
-    [x - 9 - width / 2, y + 13],
-    [x + 9 + width / 2, y - 13],
-    [x - 9 - width / 2, y - 13],
+    ...(label.side ? [[x + label.side * right, y] as [number, number]] : []),
+    [x, y + down],
+    [x, y - down],
+    [x + right, y],
+    [x - right, y],
+    [x + slant, y + low],
+    [x - slant, y + low],
+    [x + slant, y - low],
+    [x - slant, y - low],
+    ...FARTHER.flatMap((off): [number, number][] => [
+      [x, y + down + off],
+      [x, y - down - off],
+      [x + slant, y + low + off],
+      [x - slant, y + low + off],
+      [x + slant, y - low - off],
+      [x - slant, y - low - off],
+    ]),
   ];
 }
 
 function boxAt(label: Label, x: number, y: number): Box {
   const { width, height } = label;
   return { left: x - width / 2, top: y - height / 2, right: x + width / 2, bottom: y + height / 2 };
+}
+
+function isWithin(box: Box, edge: Box): boolean {
+  return box.left >= edge.left && box.right <= edge.right && box.top >= edge.top && box.bottom <= edge.bottom;
+}
+
+function cellsOf(box: Box): string[] {
+  const cells: string[] = [];
+  for (let x = Math.floor(box.left / CELL); x <= Math.floor(box.right / CELL); x++)
+    for (let y = Math.floor(box.top / CELL); y <= Math.floor(box.bottom / CELL); y++) cells.push(`${x} ${y}`);
+  return cells;
 }
 
 export function overlap(one: Box, other: Box): boolean {

@@ -71,7 +71,7 @@ export function tiered(map: MapData): Map<string, Point> | null {
 }
 
 /** Each column in the order of what its devices are cabled to in the one before, then after: few cables cross. */
-function ordered(columns: string[][], neighbors: Map<string, string[]>): string[][] {
+export function ordered(columns: string[][], neighbors: Map<string, string[]>): string[][] {
   const place = new Map<string, number>();
   const note = (column: string[]) => {
     column.forEach((name, index) => {

@@ -1,56 +1,68 @@
 import type { Forest, MapData, Strand, Walk } from "../api/client";
 import type { Verdict } from "../ui/marks";
 
-type Cables = MapData["cables"];
+type Cable = MapData["cables"][number];
+/** A step of a way over the map, from a device to the next along a cable, where it is known which. */
+export type Step = { from: string; to: string; link: number | null };
+export type CablesByLink = ReadonlyMap<number, Cable>;
 
-/** The devices from one to another along the cables of a segment, through its switches. */
-export function wayAlong(cables: Cables, links: number[], from: string, to: string): string[] {
-  const wanted = new Set(links);
-  const neighbours = new Map<string, string[]>();
-  for (const cable of cables) {
-    if (cable.link === null || !wanted.has(cable.link)) continue;
-    const names = cable.ends.map((end) => end.device);
+export function cablesByLink(map: MapData): CablesByLink {
+  return new Map(map.cables.flatMap((cable) => (cable.link === null ? [] : [[cable.link, cable] as const])));
+}
+
+/** The steps from one device to another along the cables of a segment, through its switches. */
+export function wayAlong(cables: CablesByLink, links: number[], from: string, to: string): Step[] {
+  const next = new Map<string, Step[]>();
+  for (const link of new Set(links)) {
+    const names = (cables.get(link)?.ends ?? []).map((end) => end.device);
     for (const name of names)
-      neighbours.set(name, [...(neighbours.get(name) ?? []), ...names.filter((other) => other !== name)]);
+      next.set(name, [
+        ...(next.get(name) ?? []),
+        ...names.filter((other) => other !== name).map((other) => ({ from: name, to: other, link })),
+      ]);
   }
-  const cameFrom = new Map<string, string | null>([[from, null]]);
+  const cameBy = new Map<string, Step | null>([[from, null]]);
   const queue = [from];
-  for (let name = queue.shift(); name !== undefined; name = queue.shift()) {
-    if (name === to) break;
-    for (const next of neighbours.get(name) ?? []) {
-      if (!cameFrom.has(next)) {
-        cameFrom.set(next, name);
-        queue.push(next);
+  for (let name = queue.shift(); name !== undefined && name !== to; name = queue.shift())
+    for (const step of next.get(name) ?? [])
+      if (!cameBy.has(step.to)) {
+        cameBy.set(step.to, step);
+        queue.push(step.to);
       }
-    }
-  }
-  if (!cameFrom.has(to)) return [from, to];
-  const way: string[] = [];
-  for (let name: string | null | undefined = to; name; name = cameFrom.get(name)) way.unshift(name);
+  if (!cameBy.has(to)) return [{ from, to, link: null }];
+  const way: Step[] = [];
+  for (let step = cameBy.get(to); step; step = cameBy.get(step.from)) way.unshift(step);
   return way;
 }
 
-/** The steps of a strand over the map, each once: pairs of neighbouring devices, switches included. */
-export function strandSteps(strand: Strand, cables: Cables): [string, string][] {
-  const steps = new Map<string, [string, string]>();
-  for (const stop of strand.stops) {
+/** Steps, each once. */
+class Steps {
+  private readonly found = new Map<string, Step>();
+
+  add(way: Step[]) {
+    for (const step of way) this.found.set(`${step.from}\n${step.to}\n${step.link}`, step);
+  }
+
+  all(): Step[] {
+    return [...this.found.values()];
+  }
+}
+
+/** The steps of a strand over the map, switches included. */
+export function strandSteps(strand: Strand, cables: CablesByLink): Step[] {
+  const steps = new Steps();
+  for (const stop of strand.stops)
     for (const branch of stop.branches) {
       const next = branch.target === null ? undefined : strand.stops[branch.target]?.device;
-      if (!next) continue;
-      const way = wayAlong(cables, branch.links, stop.device, next);
-      for (let i = 1; i < way.length; i++) {
-        const step: [string, string] = [way[i - 1] as string, way[i] as string];
-        steps.set(step.join("\n"), step);
-      }
+      if (next) steps.add(wayAlong(cables, branch.links, stop.device, next));
     }
-  }
-  return [...steps.values()];
+  return steps.all();
 }
 
 /** What is drawn over the network: ways as steps between devices, and how they end where. */
 export type Traces = {
-  forward: [string, string][];
-  back: [string, string][];
+  forward: Step[];
+  back: Step[];
   endings: Map<string, Verdict>;
   touched: Set<string>;
 };
@@ -72,7 +84,7 @@ function note(endings: Map<string, Verdict>, device: string, verdict: Verdict) {
 }
 
 /** Both strands of a walk. */
-export function walkTraces(walk: Walk, cables: Cables): Traces {
+export function walkTraces(walk: Walk, cables: CablesByLink): Traces {
   const forward = strandSteps(walk.forward, cables);
   const back = walk.return ? strandSteps(walk.return, cables) : [];
   const stops = [...walk.forward.stops, ...(walk.return?.stops ?? [])];
@@ -80,13 +92,16 @@ export function walkTraces(walk: Walk, cables: Cables): Traces {
   for (const stop of stops)
     for (const verdict of [stop.verdict, ...stop.branches.map((branch) => branch.verdict)])
       if (verdict) note(endings, stop.device, verdict);
-  const touched = new Set([...stops.map((stop) => stop.device), ...forward.flat(), ...back.flat()]);
+  const touched = new Set([
+    ...stops.map((stop) => stop.device),
+    ...[...forward, ...back].flatMap((step) => [step.from, step.to]),
+  ]);
   return { forward, back, endings, touched };
 }
 
 /** Every device's way to its next devices: all groups, or the one that is looked at. */
-export function forestTraces(forest: Forest, cables: Cables, group: number | null): Traces {
-  const steps = new Map<string, [string, string]>();
+export function forestTraces(forest: Forest, cables: CablesByLink, group: number | null): Traces {
+  const steps = new Steps();
   const endings = new Map<string, Verdict>();
   const groups = group === null ? forest.groups : forest.groups.filter((_, index) => index === group);
   const touched = new Set<string>();
@@ -97,15 +112,9 @@ export function forestTraces(forest: Forest, cables: Cables, group: number | nul
     for (const row of one.rows.map((index) => forest.rows[index])) {
       if (!row) continue;
       touched.add(row.device);
-      for (const step of row.steps) {
-        const way = wayAlong(cables, step.links, row.device, step.device);
-        for (let i = 1; i < way.length; i++) {
-          const pair: [string, string] = [way[i - 1] as string, way[i] as string];
-          steps.set(pair.join("\n"), pair);
-        }
-      }
+      for (const step of row.steps) steps.add(wayAlong(cables, step.links, row.device, step.device));
     }
   }
   for (const device of endings.keys()) touched.add(device);
-  return { forward: [...steps.values()], back: [], endings, touched };
+  return { forward: steps.all(), back: [], endings, touched };
 }

@@ -5,7 +5,7 @@ import { ContestPanel } from "../contest/ContestPanel";
 import { actionText } from "../contest/words";
 import { useCurrentNetwork } from "../frame/context";
 import { NetworkMap } from "../map/NetworkMap";
-import { forestTraces } from "../map/ways";
+import { cablesByLink, forestTraces } from "../map/ways";
 import { csv, download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
@@ -24,7 +24,7 @@ export function RoutesPage() {
   const answer = prefix && !forest.isError ? forest.data : undefined;
   const [group, setGroup] = useState<number | null>(null);
   const traces = useMemo(
-    () => (answer && map.data ? forestTraces(answer, map.data.cables, group) : undefined),
+    () => (answer && map.data ? forestTraces(answer, cablesByLink(map.data), group) : undefined),
     [answer, map.data, group],
   );
   const device = search.get("device");

@@ -1,28 +1,14 @@
 """Load the demo network as the example folder stands now, and print the address with how to sign in."""
 
-import io
-import zipfile
 from typing import Any
 
-from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
+from networks.example import FILE_NAME, zipped_example
 from networks.first_use import first_user, greeting
 from networks.models import Membership, Network, Role
 from networks.uploads import store, upload_of
-
-EXAMPLE = settings.ROOT / "examples" / "saltmarsh"
-
-
-def zipped_example() -> bytes:
-    """The example folder as a zip archive, the same bytes each time."""
-    buffer = io.BytesIO()
-    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
-        for path in sorted(EXAMPLE.rglob("*.yaml")):
-            member = zipfile.ZipInfo(path.relative_to(EXAMPLE).as_posix(), (2026, 1, 1, 0, 0, 0))
-            archive.writestr(member, path.read_bytes(), zipfile.ZIP_DEFLATED)
-    return buffer.getvalue()
 
 
 class Command(BaseCommand):
@@ -33,10 +19,9 @@ class Command(BaseCommand):
 
     def handle(self, **options: Any) -> None:
         user, password = first_user()
-        data = zipped_example()
-        upload = upload_of("saltmarsh.zip", data)
+        upload = upload_of(FILE_NAME, zipped_example())
         with transaction.atomic():
-            network = Network.objects.filter(name=upload.loaded.name, memberships__user=user).first()
+            network = Network.objects.filter(name=upload.loaded.name, memberships__user=user, deleted_at=None).first()
             if network is None:
                 network = Network.objects.create(name=upload.loaded.name)
                 Membership.objects.create(network=network, user=user, role=Role.OWNER)
