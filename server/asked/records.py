@@ -10,7 +10,7 @@ from django.utils import timezone
 from rest_framework.exceptions import APIException
 
 from asked.models import AskedFlow, KeptAnswer
-from networks.access import text_of
+from networks.access import subject_of
 from networks.models import Network, Revision
 from routrel.analysis.answers.walks import FlowAnswer
 from work.service import ask
@@ -78,25 +78,27 @@ def _keep(flow: AskedFlow, revision: Revision, walk: _Walk) -> None:
     )
 
 
+def words_of(flow: AskedFlow) -> dict[str, Any]:
+    """A kept flow as a work process takes it."""
+    return {
+        "source": flow.source,
+        "destination": flow.destination,
+        "service": flow.service,
+        "source_port": None,
+        "enter": flow.enter or None,
+        "source_address": None,
+        "vrf": None,
+    }
+
+
 def ask_starred(network: Network, revision: Revision, user: Any) -> None:
     """Ask all members' starred flows of a new revision; what cannot be asked any more keeps its former answers."""
     flows = list(AskedFlow.objects.filter(network=network, starred=True))
     if not flows:
         return
-    words = [
-        {
-            "source": flow.source,
-            "destination": flow.destination,
-            "service": flow.service,
-            "source_port": None,
-            "enter": flow.enter or None,
-            "source_address": None,
-            "vrf": None,
-        }
-        for flow in flows
-    ]
+    words = [words_of(flow) for flow in flows]
     try:
-        text = ask(revision.digest, revision.file_name, "walks", {"flows": words}, lambda: text_of(revision), user)
+        text = ask(subject_of(revision), "walks", {"flows": words}, user)
     except APIException as error:
         log.warning("starred flows of %s were not asked: %s", network.pk, error)
         return

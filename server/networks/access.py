@@ -10,6 +10,7 @@ from rest_framework.exceptions import PermissionDenied
 from rest_framework.request import Request
 
 from networks.models import Membership, Network, Revision, Role
+from work.service import Subject
 
 RANK = {Role.READER: 0, Role.EDITOR: 1, Role.OWNER: 2}
 
@@ -53,6 +54,10 @@ def revision_of(request: Request, network_id: object, number: int | None) -> Rev
     return latest
 
 
-def text_of(revision: Revision) -> bytes:
-    """Its upload, byte for byte; a revision that has been deleted meanwhile does not exist."""
-    return bytes(get_object_or_404(Revision, pk=revision.pk).original())
+def subject_of(revision: Revision) -> Subject:
+    """A revision for a work process; one that has been deleted meanwhile does not exist."""
+
+    def text() -> bytes:
+        return bytes(get_object_or_404(Revision, pk=revision.pk).original())
+
+    return Subject(revision.digest, revision.file_name, text)

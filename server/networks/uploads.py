@@ -17,7 +17,7 @@ from routrel.formats.errors import InputError, LoadError
 from routrel.formats.yaml_nodes import MAX_BYTES
 from routrel.model.places import Place
 from work.answering import Loaded
-from work.service import ask
+from work.service import Subject, ask
 
 
 @dataclass(frozen=True)
@@ -63,7 +63,7 @@ def read_upload(data: Any, user: Any = None) -> Upload:
 def upload_of(name: str, content: bytes, user: Any = None) -> Upload:
     """Bytes with what a work process made of them."""
     digest = hashlib.sha256(content).hexdigest()
-    text = ask(digest, name, "loaded", {}, lambda: content, user)
+    text = ask(Subject(digest, name, lambda: content), "loaded", {}, user)
     return Upload(name, content, msgspec.json.decode(text, type=Loaded))
 
 

@@ -1,6 +1,7 @@
 from django.urls import path
 
 from questions.views import (
+    ComparisonView,
     ContestView,
     DriftView,
     FindingsView,
@@ -38,6 +39,7 @@ urlpatterns = [
     path(f"{REVISION}/policies", PoliciesView.as_view(), name="policies"),
     path(f"{REVISION}/policy", PolicyView.as_view(), name="policy"),
     path(f"{REVISION}/drift", DriftView.as_view(), name="drift"),
+    path(f"{REVISION}/comparison", ComparisonView.as_view(), name="comparison"),
     path(f"{REVISION}/sources", SourceListView.as_view(), name="sources"),
     path(f"{REVISION}/source", SourceTextView.as_view(), name="source"),
 ]

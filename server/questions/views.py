@@ -1,17 +1,20 @@
 """Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
 
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
 from django.http import HttpResponse
 from django.utils.cache import get_conditional_response
 from drf_spectacular.utils import OpenApiParameter
+from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
-from asked.records import keep
-from networks.access import revision_of, text_of
+from asked.models import AskedFlow
+from asked.records import keep, words_of
+from networks.access import revision_of, subject_of
 from networks.models import Revision
 from questions.answer_schema import answers
 from questions.answer_tags import tag_of
@@ -32,10 +35,7 @@ class AskingView(APIView):
     """All query parameters that there are."""
 
     def answer(self, request: Request, revision: Revision, parameters: dict[str, Any]) -> bytes:
-        def text() -> bytes:
-            return text_of(revision)
-
-        return ask(revision.digest, revision.file_name, self.question, parameters, text, request.user)
+        return ask(subject_of(revision), self.question, parameters, request.user)
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
         """Refuse parameters that this question does not have: a misspelt one would change the answer unseen."""
@@ -46,22 +46,27 @@ class AskingView(APIView):
             raise ValidationError({"detail": f"unknown parameter {unknown[0]!r}; allowed: {allowed}"})
 
 
+def tagged(request: Request, tag: str, answer: Callable[[], bytes]) -> tuple[HttpResponse, bytes | None]:
+    """An answer with its text; none where the one that the client has is still right, since no revision changes."""
+    response = get_conditional_response(request, etag=tag)
+    text = None
+    if response is None:
+        text = answer()
+        response = json_response(text)
+    response["ETag"] = tag
+    response["Cache-Control"] = "private, no-cache"
+    return response, text
+
+
 class QuestionView(AskingView):
     """A question whose words stand in its address."""
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
-        """The answer; nothing where the one that the client has is still right, since a revision never changes."""
         revision = revision_of(request, network_id, number)
         parameters = self.parameters(request)
         tag = tag_of(revision, self.question, parameters)
-        answer = get_conditional_response(request, etag=tag)
-        text = None
-        if answer is None:
-            text = self.answer(request, revision, parameters)
-            answer = json_response(text)
+        answer, text = tagged(request, tag, lambda: self.answer(request, revision, parameters))
         self.answered(request, revision, parameters, text)
-        answer["ETag"] = tag
-        answer["Cache-Control"] = "private, no-cache"
         return answer
 
     def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
@@ -179,6 +184,26 @@ class PolicyView(QuestionView):
 @answers("drift", DEVICE, VRF)
 class DriftView(QuestionView):
     """Where a table read off a device and the computed one differ."""
+
+
+class SinceSerializer(serializers.Serializer[Any]):
+    since = serializers.IntegerField(min_value=1, help_text="The number of the revision that it is held against.")
+
+
+@answers("comparison", SinceSerializer)
+class ComparisonView(AskingView):
+    """What differs from another revision: of the model, of all tables, and of one's starred flows."""
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        revision = revision_of(request, network_id, number)
+        serializer = SinceSerializer(data=request.query_params)
+        serializer.is_valid(raise_exception=True)
+        since = revision_of(request, network_id, serializer.validated_data["since"])
+        starred = AskedFlow.objects.filter(network=revision.network_id, user=request.user, starred=True)
+        parameters = {"flows": [words_of(flow) for flow in starred]}
+        tag = tag_of(revision, self.question, {**parameters, "since": [since.digest, since.file_name]})
+        of, before = subject_of(revision), subject_of(since)
+        return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before))[0]
 
 
 @answers("sources")

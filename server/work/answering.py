@@ -1,5 +1,6 @@
 """What a work process answers: questions by name, each of a solved revision and plain parameters."""
 
+import hashlib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -7,8 +8,9 @@ from typing import Any
 
 import msgspec
 
-from routrel.analysis.answers import contests, destinations, model, policies, routes, walks
+from routrel.analysis.answers import comparisons, contests, destinations, model, policies, routes, walks
 from routrel.analysis.check import check, finding_answer
+from routrel.analysis.comparison import compare
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
@@ -26,6 +28,9 @@ from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+
+MOST_ROUTES = 1000
+"""Routes that a comparison lists; all are counted."""
 
 Json = Any
 Parameters = Mapping[str, Any]
@@ -110,10 +115,11 @@ class Loaded(msgspec.Struct, frozen=True):
 
 
 class SourceFile(msgspec.Struct, frozen=True):
-    """A source file, by its size in bytes."""
+    """A source file: its size in bytes, and a digest of its text, which is the same where that is."""
 
     file: str
     size: int
+    digest: str
 
 
 class SourceText(msgspec.Struct, frozen=True):
@@ -156,6 +162,11 @@ def _policy(revision: SolvedRevision, parameters: Parameters) -> policies.Policy
     return PolicyView(revision.solved, device, name).report()
 
 
+def _comparison(revision: SolvedRevision, parameters: Parameters) -> comparisons.Comparison:
+    flows = [Flow(**flow) for flow in parameters["flows"]]
+    return compare(parameters["since"].solved, revision.solved, flows, MOST_ROUTES)
+
+
 def _source(revision: SolvedRevision, parameters: Parameters) -> SourceText:
     name = parameters.get("file") or ""
     if name not in revision.files:
@@ -194,14 +205,22 @@ QUESTIONS = {
     "policies": Question(list[policies.Policy], lambda revision, _: all_policies(revision.solved)),
     "policy": Question(policies.PolicyReport, _policy),
     "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
+    "comparison": Question(comparisons.Comparison, _comparison),
     "sources": Question(
         list[SourceFile],
-        lambda revision, _: [SourceFile(name, len(data)) for name, data in sorted(revision.files.items())],
+        lambda revision, _: [
+            SourceFile(name, len(data), hashlib.sha256(data).hexdigest())
+            for name, data in sorted(revision.files.items())
+        ],
     ),
     "source": Question(SourceText, _source),
 }
 
 
-def answer(revision: SolvedRevision, question: str, parameters: Parameters) -> bytes:
-    """The answer as JSON text."""
+def answer(
+    revision: SolvedRevision, question: str, parameters: Parameters, since: SolvedRevision | None = None
+) -> bytes:
+    """The answer as JSON text; ``since`` is an earlier revision that the first is held against."""
+    if since is not None:
+        parameters = {**parameters, "since": since}
     return msgspec.json.encode(QUESTIONS[question].answer(revision, parameters))

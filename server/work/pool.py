@@ -31,6 +31,10 @@ HEAVY_NICE = 15
 """How much the processes that read uploads stand back behind everything else."""
 
 
+Text = Callable[[], bytes]
+"""Gives the bytes of a revision."""
+
+
 @dataclass(frozen=True)
 class Limits:
     """``bytes_each`` of address space per process; seconds for one question, and for one that has to solve first;
@@ -81,11 +85,12 @@ class Pool:
         self._busy_for: Counter[str] = Counter()
         atexit.register(self.close)
 
-    def ask(self, question: Question, text: Callable[[], bytes], user: str = "") -> Outcome:
-        """An answer, or a ``WorkError``; ``text`` gives the revision's bytes where the process lacks them."""
+    def ask(self, question: Question, text: Text, user: str = "", since_text: Text | None = None) -> Outcome:
+        """An answer, or a ``WorkError``; ``text`` gives the revision's bytes where the process lacks them,
+        ``since_text`` those of the one it is held against."""
         process = self._taken(question, user)
         try:
-            outcome = self._asked(process, question, text)
+            outcome = self._asked(process, question, text, since_text)
         except BaseException:
             self._end(process)
             raise
@@ -173,7 +178,7 @@ class Pool:
         theirs.close()
         return _Process(number, running, Connection(ours.detach()))
 
-    def _asked(self, process: _Process, question: Question, text: Callable[[], bytes]) -> Outcome:
+    def _asked(self, process: _Process, question: Question, text: Text, since_text: Text | None) -> Outcome:
         deadline = time.monotonic() + self.limits.question_seconds
         try:
             process.pipe.send(question)
@@ -186,7 +191,8 @@ class Pool:
                 said = process.pipe.recv()
                 if isinstance(said, Outcome):
                     break
-                process.pipe.send(text())
+                wanted = text if said[1] == question.digest or since_text is None else since_text
+                process.pipe.send(wanted())
                 deadline = time.monotonic() + self.limits.solve_seconds
         except (EOFError, OSError) as error:
             raise TookTooMuchMemoryError(

@@ -1,7 +1,7 @@
 """One work process: takes questions from a pipe, one at a time, and keeps what it solved last.
 
 Started as ``python -m work.process FD BYTES``. Messages are plain tuples: a ``Question`` comes in; where the
-text of its revision is not at hand, ``("text",)`` goes out and the bytes come in; then an ``Outcome`` goes out.
+text of a revision is not at hand, ``("text", digest)`` goes out and the bytes come in; then an ``Outcome`` goes out.
 """
 
 import os
@@ -29,10 +29,13 @@ LARGE = 512 * 1024 * 1024
 
 @dataclass(frozen=True)
 class Question:
+    """``since`` is the digest and file name of an earlier revision that the first is held against."""
+
     digest: str
     file_name: str
     name: str
     parameters: dict[str, Any]
+    since: tuple[str, str] | None = None
 
 
 @dataclass(frozen=True)
@@ -73,16 +76,9 @@ class Worker:
     def _outcome(self, question: Question) -> Outcome:
         seconds = 0.0
         try:
-            revision = self.kept.get(question.digest)
-            if revision is None:
-                self.pipe.send(("text",))
-                data = self.pipe.recv()
-                start = time.process_time()
-                revision = SolvedRevision.of(question.file_name, data)
-                seconds = time.process_time() - start
-                self.kept[question.digest] = revision
-            self.kept.move_to_end(question.digest)
-            return Outcome("answer", 200, answer(revision, question.name, question.parameters), seconds)
+            revision, seconds = self._revision(question.digest, question.file_name)
+            since = None if question.since is None else self._revision(*question.since)[0]
+            return Outcome("answer", 200, answer(revision, question.name, question.parameters, since), seconds)
         except LoadError as error:
             return Outcome("refused", 400, load_error_body(error))
         except FlowError as error:
@@ -95,6 +91,19 @@ class Worker:
         except Exception:
             self.kept.pop(question.digest, None)
             return Outcome("failed", 500, traceback.format_exc(), seconds)
+
+    def _revision(self, digest: str, file_name: str) -> tuple[SolvedRevision, float]:
+        """A revision solved, and the seconds that took, 0 where it was kept."""
+        revision, seconds = self.kept.get(digest), 0.0
+        if revision is None:
+            self.pipe.send(("text", digest))
+            data = self.pipe.recv()
+            start = time.process_time()
+            revision = SolvedRevision.of(file_name, data)
+            seconds = time.process_time() - start
+            self.kept[digest] = revision
+        self.kept.move_to_end(digest)
+        return revision, seconds
 
     def _tidy(self, digest: str) -> None:
         """Forget what was asked about longest ago, and all else where much memory is held."""

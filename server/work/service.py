@@ -2,6 +2,7 @@
 
 import logging
 import secrets
+from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
@@ -10,7 +11,7 @@ from django.http import HttpResponse
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 
-from work.pool import BusyError, Limits, Pool, TookTooLongError, WorkError
+from work.pool import BusyError, Limits, Pool, Text, TookTooLongError, WorkError
 from work.process import Outcome, Question
 
 log = logging.getLogger("routrel.work")
@@ -34,22 +35,40 @@ class CannotBeAnswered(APIException):
         self.body = body
 
 
-def ask(digest: str, file_name: str, name: str, parameters: dict[str, Any], text: Any, user: Any) -> bytes:
-    """The JSON text of an answer; anything else is an exception that the API answers with."""
+@dataclass(frozen=True)
+class Subject:
+    """A revision that a work process is asked about: by what it is known there, and how to get its bytes."""
+
+    digest: str
+    file_name: str
+    text: Text
+
+    @property
+    def key(self) -> tuple[str, str]:
+        return f"{self.digest}:{self.file_name}", self.file_name
+
+
+def ask(of: Subject, name: str, parameters: dict[str, Any], user: Any, since: Subject | None = None) -> bytes:
+    """The JSON text of an answer; anything else is an exception that the API answers with.
+
+    ``since`` is an earlier revision that the first is held against.
+    """
     if not connection.in_atomic_block:
         connection.close()  # others have use for it while this one waits
-    question = Question(f"{digest}:{file_name}", file_name, name, parameters)
+    question = Question(*of.key, name, parameters, None if since is None else since.key)
     try:
-        outcome: Outcome = pool.ask(question, text, str(getattr(user, "pk", "")))
+        outcome: Outcome = pool.ask(
+            question, of.text, str(getattr(user, "pk", "")), None if since is None else since.text
+        )
     except WorkError as error:
         status = 503 if isinstance(error, BusyError) else 422
-        log.warning("%s of %s: %s", name, digest[:12], error)
+        log.warning("%s of %s: %s", name, of.digest[:12], error)
         kind = "time" if isinstance(error, TookTooLongError) else "memory"
         raise WorkFailed(status, {"detail": str(error), "limit": "busy" if status == 503 else kind}) from None
     if outcome.kind == "refused":
         raise CannotBeAnswered(outcome.status, outcome.body)
     if outcome.kind == "failed":
-        raise failed(f"{name} of {digest[:12]}", outcome.body)
+        raise failed(f"{name} of {of.digest[:12]}", outcome.body)
     answered: bytes = outcome.body
     return answered
 

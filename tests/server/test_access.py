@@ -40,6 +40,7 @@ def url(path: str, network: dict) -> str:
     filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1)
     extra = {
         "walk": "?from=h1&to=h2",
+        "comparison": "?since=1",
         "table": "?device=r",
         "policy": "?device=r&policy=all",
         "drift": "?device=r",

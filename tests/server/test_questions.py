@@ -1,5 +1,6 @@
 """Questions over the API: the answers of the core, fast once a network is solved."""
 
+import hashlib
 import json
 
 from rest_framework.test import APIClient
@@ -59,7 +60,9 @@ def test_tables_findings_and_source(owner, network):
     ]
     assert get(owner, network, "table", device="x").status_code == 404
     assert get(owner, network, "findings").json() == []
-    assert get(owner, network, "sources").json() == [{"file": "network.yaml", "size": len(TEXT)}]
+    (source,) = get(owner, network, "sources").json()
+    digest = hashlib.sha256(TEXT.encode()).hexdigest()
+    assert source == {"file": "network.yaml", "size": len(TEXT), "digest": digest}
     assert get(owner, network, "source", file="network.yaml").json()["text"] == TEXT
     for name in ("../secret", "/etc/passwd", "", "nowhere"):
         assert get(owner, network, "source", file=name).status_code == 404

@@ -63,6 +63,7 @@ ASKED = {
     "forest": {"prefix": "203.0.113.99"},
     "policy": {"device": "bw-border", "policy": "from-lantern"},
     "source": {"file": "network.yaml"},
+    "comparison": {"since": 1},
 }
 FLOWS = [
     ("ot-tracking", "bookings", "tracking"),
@@ -79,7 +80,7 @@ VALIDATORS = {what: validator(BASE + what) for what in (*ASKED, "walk")}
 
 @pytest.fixture
 def demo(owner) -> dict:
-    from networks.management.commands.load_demo import zipped_example
+    from networks.example import zipped_example
 
     return upload(owner, zipped_example(), "saltmarsh.zip").json()
 

@@ -29,13 +29,13 @@ Row = tuple[int, Route]
 """A route with the routing instance that has it."""
 
 
-def compare(before: Solved, after: Solved, flows: Sequence[Flow] = ()) -> Comparison:
-    """What differs after from before."""
+def compare(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Comparison:
+    """What differs after from before; the first ``most_routes`` of the routes that differ are listed."""
     listed: list[RouteChange] = []
     count = 0
     for change in _routes(before, after):
         count += 1
-        if len(listed) < MOST_ROUTES:
+        if len(listed) < most_routes:
             listed.append(change)
     return Comparison([*_model(before, after)], count, listed, _flows(before, after, flows))
 

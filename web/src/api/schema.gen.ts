@@ -234,6 +234,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What differs from another revision: of the model, of all tables, and of one's starred flows. */
+        get: operations["networks_revisions_comparison_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/contest": {
         parameters: {
             query?: never;
@@ -241,7 +258,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Why a route stands in a table, or why none does: candidates, rounds, trails. */
         get: operations["networks_revisions_contest_retrieve"];
         put?: never;
         post?: never;
@@ -275,7 +292,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Where a table read off a device and the computed one differ. */
         get: operations["networks_revisions_drift_retrieve"];
         put?: never;
         post?: never;
@@ -292,7 +309,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Problems of the model itself. */
         get: operations["networks_revisions_findings_retrieve"];
         put?: never;
         post?: never;
@@ -309,7 +326,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Every device's best route for one destination, grouped by where they lead. */
         get: operations["networks_revisions_forest_retrieve"];
         put?: never;
         post?: never;
@@ -326,7 +343,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description The routing instances besides the default ones. */
         get: operations["networks_revisions_instances_retrieve"];
         put?: never;
         post?: never;
@@ -343,7 +360,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Sites, devices and cables. */
         get: operations["networks_revisions_map_retrieve"];
         put?: never;
         post?: never;
@@ -360,7 +377,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description All routing policies, by device. */
         get: operations["networks_revisions_policies_retrieve"];
         put?: never;
         post?: never;
@@ -377,7 +394,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description What a policy does to every route that meets it, wherever it is asked. */
         get: operations["networks_revisions_policy_retrieve"];
         put?: never;
         post?: never;
@@ -394,7 +411,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Services that can be asked about. */
         get: operations["networks_revisions_services_retrieve"];
         put?: never;
         post?: never;
@@ -411,7 +428,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description The text of one source file. */
         get: operations["networks_revisions_source_retrieve"];
         put?: never;
         post?: never;
@@ -428,7 +445,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description The source files of a revision. */
         get: operations["networks_revisions_sources_retrieve"];
         put?: never;
         post?: never;
@@ -445,7 +462,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description The table of one routing instance. */
         get: operations["networks_revisions_table_retrieve"];
         put?: never;
         post?: never;
@@ -462,7 +479,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description The values at which a winning route would change. */
         get: operations["networks_revisions_tipping_retrieve"];
         put?: never;
         post?: never;
@@ -479,7 +496,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description What was understood of the revision: counts by kind, what is not represented, where knowledge ends. */
         get: operations["networks_revisions_understanding_retrieve"];
         put?: never;
         post?: never;
@@ -496,7 +513,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Whether a flow gets through, both ways, with all evidence. */
         get: operations["networks_revisions_walk_retrieve"];
         put?: never;
         post?: never;
@@ -530,7 +547,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The answer; nothing where the one that the client has is still right, since a revision never changes. */
+        /** @description Places that what was typed could mean. */
         get: operations["networks_revisions_words_retrieve"];
         put?: never;
         post?: never;
@@ -777,6 +794,16 @@ export interface components {
             route: components["schemas"]["Route"] | null;
         };
         /**
+         * Comparison
+         * @description ``routes`` lists the first of the ``routes_changed`` routes that differ.
+         */
+        Comparison: {
+            model: components["schemas"]["ModelChange"][];
+            routes_changed: number;
+            routes: components["schemas"]["RouteChange"][];
+            flows: components["schemas"]["FlowChange"][];
+        };
+        /**
          * Contest
          * @description The contest for one prefix in one routing instance; ``prefix`` None says that nobody has what was asked.
          */
@@ -897,6 +924,16 @@ export interface components {
             flow: components["schemas"]["AskedFlow"];
             walk: components["schemas"]["WalkVerdict"] | null;
             error: string;
+        };
+        /**
+         * FlowChange
+         * @description A flow before and after: verdicts both ways, or why it cannot be asked; ``changed`` says whether they differ.
+         */
+        FlowChange: {
+            flow: components["schemas"]["AskedFlow"];
+            before: string;
+            after: string;
+            changed: boolean;
         };
         /** @description A question, as query parameters. */
         FlowRequest: {
@@ -1050,6 +1087,18 @@ export interface components {
         MemberRequest: {
             username: string;
             role: components["schemas"]["RoleEnum"];
+        };
+        /**
+         * ModelChange
+         * @description What came, went or changed of the model itself; ``detail`` names what changed.
+         */
+        ModelChange: {
+            /** @enum {unknown} */
+            what: "came" | "changed" | "gone";
+            /** @enum {unknown} */
+            kind: "device" | "endpoint" | "interface" | "link" | "problem" | "service" | "site";
+            name: string;
+            detail: string;
         };
         /** @description How far a device is moved from where it is computed to stand, in units of the layout. */
         Move: {
@@ -1332,6 +1381,17 @@ export interface components {
             next_hops: components["schemas"]["NextHop"][];
         };
         /**
+         * RouteChange
+         * @description A prefix at which a table differs; None where there is no route.
+         */
+        RouteChange: {
+            device: string;
+            vrf: string;
+            prefix: string;
+            before: components["schemas"]["TableRow"] | null;
+            after: components["schemas"]["TableRow"] | null;
+        };
+        /**
          * Shrink
          * @description Where the largest packet gets smaller.
          */
@@ -1363,11 +1423,12 @@ export interface components {
         };
         /**
          * SourceFile
-         * @description A source file, by its size in bytes.
+         * @description A source file: its size in bytes, and a digest of its text, which is the same where that is.
          */
         SourceFile: {
             file: string;
             size: number;
+            digest: string;
         };
         /**
          * SourceText
@@ -2341,6 +2402,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_comparison_retrieve: {
+        parameters: {
+            query: {
+                /** @description The number of the revision that it is held against. */
+                since: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description an error */
