@@ -1,6 +1,7 @@
 import { lazy, type ReactNode, Suspense } from "react";
 import { Navigate, Route, Routes, useLocation } from "react-router";
 import { useSession } from "./api/queries";
+import { BesidePage } from "./flows/BesidePage";
 import { FlowPage } from "./flows/FlowPage";
 import { NetworkFrame } from "./frame/NetworkFrame";
 import { MOVED, ROOMS, type ViewPath } from "./frame/rooms";
@@ -15,10 +16,12 @@ import { TokensPage } from "./session/TokensPage";
 import { TablePage } from "./tables/TablePage";
 import { Failed, Waiting } from "./ui/states";
 
+const ChangesPage = lazy(() => import("./model/ChangesPage"));
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
 const PAGES: Record<ViewPath, ReactNode> = {
   flow: <FlowPage />,
+  "flow/beside": <BesidePage />,
   routes: <RoutesPage />,
   "routes/table": <TablePage />,
   "routes/policies": <PoliciesPage />,
@@ -26,6 +29,7 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "model/problems": <ProblemsPage />,
   "model/source": <SourcePage />,
   "model/revisions": <RevisionsPage />,
+  "model/changes": <ChangesPage />,
 };
 
 /** An address of old: what it asks is asked where it stands now. */

@@ -30,6 +30,9 @@ export type PolicyUse = Schemas["PolicyUse"];
 export type Forest = Schemas["Forest"];
 export type ForestRow = Schemas["ForestRow"];
 export type Asked = Schemas["Asked"];
+export type RouteChange = Schemas["RouteChange"];
+export type ModelChange = Schemas["ModelChange"];
+export type FlowChange = Schemas["FlowChange"];
 export type Difference = Schemas["Difference"];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */

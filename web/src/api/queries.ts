@@ -2,6 +2,7 @@ import {
   keepPreviousData,
   useIsFetching,
   useMutation,
+  useQueries,
   useQuery,
   useQueryClient,
 } from "@tanstack/react-query";
@@ -230,13 +231,8 @@ function multipart(content: UploadContent) {
   return { body: content as never, bodySerializer: () => formOf(content) };
 }
 
-export function useCreateNetwork() {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (content: UploadContent) => unwrap(api.POST("/api/networks", multipart(content))),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["networks"] }),
-  });
-}
+export const useCreateNetwork = () =>
+  useNetworkChange((content: UploadContent) => unwrap(api.POST("/api/networks", multipart(content))));
 
 export function useAddRevision(networkId: string) {
   const queries = useQueryClient();
@@ -258,12 +254,36 @@ export function useAddRevision(networkId: string) {
   });
 }
 
-export function useDeleteNetwork() {
+/** A change of which networks there are: the lists are asked for anew after it. */
+function useNetworkChange<Of, Made>(mutationFn: (of: Of) => Promise<Made>) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (networkId: string) =>
-      unwrap(api.DELETE("/api/networks/{network_id}", { params: { path: { network_id: networkId } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["networks"] }),
+    mutationFn,
+    onSuccess: () =>
+      Promise.all(["networks", "deleted"].map((list) => queries.invalidateQueries({ queryKey: [list] }))),
+  });
+}
+
+const DELETED = "/api/deleted-networks/{network_id}";
+
+export const useDeleteNetwork = () =>
+  useNetworkChange((network_id: string) =>
+    unwrap(api.DELETE("/api/networks/{network_id}", { params: { path: { network_id } } })),
+  );
+
+export const useTakeBack = () =>
+  useNetworkChange((network_id: string) => unwrap(api.POST(DELETED, { params: { path: { network_id } } })));
+
+export const useDeleteForGood = () =>
+  useNetworkChange((network_id: string) => unwrap(api.DELETE(DELETED, { params: { path: { network_id } } })));
+
+export const useBeginWithExample = () =>
+  useNetworkChange((_: undefined) => unwrap(api.POST("/api/networks/example")));
+
+export function useDeletedNetworks() {
+  return useQuery({
+    queryKey: ["deleted"],
+    queryFn: () => unwrap(api.GET("/api/deleted-networks")),
   });
 }
 
@@ -289,25 +309,36 @@ type Answers = {
     : never;
 };
 
-/** One question to a revision: its name in the API, and its words; asked once they are all there. */
-function useAnswer<Name extends keyof Answers>(
+/** One question to a revision: its name in the API, and its words. */
+function answerOf<Name extends keyof Answers>(
   name: Name,
   { networkId, number }: RevisionKey,
-  words: Record<string, string> = {},
-  { enabled = true, keep = false } = {},
+  words: Record<string, string>,
 ) {
-  return useQuery<Answers[Name]>({
+  return {
     queryKey: ["answer", name, { networkId, number }, words],
     ...FOREVER,
-    enabled,
-    ...(keep ? { placeholderData: keepPreviousData } : {}),
-    queryFn: ({ signal }) => {
+    queryFn: ({ signal }: { signal: AbortSignal }) => {
       const params = { path: { network_id: networkId, number }, query: words };
       // The schema's types for each question meet in `Answers`; here it is any of them.
       return unwrap(api.GET(`${REVISION}/${name}` as never, { params, signal } as never)) as Promise<
         Answers[Name]
       >;
     },
+  };
+}
+
+/** The answer to a question, asked once all of its words are there. */
+function useAnswer<Name extends keyof Answers>(
+  name: Name,
+  key: RevisionKey,
+  words: Record<string, string> = {},
+  { enabled = true, keep = false } = {},
+) {
+  return useQuery<Answers[Name]>({
+    ...answerOf(name, key, words),
+    enabled,
+    ...(keep ? { placeholderData: keepPreviousData } : {}),
   });
 }
 
@@ -331,10 +362,20 @@ export function useUnderstanding(key: RevisionKey) {
   return useAnswer("understanding", key);
 }
 
+function wordsOf({ from, to, service, enter }: Question): Record<string, string> {
+  return { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
+}
+
+/** The answers to several questions, each of its own revision. */
+export function useWalks(asked: { key: RevisionKey; question: Question }[]) {
+  return useQueries({
+    queries: asked.map(({ key, question }) => answerOf("walk", key, wordsOf(question))),
+  });
+}
+
 export function useWalk(key: RevisionKey, question: Question) {
-  const { from, to, service, enter } = question;
-  const words = { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
-  const walk = useAnswer("walk", key, words, { enabled: Boolean(from && to), keep: true });
+  const enabled = Boolean(question.from && question.to);
+  const walk = useAnswer("walk", key, wordsOf(question), { enabled, keep: true });
   const queries = useQueryClient();
   // The server has kept the answer: the list of what was asked before is longer by it.
   useEffect(() => {
@@ -390,6 +431,11 @@ export function useTipping(key: RevisionKey, instance: InstanceKey, prefix: stri
 
 export function useSources(key: RevisionKey) {
   return useAnswer("sources", key);
+}
+
+/** What differs from an earlier revision. */
+export function useComparison(key: RevisionKey, since: number) {
+  return useAnswer("comparison", key, { since: String(since) }, { enabled: since !== key.number });
 }
 
 export function useSource(key: RevisionKey, file = "") {

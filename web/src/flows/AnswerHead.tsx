@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Strand, Walk } from "../api/client";
 import { useFindings } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
@@ -9,6 +9,7 @@ import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { Star } from "./AskedBefore";
 import { answerText } from "./answerText";
+import { withBesides } from "./besides";
 import { questionOf } from "./sentence";
 
 export function AnswerHead({ walk }: { walk: Walk }) {
@@ -16,6 +17,7 @@ export function AnswerHead({ walk }: { walk: Walk }) {
   const findings = useFindings(revision);
   const [search] = useSearchParams();
   const shownTime = useTimes();
+  const navigate = useNavigate();
   const [copied, setCopied] = useState(false);
   const near = (findings.data ?? []).filter(
     (finding) =>
@@ -29,7 +31,8 @@ export function AnswerHead({ walk }: { walk: Walk }) {
     setCopied(true);
     setTimeout(() => setCopied(false), 1500);
   }
-  useKeys({ c: copy });
+  const beside = withBesides(search, [{ question: questionOf(search), revision: null }]);
+  useKeys({ c: copy, w: () => navigate(`../flow/beside?${beside}`, { relative: "path" }) });
 
   return (
     <div className="px-4 py-1.5 border-b border-hair" data-testid="answer">
@@ -48,6 +51,9 @@ export function AnswerHead({ walk }: { walk: Walk }) {
         <span>
           next stop <Key>j</Key> previous <Key>u</Key>
         </span>
+        <Link to={`../flow/beside?${beside}`} relative="path" className="hover:text-ink">
+          beside another <Key>w</Key>
+        </Link>
         <Star question={questionOf(search)} />
         {near.length > 0 && (
           <span title={near.map((finding) => finding.message).join("\n")}>

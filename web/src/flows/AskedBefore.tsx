@@ -1,12 +1,11 @@
 import { Link, useSearchParams } from "react-router";
-import type { Asked } from "../api/client";
 import { type Question, useAsked, useForget, useStar } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { VERDICT_WORDS, type Verdict, VerdictMark, verdictTone } from "../ui/marks";
 import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
-import { changeOf, isOf } from "./asked";
+import { changeOf, isOf, questionOfAsked } from "./asked";
 import { typedForm, withQuestion } from "./sentence";
 
 /** The star of a question: a starred one is asked again of every new revision. */
@@ -135,8 +134,4 @@ export function AskedList() {
       </ul>
     </div>
   );
-}
-
-function questionOfAsked(one: Asked): Question {
-  return { from: one.from, to: one.to, service: one.service, enter: one.enter ?? "" };
 }

@@ -1,8 +1,9 @@
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Check, Place, Stop, Walk } from "../api/client";
 import { useSource } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
+import { laidOut } from "../source/laidOut";
 import { SourceLink } from "../source/SourceLink";
 import { type Direction, tone } from "../ui/marks";
 import { checksOf } from "./LadderView";
@@ -162,30 +163,29 @@ const LONG = 300;
 function Excerpt({ place }: { place: Place | null }) {
   const { revision } = useCurrentNetwork();
   const source = useSource(revision, place?.file);
+  const shownText = useMemo(() => laidOut(source.data?.text ?? ""), [source.data]);
+  const lines = useMemo(() => shownText.text.split(/\r\n|\r|\n/), [shownText]);
   if (!place) return <p className="p-3 text-faint">Nothing of this stands in the source text.</p>;
-  const lines = source.data?.text.split(/\r\n|\r|\n/) ?? [];
-  const first = Math.max(1, place.line - AROUND);
-  const shown = lines.slice(first - 1, place.line + AROUND);
+  const at = shownText.at(place.line, place.column);
+  const first = Math.max(1, at.line - AROUND);
+  const shown = source.data ? lines.slice(first - 1, at.line + AROUND) : [];
   return (
     <section className="overflow-auto py-2 bg-sheet" aria-label="source lines">
       <p className="px-3 pb-1">
         <SourceLink place={place} />
+        {shownText.isLaidOut && <span className="text-faint text-sm"> laid out to be read</span>}
       </p>
       <pre className="mono text-[12px] leading-[1.5]">
         {shown.map((line, index) => {
           const number = first + index;
           const text =
-            line.length > LONG
-              ? `… ${line.slice(Math.max(0, place.column - 1), place.column - 1 + LONG)} …`
-              : line;
+            line.length > LONG ? `… ${line.slice(Math.max(0, at.column - 1), at.column - 1 + LONG)} …` : line;
           return (
             <span
               key={number}
-              className={`block px-3 whitespace-pre-wrap break-words ${number === place.line ? "bg-mark" : ""}`}
+              className={`block px-3 whitespace-pre-wrap break-words ${number === at.line ? "bg-mark" : ""}`}
             >
-              <span
-                className={`inline-block w-[6ch] select-none ${number === place.line ? "" : "text-faint"}`}
-              >
+              <span className={`inline-block w-[6ch] select-none ${number === at.line ? "" : "text-faint"}`}>
                 {number}
               </span>
               {text}

@@ -23,3 +23,8 @@ export function changeOf(asked: Asked): string {
   const back = before.back && before.back !== last.back ? `, answer ${before.back}` : "";
   return `since revision ${since?.revision}; before, ${before.forward}${back}`;
 }
+
+/** The question of what was asked before. */
+export function questionOfAsked(one: Asked): Question {
+  return { from: one.from, to: one.to, service: one.service, enter: one.enter ?? "" };
+}

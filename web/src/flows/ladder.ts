@@ -36,7 +36,7 @@ export function depths(strand: Strand): number[] {
 }
 
 /** The devices of a strand in the order of their distance from its start. */
-function deviceOrder(strand: Strand | null): string[] {
+export function deviceOrder(strand: Strand | null): string[] {
   if (!strand) return [];
   const depth = depths(strand);
   const first = new Map<string, number>();

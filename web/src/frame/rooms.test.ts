@@ -13,7 +13,8 @@ describe("rooms", () => {
     expect(nextIn(routes, "flow")).toBe("routes");
     expect(nextIn(routes, "routes")).toBe("routes/table");
     expect(nextIn(routes, "routes/policies")).toBe("routes");
-    expect(nextIn(flow, "flow")).toBe("flow");
+    expect(nextIn(flow, "flow")).toBe("flow/beside");
+    expect(nextIn(flow, "flow/beside")).toBe("flow");
     expect(nextIn(model, "routes/table")).toBe("model");
   });
 

@@ -3,7 +3,14 @@
  * A room has a key; pressed again it goes on to the room's next view. An address of old leads on.
  */
 export const ROOMS = [
-  { label: "Flow", key: "1", views: [{ to: "flow", label: "flow" }] },
+  {
+    label: "Flow",
+    key: "1",
+    views: [
+      { to: "flow", label: "one" },
+      { to: "flow/beside", label: "side by side" },
+    ],
+  },
   {
     label: "Routes",
     key: "2",
@@ -21,6 +28,7 @@ export const ROOMS = [
       { to: "model/problems", label: "problems" },
       { to: "model/source", label: "source" },
       { to: "model/revisions", label: "revisions" },
+      { to: "model/changes", label: "changes" },
     ],
   },
 ] as const;

@@ -12,6 +12,7 @@ export function RevisionsPage() {
   const shownTime = useTimes();
   const add = useAddRevision(network.id);
   const navigate = useNavigate();
+  const earlier = (number: number) => revisions.data?.find((one) => one.number < number)?.number;
   const mayEdit = network.role !== "reader";
   return (
     <div className="h-full overflow-auto grid grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5">
@@ -37,8 +38,16 @@ export function RevisionsPage() {
                 <span className="text-faint">
                   {one.taken_at ? `true at ${shownTime(one.taken_at)}` : "no time stated"}
                 </span>
+                {earlier(one.number) !== undefined && (
+                  <Link
+                    className="ml-auto underline underline-offset-2"
+                    to={`/networks/${network.id}/model/changes?revision=${one.number}&since=${earlier(one.number)}`}
+                  >
+                    what changed
+                  </Link>
+                )}
                 <a
-                  className="ml-auto underline"
+                  className={`underline underline-offset-2 ${earlier(one.number) === undefined ? "ml-auto" : ""}`}
                   href={`/api/networks/${network.id}/revisions/${one.number}/download`}
                   download
                 >

@@ -6,6 +6,7 @@ import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
+import { laidOut } from "./laidOut";
 import SourceText from "./SourceText";
 
 export default function SourcePage() {
@@ -17,8 +18,9 @@ export default function SourcePage() {
   const [filter, setFilter] = useState("");
   const file = search.get("file") ?? sources.data?.[0]?.file;
   const source = useSource(revision, file);
-  const line = Number(search.get("line")) || undefined;
-  const column = Number(search.get("column")) || undefined;
+  const shownText = useMemo(() => laidOut(source.data?.text ?? ""), [source.data]);
+  const asked = { line: Number(search.get("line")), column: Number(search.get("column")) || 1 };
+  const { line, column } = asked.line ? shownText.at(asked.line, asked.column) : {};
   const scroller = useRef<HTMLDivElement>(null);
   const shown = useMemo(
     () => sources.data?.filter((one) => one.file.includes(filter)) ?? [],
@@ -35,7 +37,7 @@ export default function SourcePage() {
     finding.places
       .slice(0, 1)
       .filter((place) => place.file === file)
-      .map((place) => ({ line: place.line, message: finding.message })),
+      .map((place) => ({ ...shownText.at(place.line, place.column), message: finding.message })),
   );
   if (sources.isError) return <Failed error={sources.error} what="The source cannot be shown." />;
   return (
@@ -83,8 +85,11 @@ export default function SourcePage() {
         <p className="px-4 py-1.5 border-b border-hair flex gap-4 items-baseline">
           <span className="mono" data-testid="source-file">
             {file}
-            {line ? `:${line}` : ""}
+            {asked.line ? `:${asked.line}` : ""}
           </span>
+          {shownText.isLaidOut && (
+            <span className="text-faint">laid out to be read; in the file it is on fewer lines</span>
+          )}
           <button type="button" className="text-faint hover:text-ink" onClick={() => navigate(-1)}>
             back <Key>b</Key>
           </button>
@@ -99,7 +104,7 @@ export default function SourcePage() {
         <div className="flex-1 min-h-0">
           {source.isPending && <Waiting what="the text" />}
           {source.isError && <Failed error={source.error} what="The text cannot be shown." />}
-          {source.data && <SourceText text={source.data.text} line={line} column={column} marks={marks} />}
+          {source.data && <SourceText text={shownText.text} line={line} column={column} marks={marks} />}
         </div>
       </div>
     </div>

@@ -1,30 +1,9 @@
-import { yaml } from "@codemirror/lang-yaml";
-import { defaultHighlightStyle, HighlightStyle, syntaxHighlighting } from "@codemirror/language";
 import { EditorState, RangeSetBuilder } from "@codemirror/state";
-import { Decoration, EditorView, highlightSpecialChars, lineNumbers } from "@codemirror/view";
-import { tags } from "@lezer/highlight";
+import { Decoration, EditorView } from "@codemirror/view";
 import { useEffect, useRef } from "react";
+import { readOnly } from "./looks";
 
 export type Mark = { line: number; message: string };
-
-const LOOKS = EditorView.theme({
-  "&": { height: "100%", fontSize: "13px", backgroundColor: "var(--sheet)", color: "var(--ink)" },
-  ".cm-scroller": { fontFamily: "var(--font-mono)", lineHeight: "1.55" },
-  ".cm-gutters": {
-    backgroundColor: "var(--sheet)",
-    color: "var(--faint)",
-    borderRight: "1px solid var(--hair)",
-  },
-  ".cm-chosen": { backgroundColor: "var(--mark)" },
-  ".cm-chosen span": { color: "var(--ink) !important" },
-  ".cm-wrong": { textDecoration: "underline wavy var(--stop)", textUnderlineOffset: "3px" },
-});
-
-const COLOURS = HighlightStyle.define([
-  { tag: tags.comment, color: "var(--faint)", fontStyle: "italic" },
-  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: "var(--forward)" },
-  { tag: [tags.string, tags.number, tags.bool], color: "var(--ink)" },
-]);
 
 /** Text that can be read and searched but not changed; one line chosen, some marked as wrong. */
 export default function SourceText({
@@ -48,15 +27,8 @@ export default function SourceText({
       state: EditorState.create({
         doc: text,
         extensions: [
-          lineNumbers(),
-          highlightSpecialChars(),
-          EditorState.readOnly.of(true),
-          EditorView.contentAttributes.of({ "aria-label": "source text", tabindex: "0" }),
+          ...readOnly(text, "source text"),
           EditorView.decorations.of((current) => decorations(current.state, line, JSON.parse(marked))),
-          LOOKS,
-          syntaxHighlighting(COLOURS),
-          syntaxHighlighting(defaultHighlightStyle, { fallback: true }),
-          ...(text.length < 2_000_000 ? [yaml()] : []),
         ],
       }),
     });
