@@ -21,6 +21,8 @@ from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
 from work.service import ask, json_response
 
+MOST_COLUMNS = 2**31 - 1
+FILE = OpenApiParameter("file", str, required=True)
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
 
@@ -211,6 +213,30 @@ class SourceListView(QuestionView):
     """The source files of a revision."""
 
 
-@answers("source", OpenApiParameter("file", str, required=True))
+class SpanSerializer(serializers.Serializer[Any]):
+    """A part of a line of a file, from a column up to another; all of the line where no columns are given."""
+
+    file = serializers.CharField()
+    line = serializers.IntegerField(min_value=1)
+    column = serializers.IntegerField(min_value=1, default=1)
+    end = serializers.IntegerField(min_value=1, default=MOST_COLUMNS)
+
+
+@answers("statements", SpanSerializer)
+class StatementsView(QuestionView):
+    """What stands in a line of the source text and what it does; where nothing begins there, what began last."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        serializer = SpanSerializer(data=request.query_params)
+        serializer.is_valid(raise_exception=True)
+        return dict(serializer.validated_data)
+
+
+@answers("outline", FILE)
+class OutlineView(QuestionView):
+    """The devices that a source file states, and where each begins."""
+
+
+@answers("source", FILE)
 class SourceTextView(QuestionView):
     """The text of one source file."""

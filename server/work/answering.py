@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from routrel.analysis.answers import comparisons, contests, destinations, model, policies, routes, walks
+from routrel.analysis.answers import comparisons, contests, destinations, model, policies, routes, statements, walks
 from routrel.analysis.check import check, finding_answer
 from routrel.analysis.comparison import compare
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
@@ -17,6 +17,7 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.routes_to import routes_to
+from routrel.analysis.statements import Span, outline, statements_at
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.understanding import understanding
 from routrel.analysis.walk_verdicts import Answerer
@@ -167,6 +168,11 @@ def _comparison(revision: SolvedRevision, parameters: Parameters) -> comparisons
     return compare(parameters["since"].solved, revision.solved, flows, MOST_ROUTES)
 
 
+def _statements(revision: SolvedRevision, parameters: Parameters) -> list[statements.Statement]:
+    span = Span(parameters["line"], parameters["column"], parameters["end"])
+    return statements_at(revision.solved, revision.findings(), parameters["file"], span)
+
+
 def _source(revision: SolvedRevision, parameters: Parameters) -> SourceText:
     name = parameters.get("file") or ""
     if name not in revision.files:
@@ -206,6 +212,8 @@ QUESTIONS = {
     "policy": Question(policies.PolicyReport, _policy),
     "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
     "comparison": Question(comparisons.Comparison, _comparison),
+    "outline": Question(list[statements.Heading], lambda revision, of: outline(revision.solved, of.get("file") or "")),
+    "statements": Question(list[statements.Statement], _statements),
     "sources": Question(
         list[SourceFile],
         lambda revision, _: [

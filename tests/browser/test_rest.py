@@ -41,13 +41,18 @@ def test_a_network_is_shared_and_a_reader_cannot_change_it(saltmarsh):
     assert not page.all("select")
 
 
-def test_a_network_is_deleted_only_when_asked_twice(saltmarsh):
+def test_a_deleted_network_is_taken_back_or_goes_for_good_when_asked_twice(saltmarsh):
     page = saltmarsh
     page.open()
     page.button("delete").click()
-    page.says("delete with all revisions?")
-    page.button("delete with all revisions?").click()
     page.says("No network yet.")
+    page.button("take back").click()
+    page.wait(lambda: page.driver.find_elements(By.LINK_TEXT, "Saltmarsh Ferries"))
+    page.button("delete").click()
+    page.button("delete for good").click()
+    page.button("with all revisions, for good?").click()
+    page.wait(lambda: not Network.objects.exists())
+    page.wait(lambda: "Deleted" not in page.find("main").text)
 
 
 def test_a_list_is_shown_past_its_first_page(saltmarsh):

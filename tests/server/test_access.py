@@ -41,6 +41,8 @@ def url(path: str, network: dict) -> str:
     extra = {
         "walk": "?from=h1&to=h2",
         "comparison": "?since=1",
+        "outline": "?file=network.yaml",
+        "statements": "?file=network.yaml&line=3",
         "table": "?device=r",
         "policy": "?device=r&policy=all",
         "drift": "?device=r",

@@ -64,6 +64,8 @@ ASKED = {
     "policy": {"device": "bw-border", "policy": "from-lantern"},
     "source": {"file": "network.yaml"},
     "comparison": {"since": 1},
+    "outline": {"file": "devices/bw-core1.yaml"},
+    "statements": {"file": "devices/bw-core1.yaml", "line": 53},
 }
 FLOWS = [
     ("ot-tracking", "bookings", "tracking"),

@@ -33,6 +33,7 @@ export type Asked = Schemas["Asked"];
 export type RouteChange = Schemas["RouteChange"];
 export type ModelChange = Schemas["ModelChange"];
 export type FlowChange = Schemas["FlowChange"];
+export type Statement = Schemas["Statement"];
 export type Difference = Schemas["Difference"];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */

@@ -442,6 +442,21 @@ export function useSource(key: RevisionKey, file = "") {
   return useAnswer("source", key, { file }, { enabled: Boolean(file) });
 }
 
+export function useOutline(key: RevisionKey, file = "") {
+  return useAnswer("outline", key, { file }, { enabled: Boolean(file) });
+}
+
+/** What stands in a part of a line and what it does. */
+export function useStatements(
+  key: RevisionKey,
+  file: string,
+  span: { line: number; column: number; end: number },
+) {
+  const { line, column, end } = span;
+  const words = { file, line: String(line), column: String(column), end: String(end) };
+  return useAnswer("statements", key, words, { enabled: Boolean(file && line), keep: true });
+}
+
 export function usePolicies(key: RevisionKey) {
   return useAnswer("policies", key);
 }

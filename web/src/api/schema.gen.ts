@@ -370,6 +370,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/outline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The devices that a source file states, and where each begins. */
+        get: operations["networks_revisions_outline_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/policies": {
         parameters: {
             query?: never;
@@ -447,6 +464,23 @@ export interface paths {
         };
         /** @description The source files of a revision. */
         get: operations["networks_revisions_sources_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What stands in a line of the source text and what it does; where nothing begins there, what began last. */
+        get: operations["networks_revisions_statements_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -999,6 +1033,16 @@ export interface components {
             count: number;
             devices: string[];
         };
+        /**
+         * Heading
+         * @description A device and where it begins in a file.
+         */
+        Heading: {
+            device: string;
+            kind: string;
+            line: number;
+            column: number;
+        };
         Health: {
             database: boolean;
             migrations: boolean;
@@ -1440,6 +1484,25 @@ export interface components {
         };
         StarRequest: {
             starred: boolean;
+        };
+        /**
+         * Statement
+         * @description A statement at ``line`` and ``column`` and what it does, in words.
+         *
+         *         ``device``, ``vrf``, ``prefix`` and ``policy`` say where more of it stands; None or '' where they say nothing.
+         */
+        Statement: {
+            line: number;
+            column: number;
+            /** @enum {unknown} */
+            kind: "acl" | "device" | "endpoint" | "entry" | "interface" | "link" | "policy" | "protocol" | "route" | "session" | "steering";
+            name: string;
+            does: string;
+            device: string | null;
+            vrf: string;
+            prefix: string | null;
+            policy: string | null;
+            problems: string[];
         };
         /**
          * StatementCount
@@ -2679,6 +2742,39 @@ export interface operations {
             };
         };
     };
+    networks_revisions_outline_retrieve: {
+        parameters: {
+            query: {
+                file: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heading"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_policies_retrieve: {
         parameters: {
             query?: never;
@@ -2827,6 +2923,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceFile"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_statements_retrieve: {
+        parameters: {
+            query: {
+                column?: number;
+                end?: number;
+                file: string;
+                line: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Statement"][];
                 };
             };
             /** @description an error */

@@ -39,7 +39,7 @@ function Decided({
   const [left, right] = pair;
   return (
     <div
-      className="grid h-full grid-cols-[minmax(0,38fr)_minmax(0,34fr)_minmax(0,28fr)]"
+      className="grid h-full max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,38fr)_minmax(0,34fr)_minmax(0,28fr)] max-lg:overflow-auto"
       data-testid="contest"
     >
       <section className="overflow-auto px-4 py-2 border-r border-hair" aria-label="candidates">

@@ -22,7 +22,7 @@ export function EvidencePanel({ walk, device }: { walk: Walk; device: string }) 
   const place = belongs ? looked : (telling?.place ?? null);
   return (
     <div
-      className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.1fr)] h-full"
+      className="grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.1fr)] max-lg:overflow-auto h-full"
       data-testid="evidence"
     >
       <StopChecks title="forward" direction="forward" stops={forward} place={place} look={setLooked} />

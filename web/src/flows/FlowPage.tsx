@@ -49,9 +49,9 @@ export function FlowPage() {
   useStepper(devices, (device) => device === chosen, choose);
 
   return (
-    <div className="h-full flex flex-col">
+    <div className="h-full flex flex-col max-lg:block max-lg:overflow-auto">
       <Sentence />
-      <div className="flex-1 min-h-0 grid grid-cols-[minmax(0,57fr)_minmax(0,43fr)]">
+      <div className="flex-1 min-h-0 grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,57fr)_minmax(0,43fr)] max-lg:auto-rows-[75vh]">
         <section className="border-r border-hair min-h-0 flex flex-col" aria-label="the answer">
           {!asked && <Suggestions />}
           {asked && walk.isPending && <Waiting what="the answer" />}
@@ -80,7 +80,7 @@ export function FlowPage() {
         </section>
       </div>
       {answer && chosen && (
-        <section className="h-[30%] min-h-40 border-t border-hair" aria-label="evidence">
+        <section className="h-[30%] min-h-40 max-lg:h-[75vh] border-t border-hair" aria-label="evidence">
           <EvidencePanel walk={answer} device={chosen} />
         </section>
       )}

@@ -64,7 +64,7 @@ function Frame({ number, latest }: { number: number; latest: number }) {
   const worrying = findings.data?.filter((finding) => finding.severity !== "note").length ?? 0;
   return (
     <div className="h-full flex flex-col">
-      <header className="flex items-baseline gap-5 px-4 pt-2 pb-1.5 border-b border-hair shrink-0">
+      <header className="flex flex-wrap items-baseline gap-x-5 gap-y-1 px-4 pt-2 pb-1.5 border-b border-hair shrink-0">
         <Link to="/" className="text-lg" title="all networks">
           <Wordmark />
         </Link>
@@ -76,13 +76,13 @@ function Frame({ number, latest }: { number: number; latest: number }) {
             revision {number}, not the latest
           </Link>
         )}
-        <nav className="flex gap-4 items-baseline" aria-label="rooms">
+        <nav className="flex flex-wrap gap-x-4 items-baseline" aria-label="rooms">
           {ROOMS.map((room) => {
             const views: readonly View[] = room.views;
             const current = viewAt(here);
             const isHere = views.some((view) => view === current);
             return (
-              <span key={room.label} className="flex gap-3 items-baseline">
+              <span key={room.label} className="flex flex-wrap gap-x-3 items-baseline">
                 <Link
                   to={`${base}${room.views[0].to}${suffix}`}
                   aria-current={isHere && views.length === 1 ? "page" : undefined}
@@ -118,7 +118,7 @@ function Frame({ number, latest }: { number: number; latest: number }) {
             );
           })}
         </nav>
-        <span className="ml-auto flex items-baseline gap-4 text-faint">
+        <span className="ml-auto flex flex-wrap items-baseline gap-x-4 text-faint">
           <button type="button" onClick={() => setPaletteOpen(true)} className="hover:text-ink">
             find <Key>k</Key>
           </button>

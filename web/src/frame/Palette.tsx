@@ -80,7 +80,7 @@ export function Palette({
   return (
     <Dialog open={open} onClose={close} className="relative z-50">
       <div className="fixed inset-0 bg-ink/20" aria-hidden="true" />
-      <div className="fixed inset-x-0 top-24 mx-auto w-[36rem]">
+      <div className="fixed inset-x-0 top-24 mx-auto w-[36rem] max-w-full">
         <DialogPanel className="bg-sheet border border-faint shadow-lg">
           <Combobox
             value={null}

@@ -55,7 +55,7 @@ export default function ChangesPage() {
           choose={(number) => choose("revision", number)}
         />
       </p>
-      <div className="flex-1 min-h-0 grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
+      <div className="flex-1 min-h-0 grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)] max-lg:auto-rows-[75vh] max-lg:overflow-auto">
         <div className="overflow-auto border-r border-hair px-4 py-3" data-testid="changes">
           <Computed since={since} />
         </div>

@@ -15,7 +15,7 @@ export function RevisionsPage() {
   const earlier = (number: number) => revisions.data?.find((one) => one.number < number)?.number;
   const mayEdit = network.role !== "reader";
   return (
-    <div className="h-full overflow-auto grid grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5">
+    <div className="h-full overflow-auto grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5">
       <section aria-labelledby="revisions-title">
         <h2 id="revisions-title" className="text-lg mb-3">
           Revisions of {network.name}

@@ -29,7 +29,7 @@ export function UnderstandingPage() {
     .filter(({ count }) => count > 0);
   return (
     <div
-      className="h-full overflow-auto grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-12 px-6 py-5"
+      className="h-full overflow-auto grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-12 px-6 py-5"
       data-testid="understanding"
       // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
       tabIndex={0}

@@ -45,7 +45,7 @@ export function NetworksPage() {
           sign out
         </button>
       </header>
-      <main className="grid grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5 max-w-[90rem]">
+      <main className="grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,34rem)] gap-10 px-6 py-5 max-w-[90rem]">
         <section aria-labelledby="networks-title">
           <div className="flex items-baseline gap-4 mb-3">
             <h2 id="networks-title" className="text-lg">

@@ -32,7 +32,7 @@ export function PoliciesPage() {
   if (policies.data.length === 0)
     return <Empty title="No device of this network has a routing policy.">Routes pass unchanged.</Empty>;
   return (
-    <div className="h-full grid grid-cols-[19rem_minmax(0,1fr)]">
+    <div className="h-full grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[19rem_minmax(0,1fr)] max-lg:auto-rows-[75vh] max-lg:overflow-auto">
       <section className="border-r border-hair min-h-0 flex flex-col" aria-label="policies">
         <label className="px-4 pt-3 pb-2 flex items-baseline gap-2">
           <span className="sr-only">find a policy</span>

@@ -62,7 +62,7 @@ export function RoutesPage() {
           </button>
         )}
       </Destination>
-      <div className="flex-1 min-h-0 grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
+      <div className="flex-1 min-h-0 grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)] max-lg:auto-rows-[75vh] max-lg:overflow-auto">
         <section
           className="border-r border-hair min-h-0 overflow-auto"
           aria-label="routes by where they lead"

@@ -11,13 +11,18 @@ export default function SourceText({
   line,
   column,
   marks = [],
+  look,
 }: {
   text: string;
   line?: number;
   column?: number;
   marks?: Mark[];
+  /** Told the line that the cursor is on, as it moves. */
+  look?: (line: number) => void;
 }) {
   const host = useRef<HTMLDivElement>(null);
+  const told = useRef(look);
+  told.current = look;
   // The marks are made anew with each render: their content is what decides.
   const marked = JSON.stringify(marks);
   useEffect(() => {
@@ -28,6 +33,10 @@ export default function SourceText({
         doc: text,
         extensions: [
           ...readOnly(text, "source text"),
+          EditorView.updateListener.of((update) => {
+            if (update.selectionSet)
+              told.current?.(update.state.doc.lineAt(update.state.selection.main.head).number);
+          }),
           EditorView.decorations.of((current) => decorations(current.state, line, JSON.parse(marked))),
         ],
       }),

@@ -28,6 +28,17 @@ test("a place of the original is found again", () => {
   }
 });
 
+test("of a line that is shown, the part of the original is known", () => {
+  const text = JSON.stringify(long);
+  const shown = laidOut(text);
+  shown.text.split("\n").forEach((line, at) => {
+    const { line: row, column, end } = shown.original(at + 1);
+    expect(row).toBe(1);
+    const squeezed = (one: string) => one.replace(/\s/g, "");
+    expect(squeezed(text.slice(column - 1, end - 1))).toBe(squeezed(line));
+  });
+});
+
 test("what people wrote is left as it is", () => {
   for (const text of [
     "routrel: 1\nname: a\n",

@@ -3,7 +3,11 @@ export type LaidOut = {
   text: string;
   isLaidOut: boolean;
   at: (line: number, column: number) => { line: number; column: number };
+  /** The part of the original that a line shows. */
+  original: (line: number) => Span;
 };
+/** A part of a line, from a column up to another. */
+export type Span = { line: number; column: number; end: number };
 
 /** A line longer than this was written by a program, not to be read. */
 const LONG = 400;
@@ -11,10 +15,17 @@ const LONG = 400;
 const SHORT = 76;
 /** Larger texts are shown as they are. */
 const MOST = 4_000_000;
+/** The end of a line, however long it is. */
+const WHOLE = 2 ** 31 - 1;
 
 /** A text for people to read: JSON of very long lines is broken into lines and indented; all else is left. */
 export function laidOut(text: string): LaidOut {
-  const asItIs = { text, isLaidOut: false, at: (line: number, column: number) => ({ line, column }) };
+  const asItIs = {
+    text,
+    isLaidOut: false,
+    at: (line: number, column: number) => ({ line, column }),
+    original: (line: number) => ({ line, column: 1, end: WHOLE }),
+  };
   if (text.length > MOST || !/^\s*[{[]/.test(text) || !text.split("\n").some((line) => line.length > LONG))
     return asItIs;
   const ends = endsOfBrackets(text);
@@ -115,7 +126,20 @@ function withPlaces(text: string, pieces: Piece[]): LaidOut {
     const row = lastAtMost(shownLines.length, (one) => shownLines[one] ?? 0, place);
     return { line: row + 1, column: place - (shownLines[row] ?? 0) + 1 };
   }
-  return { text: shown, isLaidOut: true, at };
+  function offsetOf(place: number) {
+    const index = lastAtMost(starts.length, (one) => starts[one] ?? 0, place);
+    const piece = pieces[index];
+    return Math.min(piece?.to ?? 0, (piece?.from ?? 0) + Math.max(0, place - (starts[index] ?? 0)));
+  }
+  function original(line: number) {
+    const [from, to] = [shownLines[line - 1] ?? 0, (shownLines[line] ?? shown.length + 1) - 1];
+    // The line's own white space belongs to the piece before: what is meant begins behind it.
+    const first = from + (/^\s*/.exec(shown.slice(from, to))?.[0].length ?? 0);
+    const [start, end] = [offsetOf(first), offsetOf(to)];
+    const row = lastAtMost(lines.length, (one) => lines[one] ?? 0, start);
+    return { line: row + 1, column: start - (lines[row] ?? 0) + 1, end: end - (lines[row] ?? 0) + 1 };
+  }
+  return { text: shown, isLaidOut: true, at, original };
 }
 
 function lineStarts(text: string): number[] {

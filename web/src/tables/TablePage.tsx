@@ -13,6 +13,8 @@ import { useKeys } from "../ui/useKeys";
 import { useQuestion } from "../ui/useQuestion";
 import { useStepper } from "../ui/useStepper";
 
+/** Narrower than this, the columns are scrolled to. */
+const WIDE = "min-w-[56rem]";
 const COLUMNS = "grid grid-cols-[minmax(10rem,1.1fr)_11rem_6rem_5rem_minmax(16rem,2fr)] gap-4";
 
 /** A device's table, filtered by what is typed. */
@@ -74,7 +76,7 @@ export function TablePage() {
   const extra = (drift.data?.differences ?? []).filter((one) => one.what === "extra");
   return (
     <div className="h-full flex flex-col pt-4">
-      <div className="flex items-baseline gap-3 pb-3 text-lg px-6">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 pb-3 text-lg px-6">
         <h2 className="sr-only">Table of a device</h2>
         <span>the table of</span>
         <WordBox
@@ -122,9 +124,9 @@ export function TablePage() {
       {table.isPending && device && <Waiting what="the table" />}
       {table.isError && <Failed error={table.error} what="This table cannot be shown." />}
       {table.data && (
-        <>
+        <div className="flex-1 min-h-0 flex flex-col overflow-x-auto">
           <div
-            className={`${COLUMNS} mx-6 text-faint text-sm border-b border-hair pb-1 overflow-hidden [scrollbar-gutter:stable]`}
+            className={`${COLUMNS} ${WIDE} mx-6 text-faint text-sm border-b border-hair pb-1 overflow-hidden [scrollbar-gutter:stable]`}
           >
             <span>prefix</span>
             <span>protocol</span>
@@ -135,7 +137,7 @@ export function TablePage() {
           {shown.length === 0 && <Empty title="No route of this kind in the table." />}
           <section
             ref={scroller}
-            className="flex-1 mx-6 overflow-auto [scrollbar-gutter:stable]"
+            className={`flex-1 mx-6 overflow-auto ${WIDE} [scrollbar-gutter:stable]`}
             // biome-ignore lint/a11y/noNoninteractiveTabindex: a region that scrolls must be reached by key
             tabIndex={0}
             aria-label="routes"
@@ -188,7 +190,7 @@ export function TablePage() {
               <ContestPanel instance={instance} prefix={prefix} />
             </section>
           )}
-        </>
+        </div>
       )}
     </div>
   );

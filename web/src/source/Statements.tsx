@@ -1,0 +1,71 @@
+import { Link, useSearchParams } from "react-router";
+import type { Statement } from "../api/client";
+import { useStatements } from "../api/queries";
+import { useCurrentNetwork } from "../frame/context";
+import type { Span } from "./laidOut";
+
+/** What the statements of a line do, with the way to where that is seen. */
+export function Statements({ file, span }: { file: string; span: Span }) {
+  const { revision } = useCurrentNetwork();
+  const found = useStatements(revision, file, span);
+  return (
+    <section
+      className="border-t border-hair px-4 py-2 max-h-[28%] min-h-20 overflow-auto"
+      aria-label="what the line does"
+      aria-live="polite"
+      data-testid="statements"
+    >
+      {found.isError && <p className="text-stop">{found.error.message}</p>}
+      {found.data?.length === 0 && <p className="text-faint">Nothing of the model is stated here.</p>}
+      <ul>
+        {found.data?.map((one) => (
+          <li key={`${one.line} ${one.column} ${one.kind} ${one.name}`} className="py-0.5">
+            <span className="text-faint">{one.kind}</span> <Effect statement={one} />
+            <span className="text-faint">: </span>
+            {one.does}
+            {one.problems.map((problem) => (
+              <span key={problem} className="block pl-4 text-stop text-[14px]">
+                {problem}
+              </span>
+            ))}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+/** The statement's name, leading to its route, table, policy or flow where it has one. */
+function Effect({ statement }: { statement: Statement }) {
+  const { network } = useCurrentNetwork();
+  const [search] = useSearchParams();
+  const to = pathOf(statement, search.get("revision"));
+  if (!to) return <span className="mono">{statement.name}</span>;
+  return (
+    <Link className="mono text-forward underline underline-offset-2" to={`/networks/${network.id}/${to}`}>
+      {statement.name}
+    </Link>
+  );
+}
+
+/** Where more of a statement stands; null where nothing does. */
+export function pathOf(statement: Statement, revision: string | null): string | null {
+  const query = new URLSearchParams();
+  const path = (to: string) => {
+    if (revision) query.set("revision", revision);
+    return `${to}?${query}`;
+  };
+  if (statement.kind === "endpoint") {
+    query.set("to", statement.name);
+    return path("flow");
+  }
+  if (!statement.device || ["acl", "entry", "steering"].includes(statement.kind)) return null;
+  query.set("device", statement.device);
+  if (statement.policy) {
+    query.set("policy", statement.policy);
+    return path("routes/policies");
+  }
+  if (statement.vrf) query.set("vrf", statement.vrf);
+  if (statement.prefix) query.set("prefix", statement.prefix);
+  return path("routes/table");
+}
