@@ -13,6 +13,7 @@ GENERATED = install.ROOT / "web" / "src" / "api" / "schema.gen.ts"
 COVERAGE = ["--cov=routrel", "--cov-report=", "--cov-fail-under=80"]
 """A figure is printed; below this share something is wrong with the run."""
 
+EXAMPLES_FILE = install.ROOT / "server" / "questions" / "examples.json"
 SCHEMA_FILE = install.ROOT / "docs" / "network-file.schema.json"
 
 
@@ -82,16 +83,19 @@ def _generated(env: dict[str, str]) -> dict[Path, str]:
     with tempfile.TemporaryDirectory() as folder:
         schema, types = Path(folder) / "schema.yml", Path(folder) / "schema.ts"
         manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
+        examples = _printed([*manage, "print_examples"], whole)
         subprocess.run(
             [*manage, "spectacular", "--file", str(schema), "--validate", "--fail-on-warn"], env=whole, check=True
         )
         program = install.WEB / "codegen" / "node_modules" / ".bin" / "openapi-typescript"
         subprocess.run([str(program), str(schema), "-o", str(types)], check=True, stdout=subprocess.DEVNULL)
         api = types.read_text()
-    printed = subprocess.run(
-        [str(install.PYTHON), "-m", "routrel", "schema"], env=whole, check=True, capture_output=True, text=True
-    )
-    return {GENERATED: api, SCHEMA_FILE: printed.stdout}
+    printed = _printed([str(install.PYTHON), "-m", "routrel", "schema"], whole)
+    return {GENERATED: api, SCHEMA_FILE: printed, EXAMPLES_FILE: examples}
+
+
+def _printed(command: list[str], env: dict[str, str]) -> str:
+    return subprocess.run(command, env=env, check=True, capture_output=True, text=True).stdout
 
 
 def test(arguments: list[str]) -> int:

@@ -4,10 +4,12 @@ from collections.abc import Callable
 from typing import Any
 
 import msgspec
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiExample, OpenApiParameter, extend_schema
 
+from questions.examples import WALKS, address_of, kept_answers
 from work.answering import QUESTIONS
 
+ANSWERS = kept_answers()
 TYPES = [question.of for question in QUESTIONS.values()]
 SHAPES, COMPONENTS = msgspec.json.schema_components(TYPES, ref_template="#/components/schemas/{name}")
 SHAPE_OF = dict(zip(QUESTIONS, SHAPES, strict=True))
@@ -26,7 +28,13 @@ def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[A
         fields = [name for one in parameters if not isinstance(one, OpenApiParameter) for name in one().fields]
         view.known = (*view.keys, *fields)
         shape = {(200, "application/json"): SHAPE_OF[question]}
-        return extend_schema(parameters=list(parameters), request=request, responses=shape)(view)
+        shown = f"{view.__doc__}\n\nFor example: `{address_of(question)}`"
+        given = [OpenApiExample("asked", WALKS, request_only=True)] if request is not None else []
+        if question in ANSWERS:
+            given.append(OpenApiExample("answered", ANSWERS[question], response_only=True))
+        return extend_schema(
+            parameters=list(parameters), request=request, responses=shape, description=shown, examples=given
+        )(view)
 
     return decorated
 

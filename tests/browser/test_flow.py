@@ -227,7 +227,7 @@ def test_what_was_asked_before_is_the_record_of_the_repair(saltmarsh, tmp_path):
     page.driver.find_element("link text", "revision 1").click()
     page.wait_for_verdicts("arrives", "arrives")
     page.says("revision 1, not the latest")
-    page.press("1")
+    page.press(*"11")
     page.find("button[aria-label='forget gp-gates > bookings booking']").click()
     page.wait(lambda: not page.all("[data-testid=asked-list]"))
     assert page.complaints() == []

@@ -8,6 +8,7 @@ from drf_spectacular.generators import SchemaGenerator
 from hypothesis import HealthCheck, given, settings
 from jsonschema import Draft202012Validator
 
+from questions import examples as shown
 from routrel.forwarding.flow_words import FlowError
 from tests.core.mixed_networks import documents
 from tests.core.speaker_networks import speakers
@@ -47,26 +48,7 @@ def complaints(answer, path: str, method: str = "get", status: str = "200") -> l
 
 
 BASE = "/api/networks/{network_id}/revisions/{number}/"
-ASKED = {
-    "map": {},
-    "understanding": {},
-    "findings": {},
-    "services": {},
-    "sources": {},
-    "instances": {},
-    "policies": {},
-    "words": {"q": "b"},
-    "table": {"device": "bw-core1"},
-    "drift": {"device": "bw-core1"},
-    "contest": {"device": "bw-core1", "prefix": "0.0.0.0/0"},
-    "tipping": {"device": "bw-core1", "prefix": "0.0.0.0/0"},
-    "forest": {"prefix": "203.0.113.99"},
-    "policy": {"device": "bw-border", "policy": "from-lantern"},
-    "source": {"file": "network.yaml"},
-    "comparison": {"since": 1},
-    "outline": {"file": "devices/bw-core1.yaml"},
-    "statements": {"file": "devices/bw-core1.yaml", "line": 53},
-}
+ASKED = {name: shown.ASKED.get(name, {}) for name in QUESTIONS if name not in ("walk", "walks", "loaded")}
 FLOWS = [
     ("ot-tracking", "bookings", "tracking"),
     ("tq-office", "resolver", "names"),
@@ -85,6 +67,18 @@ def demo(owner) -> dict:
     from networks.example import zipped_example
 
     return upload(owner, zipped_example(), "saltmarsh.zip").json()
+
+
+def test_the_examples_of_the_schema_are_what_is_answered():
+    assert shown.answers() == shown.kept_answers()
+
+
+def test_the_schema_shows_how_each_question_is_asked():
+    paths = SchemaGenerator().get_schema(public=True)["paths"]
+    for name in (*ASKED, "walk"):
+        assert shown.address_of(name) in paths[BASE + name]["get"]["description"]
+    body = paths[BASE + "walks"]["post"]["requestBody"]["content"]["application/json"]
+    assert body["examples"]["Asked"]["value"] == shown.WALKS
 
 
 def test_every_question_about_the_demo_is_answered_as_promised(owner, demo):

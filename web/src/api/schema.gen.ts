@@ -241,7 +241,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What differs from another revision: of the model, of all tables, and of one's starred flows. */
+        /**
+         * @description What differs from another revision: of the model, of all tables, and of one's starred flows.
+         *
+         *     For example: `.../revisions/latest/comparison?since=1`
+         */
         get: operations["networks_revisions_comparison_retrieve"];
         put?: never;
         post?: never;
@@ -258,7 +262,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Why a route stands in a table, or why none does: candidates, rounds, trails. */
+        /**
+         * @description Why a route stands in a table, or why none does: candidates, rounds, trails.
+         *
+         *     For example: `.../revisions/latest/contest?device=bw-core1&prefix=0.0.0.0%2F0`
+         */
         get: operations["networks_revisions_contest_retrieve"];
         put?: never;
         post?: never;
@@ -292,7 +300,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Where a table read off a device and the computed one differ. */
+        /**
+         * @description Where a table read off a device and the computed one differ.
+         *
+         *     For example: `.../revisions/latest/drift?device=bw-core1`
+         */
         get: operations["networks_revisions_drift_retrieve"];
         put?: never;
         post?: never;
@@ -309,7 +321,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Problems of the model itself. */
+        /**
+         * @description Problems of the model itself.
+         *
+         *     For example: `.../revisions/latest/findings`
+         */
         get: operations["networks_revisions_findings_retrieve"];
         put?: never;
         post?: never;
@@ -326,7 +342,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Every device's best route for one destination, grouped by where they lead. */
+        /**
+         * @description Every device's best route for one destination, grouped by where they lead.
+         *
+         *     For example: `.../revisions/latest/forest?prefix=203.0.113.99`
+         */
         get: operations["networks_revisions_forest_retrieve"];
         put?: never;
         post?: never;
@@ -343,7 +363,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The routing instances besides the default ones. */
+        /**
+         * @description The routing instances besides the default ones.
+         *
+         *     For example: `.../revisions/latest/instances`
+         */
         get: operations["networks_revisions_instances_retrieve"];
         put?: never;
         post?: never;
@@ -360,7 +384,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Sites, devices and cables. */
+        /**
+         * @description Sites, devices and cables.
+         *
+         *     For example: `.../revisions/latest/map`
+         */
         get: operations["networks_revisions_map_retrieve"];
         put?: never;
         post?: never;
@@ -377,7 +405,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The devices that a source file states, and where each begins. */
+        /**
+         * @description The devices that a source file states, and where each begins.
+         *
+         *     For example: `.../revisions/latest/outline?file=devices%2Fbw-core1.yaml`
+         */
         get: operations["networks_revisions_outline_retrieve"];
         put?: never;
         post?: never;
@@ -394,7 +426,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All routing policies, by device. */
+        /**
+         * @description All routing policies, by device.
+         *
+         *     For example: `.../revisions/latest/policies`
+         */
         get: operations["networks_revisions_policies_retrieve"];
         put?: never;
         post?: never;
@@ -411,7 +447,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What a policy does to every route that meets it, wherever it is asked. */
+        /**
+         * @description What a policy does to every route that meets it, wherever it is asked.
+         *
+         *     For example: `.../revisions/latest/policy?device=bw-border&policy=from-lantern`
+         */
         get: operations["networks_revisions_policy_retrieve"];
         put?: never;
         post?: never;
@@ -428,7 +468,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Services that can be asked about. */
+        /**
+         * @description Services that can be asked about.
+         *
+         *     For example: `.../revisions/latest/services`
+         */
         get: operations["networks_revisions_services_retrieve"];
         put?: never;
         post?: never;
@@ -445,7 +489,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The text of one source file. */
+        /**
+         * @description The text of one source file.
+         *
+         *     For example: `.../revisions/latest/source?file=devices%2Foq-winch.yaml`
+         */
         get: operations["networks_revisions_source_retrieve"];
         put?: never;
         post?: never;
@@ -462,7 +510,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The source files of a revision. */
+        /**
+         * @description The source files of a revision.
+         *
+         *     For example: `.../revisions/latest/sources`
+         */
         get: operations["networks_revisions_sources_retrieve"];
         put?: never;
         post?: never;
@@ -479,7 +531,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What stands in a line of the source text and what it does; where nothing begins there, what began last. */
+        /**
+         * @description What stands in a line of the source text and what it does; where nothing begins there, what began last.
+         *
+         *     For example: `.../revisions/latest/statements?file=devices%2Fbw-core1.yaml&line=23`
+         */
         get: operations["networks_revisions_statements_retrieve"];
         put?: never;
         post?: never;
@@ -496,7 +552,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The table of one routing instance. */
+        /**
+         * @description The table of one routing instance.
+         *
+         *     For example: `.../revisions/latest/table?device=oq-winch`
+         */
         get: operations["networks_revisions_table_retrieve"];
         put?: never;
         post?: never;
@@ -513,7 +573,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The values at which a winning route would change. */
+        /**
+         * @description The values at which a winning route would change.
+         *
+         *     For example: `.../revisions/latest/tipping?device=bw-core1&prefix=0.0.0.0%2F0`
+         */
         get: operations["networks_revisions_tipping_retrieve"];
         put?: never;
         post?: never;
@@ -530,7 +594,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What was understood of the revision: counts by kind, what is not represented, where knowledge ends. */
+        /**
+         * @description What was understood of the revision: counts by kind, what is not represented, where knowledge ends.
+         *
+         *     For example: `.../revisions/latest/understanding`
+         */
         get: operations["networks_revisions_understanding_retrieve"];
         put?: never;
         post?: never;
@@ -547,7 +615,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Whether a flow gets through, both ways, with all evidence. */
+        /**
+         * @description Whether a flow gets through, both ways, with all evidence.
+         *
+         *     For example: `.../revisions/latest/walk?from=ot-tracking&to=bookings&service=tracking`
+         */
         get: operations["networks_revisions_walk_retrieve"];
         put?: never;
         post?: never;
@@ -566,7 +638,11 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Many flows in one call: what became of each, both ways. */
+        /**
+         * @description Many flows in one call: what became of each, both ways.
+         *
+         *     For example: `.../revisions/latest/walks`
+         */
         post: operations["networks_revisions_walks_create"];
         delete?: never;
         options?: never;
@@ -581,7 +657,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Places that what was typed could mean. */
+        /**
+         * @description Places that what was typed could mean.
+         *
+         *     For example: `.../revisions/latest/words?q=bw-c`
+         */
         get: operations["networks_revisions_words_retrieve"];
         put?: never;
         post?: never;

@@ -276,7 +276,9 @@ function StrandList({
             >
               <span className="mono">{device}</span>
               {device === partsAt && <span className="text-sm font-semibold"> they part here</span>}
-              <span className="block text-[13px] text-faint break-words">{decided}</span>
+              <span className={`block text-[13px] break-words ${device === partsAt ? "" : "text-faint"}`}>
+                {decided}
+              </span>
             </li>
           );
         })}
