@@ -39,7 +39,7 @@ export function forced(map: MapData): Map<string, Point> {
     .force("room", forceCollide(26))
     .force("x", forceX(0).strength(0.02))
     .force("y", forceY(0).strength(0.02))
-    .tick(count > 600 ? 60 : count > 200 ? 140 : 320);
+    .tick(count > 3000 ? 0 : count > 600 ? 60 : count > 200 ? 140 : 320);
   return new Map(bodies.map((body) => [body.name, { x: body.x ?? 0, y: body.y ?? 0 }]));
 }
 

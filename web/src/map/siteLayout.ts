@@ -23,7 +23,10 @@ const ROUNDS = 200;
 /** A column of so few devices is never broken into several. */
 const FEWEST_ROWS = 8;
 
-/** Devices that are laid out together: a site, or a device that has none. */
+/** More groups of devices without a site than this are laid out as one. */
+const MOST_APART = 200;
+
+/** Devices that are laid out together: a site, or devices of none that are cabled to each other. */
 type Group = {
   name: string;
   label: string | null;
@@ -70,9 +73,12 @@ function groupsOf(map: MapData, neighbors: Map<string, string[]>): Group[] {
   const sites = new Map(map.sites.map((site) => [site.name, site]));
   const members = new Map<string, string[]>();
   for (const device of map.devices) {
-    const key = device.site === null ? `device ${device.name}` : `site ${device.site}`;
-    members.set(key, [...(members.get(key) ?? []), device.name]);
+    if (device.site === null) continue;
+    const together = members.get(`site ${device.site}`);
+    if (together) together.push(device.name);
+    else members.set(`site ${device.site}`, [device.name]);
   }
+  for (const together of withoutSite(map, neighbors)) members.set(`device ${together[0]}`, together);
   const kinds = new Map(map.devices.map((device) => [device.name, device.kind]));
   return [...members].map(([key, names]) => {
     const site = key.startsWith("site ") ? sites.get(key.slice(5)) : undefined;
@@ -85,6 +91,23 @@ function groupsOf(map: MapData, neighbors: Map<string, string[]>): Group[] {
       tiers: tiersOf(names, neighbors, kinds),
     };
   });
+}
+
+/** Devices of no site, those together that cables join without a site between. */
+function withoutSite(map: MapData, neighbors: Map<string, string[]>): string[][] {
+  const left = new Set(map.devices.filter((device) => device.site === null).map((device) => device.name));
+  const all = [...left];
+  const among = new Map(
+    all.map((name) => [name, (neighbors.get(name) ?? []).filter((other) => left.has(other))]),
+  );
+  const found: string[][] = [];
+  for (const name of all) {
+    if (!left.has(name)) continue;
+    const together = rowsFrom([name], among).flat();
+    for (const one of together) left.delete(one);
+    found.push(together);
+  }
+  return found.length > MOST_APART ? [all] : found;
 }
 
 /**
