@@ -201,6 +201,7 @@ function DeviceMark({
         if (event.key === "Enter" || event.key === " ") choose(name);
       }}
     >
+      <title>{name}</title>
       <circle r="13" fill={isChosen ? "var(--mark)" : "transparent"} />
       <path
         d={kindPath(kind)}

@@ -10,7 +10,7 @@ export type Label = {
   rank: number;
   /** How far from the point it begins. */
   away: number;
-  /** Keeps its column: it moves up and down only. */
+  /** Keeps near its column: it moves up and down first, and aside but little. */
   upright?: boolean;
   /** The side where it stands first, -1 for left: away from all cables. */
   side?: -1 | 1 | null;
@@ -18,8 +18,12 @@ export type Label = {
 export type Placed = { id: string; x: number; y: number };
 
 const CELL = 80;
+/** Up to this rank a label stands on what is to be avoided rather than nowhere. */
+const MUST = 1;
 /** How much farther off a label stands where there is no room beside its point. */
-const FARTHER = [9, 18];
+const FARTHER = [1, 9, 18, 27];
+/** The ways in which it is tried there, down first. */
+const TURNS = [4, 12, 3, 5, 11, 13, 2, 6, 10, 14, 1, 7, 9, 15, 0, 8].map((part) => (part * Math.PI) / 8);
 
 /** Boxes by the cells of a grid they reach into. */
 class Ground {
@@ -47,7 +51,7 @@ class Ground {
 }
 
 /**
- * Places for labels so that none lies on another or on one of `kept`; of the places left the one on the fewest of
+ * Places for labels so that none lies on another or on one of `kept`, nor, but for the most important, on one of
  * `avoided`. None leaves the `edge`. A label for which there is no room is left out.
  */
 export function placeLabels(
@@ -57,17 +61,29 @@ export function placeLabels(
   edge: Box | null = null,
 ): Placed[] {
   const [taken, crossed] = [new Ground(kept), new Ground(avoided)];
+  const isFree = (box: Box) => taken.under(box) === 0 && (!edge || isWithin(box, edge));
+  const room = new Map(
+    labels.map((label) => [
+      label.id,
+      around(label).filter(([x, y]) => {
+        const box = boxAt(label, x, y);
+        return isFree(box) && crossed.under(box) === 0;
+      }).length,
+    ]),
+  );
   const placed: Placed[] = [];
-  for (const label of [...labels].sort((a, b) => a.rank - b.rank)) {
+  // Of one rank, those with the least room first.
+  const order = (a: Label, b: Label) => a.rank - b.rank || (room.get(a.id) ?? 0) - (room.get(b.id) ?? 0);
+  for (const label of [...labels].sort(order)) {
     let best: { box: Box; x: number; y: number; on: number } | null = null;
     for (const [x, y] of around(label)) {
       const box = boxAt(label, x, y);
-      if (taken.under(box) > 0 || (edge && !isWithin(box, edge))) continue;
+      if (!isFree(box)) continue;
       const on = crossed.under(box);
       if (!best || on < best.on) best = { box, x, y, on };
       if (on === 0) break;
     }
-    if (!best) continue;
+    if (!best || (best.on > 0 && label.rank > MUST)) continue;
     taken.add(best.box);
     placed.push({ id: label.id, x: best.x, y: best.y });
   }
@@ -78,7 +94,10 @@ export function placeLabels(
 function around(label: Label): [number, number][] {
   const { x, y, width, height, away } = label;
   const down = away + height / 2;
-  if (label.upright) return [0, -1, 1, -2, 2, -3, 3].map((step) => [x, y + step * down]);
+  if (label.upright)
+    return [0, -30, 30, -60, 60].flatMap((aside) =>
+      [0, -1, 1, -2, 2, -3, 3].map((step): [number, number] => [x + aside, y + (step * down) / 2]),
+    );
   const [right, slant, low] = [away + 1 + width / 2, away - 1 + width / 2, away + 3];
   return [
     ...(label.side ? [[x + label.side * right, y] as [number, number]] : []),
@@ -90,14 +109,12 @@ function around(label: Label): [number, number][] {
     [x - slant, y + low],
     [x + slant, y - low],
     [x - slant, y - low],
-    ...FARTHER.flatMap((off): [number, number][] => [
-      [x, y + down + off],
-      [x, y - down - off],
-      [x + slant, y + low + off],
-      [x - slant, y + low + off],
-      [x + slant, y - low - off],
-      [x - slant, y - low - off],
-    ]),
+    ...FARTHER.flatMap((off) =>
+      TURNS.map((turn): [number, number] => [
+        x + Math.cos(turn) * (away + off + width / 2),
+        y + Math.sin(turn) * (away + off + height / 2),
+      ]),
+    ),
   ];
 }
 
