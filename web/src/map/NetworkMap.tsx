@@ -179,8 +179,8 @@ function Pane({
           </button>
         ))}
         {moving.mayMove && chosen !== null && (
-          <span>
-            move it: drag or <Key>H J K L</Key>
+          <span title="a device is moved by dragging it, or by these keys where it is chosen">
+            move <Key>HJKL</Key>
           </span>
         )}
         {moving.failed && <span className="text-stop">The move was not kept: {moving.failed}</span>}

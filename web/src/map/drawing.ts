@@ -300,6 +300,7 @@ function labelsOf(
         rank,
         away: 10,
         side,
+        must: rank < 2,
         words: name,
         site: false,
       });
@@ -315,6 +316,7 @@ function labelsOf(
         width,
         height: LINE.site,
         rank: 2,
+        must: true,
         away,
         words,
         site: true,

@@ -10,6 +10,8 @@ export type Label = {
   rank: number;
   /** How far from the point it begins. */
   away: number;
+  /** Stands on what is to be avoided rather than nowhere, and no farther off than beside its point. */
+  must?: boolean;
   /** Keeps near its column: it moves up and down first, and aside but little. */
   upright?: boolean;
   /** The side where it stands first, -1 for left: away from all cables. */
@@ -18,8 +20,6 @@ export type Label = {
 export type Placed = { id: string; x: number; y: number };
 
 const CELL = 80;
-/** Up to this rank a label stands on what is to be avoided rather than nowhere. */
-const MUST = 1;
 /** How much farther off a label stands where there is no room beside its point. */
 const FARTHER = [1, 9, 18, 27];
 /** The ways in which it is tried there, down first. */
@@ -51,7 +51,7 @@ class Ground {
 }
 
 /**
- * Places for labels so that none lies on another or on one of `kept`, nor, but for the most important, on one of
+ * Places for labels so that none lies on another or on one of `kept`, nor, but for those that must stand, on one of
  * `avoided`. None leaves the `edge`. A label for which there is no room is left out.
  */
 export function placeLabels(
@@ -83,7 +83,7 @@ export function placeLabels(
       if (!best || on < best.on) best = { box, x, y, on };
       if (on === 0) break;
     }
-    if (!best || (best.on > 0 && label.rank > MUST)) continue;
+    if (!best || (best.on > 0 && !label.must)) continue;
     taken.add(best.box);
     placed.push({ id: label.id, x: best.x, y: best.y });
   }
@@ -109,7 +109,7 @@ function around(label: Label): [number, number][] {
     [x - slant, y + low],
     [x + slant, y - low],
     [x - slant, y - low],
-    ...FARTHER.flatMap((off) =>
+    ...(label.must ? FARTHER.slice(0, 1) : FARTHER).flatMap((off) =>
       TURNS.map((turn): [number, number] => [
         x + Math.cos(turn) * (away + off + width / 2),
         y + Math.sin(turn) * (away + off + height / 2),
