@@ -5,6 +5,9 @@ import { type Box, boxAround, type Layout, type Point } from "./layout";
 
 const CHARACTER = 6.9;
 const SITE_CHARACTER = 8;
+/** A name stands so far from its device, and keeps so far from the marks of others: it is nearest to its own. */
+const AWAY = 11;
+const CLEAR = 2;
 const LINE = { device: 15, site: 22 };
 /** Cables between the same two marks that are drawn one beside the other; more are drawn as so many. */
 const MOST_BESIDE = 5;
@@ -82,7 +85,7 @@ export function draw(wanted: Wanted): Drawing {
   const placed = placeLabels(
     labels,
     [
-      ...marks.map((mark) => square(mark, radius(mark.cluster.members.length) + 1)),
+      ...marks.map((mark) => square(mark, radius(mark.cluster.members.length) + CLEAR)),
       // The sign of an ending stands up and right of its device.
       ...marks
         .filter((mark) => wanted.endings.has(mark.cluster.id))
@@ -298,7 +301,7 @@ function labelsOf(
         width,
         height: LINE.device,
         rank,
-        away: 10,
+        away: AWAY,
         side,
         must: rank < 2,
         words: name,
@@ -308,7 +311,7 @@ function labelsOf(
       const [first = "", ...more] = cluster.sites.map((site) => titles.get(site) ?? site);
       const words = more.length > 0 ? `${first} and ${more.length} more` : first;
       const width = words.length * SITE_CHARACTER + 6;
-      const away = radius(cluster.members.length) + 2;
+      const away = radius(cluster.members.length) + CLEAR + 1;
       labels.push({
         id: `site ${cluster.id}`,
         x,
@@ -317,6 +320,7 @@ function labelsOf(
         height: LINE.site,
         rank: 2,
         must: true,
+        close: true,
         away,
         words,
         site: true,
@@ -337,7 +341,8 @@ function labelsOf(
       ...top,
       width,
       height: LINE.site,
-      rank: 7,
+      // Among what a way does not touch, sites come before devices.
+      rank: touched.size > 0 ? 3 : 7,
       away: 10,
       upright: true,
       words: label,

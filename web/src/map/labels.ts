@@ -10,8 +10,10 @@ export type Label = {
   rank: number;
   /** How far from the point it begins. */
   away: number;
-  /** Stands on what is to be avoided rather than nowhere, and no farther off than beside its point. */
+  /** Stands on what is to be avoided rather than nowhere. */
   must?: boolean;
+  /** Stands no farther off than beside its point. */
+  close?: boolean;
   /** Keeps near its column: it moves up and down first, and aside but little. */
   upright?: boolean;
   /** The side where it stands first, -1 for left: away from all cables. */
@@ -96,7 +98,7 @@ function around(label: Label): [number, number][] {
   const down = away + height / 2;
   if (label.upright)
     return [0, -30, 30, -60, 60].flatMap((aside) =>
-      [0, -1, 1, -2, 2, -3, 3].map((step): [number, number] => [x + aside, y + (step * down) / 2]),
+      [0, -1, 1, -2, 2, -3, 3, -4, -5].map((step): [number, number] => [x + aside, y + (step * down) / 2]),
     );
   const [right, slant, low] = [away + 1 + width / 2, away - 1 + width / 2, away + 3];
   return [
@@ -109,7 +111,7 @@ function around(label: Label): [number, number][] {
     [x - slant, y + low],
     [x + slant, y - low],
     [x - slant, y - low],
-    ...(label.must ? FARTHER.slice(0, 1) : FARTHER).flatMap((off) =>
+    ...(label.close ? FARTHER.slice(0, 1) : FARTHER).flatMap((off) =>
       TURNS.map((turn): [number, number] => [
         x + Math.cos(turn) * (away + off + width / 2),
         y + Math.sin(turn) * (away + off + height / 2),
