@@ -304,6 +304,7 @@ function labelsOf(
         away: AWAY,
         side,
         must: rank < 2,
+        close: touched.size > 0 && rank > 1,
         words: name,
         site: false,
       });
