@@ -2,8 +2,10 @@
 
 from dataclasses import replace
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 
+from routrel.analysis.changed_routes import changed_routes
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.forwarding.flow import Flow
@@ -82,3 +84,57 @@ def test_routes_that_differ_are_those_whose_rows_do(document):
     }
     assert all((one.device, one.vrf, one.prefix) in differing for one in found.routes)
     assert found.routes_changed == len(found.routes)
+
+
+def everything(solved):
+    """Every route by device, VRF and prefix, ports by name: plain code over whole tables."""
+    ports = solved.topology.ports
+    return {
+        (device, vrf, str(route.prefix)): (
+            (route.protocol, route.origin, route.preference, route.metric, route.action, route.tag),
+            {(ports[hop.port].name, hop.address) for hop in route.next_hops},
+        )
+        for (device, vrf), instance in solved.topology.instance_index.items()
+        for route in solved.table(instance)
+    }
+
+
+def disabled(device):
+    return replace(device, interfaces={name: replace(one, enabled=False) for name, one in device.interfaces.items()})
+
+
+def preferred(device):
+    if device.routing is None:
+        return device
+    told = {"ospf": 130, "isis": 20, "rip": 10, "static": 140, "ibgp": 9}
+    return replace(device, routing=replace(device.routing, preferences=told))
+
+
+def dearer(device):
+    if device.routing is None:
+        return device
+    dear = [
+        replace(
+            ospf,
+            areas=tuple(
+                replace(area, interfaces=tuple(replace(one, cost=77) for one in area.interfaces)) for area in ospf.areas
+            ),
+        )
+        for ospf in device.routing.ospf
+    ]
+    return replace(device, routing=replace(device.routing, ospf=tuple(dear), static=device.routing.static[1:]))
+
+
+@pytest.mark.parametrize("change", [disabled, preferred, dearer])
+@pytest.mark.parametrize("again", [True, False])
+@given(documents(lans=1))
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_tables_as_arrays_differ_where_their_routes_do(change, again, document):
+    network = read(document)
+    before = solve(network)
+    for name in list(network.devices)[:2]:
+        changed = replace(network, devices=network.devices | {name: change(network.devices[name])})
+        after = solve(changed, before) if again else solve(changed)
+        old, new = everything(before), everything(after)
+        found = {(one.device, one.vrf, one.prefix) for one in changed_routes(before, after)}
+        assert found == {key for key in old.keys() | new.keys() if old.get(key) != new.get(key)}

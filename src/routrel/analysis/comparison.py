@@ -3,37 +3,32 @@
 Places are left aside: a line that moved is no change.
 """
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from typing import Any
 
 from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, RouteChange
 from routrel.analysis.answers.routes import TableRow
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
+from routrel.analysis.changed_routes import changed_routes
 from routrel.analysis.check import check
 from routrel.analysis.contest.why import hops_text, ranking_text
-from routrel.analysis.table_rows import table_row
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
-from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
-from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 
 MOST_ROUTES = 10_000
 """Routes that are listed; all are counted."""
-
-Row = tuple[int, Route]
-"""A route with the routing instance that has it."""
 
 
 def compare(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Comparison:
     """What differs after from before; the first ``most_routes`` of the routes that differ are listed."""
     listed: list[RouteChange] = []
     count = 0
-    for change in _routes(before, after):
+    for change in changed_routes(before, after):
         count += 1
         if len(listed) < most_routes:
             listed.append(change)
@@ -61,6 +56,8 @@ def _links(network: Network) -> dict[str, Link]:
 
 
 def _device(name: str, old: Device, new: Device) -> Iterator[ModelChange]:
+    if old == new:
+        return
     changed = [word for word in _differing(old, new) if word != "interfaces"]
     if changed:
         yield ModelChange("changed", "device", name, ", ".join(changed))
@@ -73,7 +70,7 @@ def _named(kind: Any, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterato
     for name in old:
         if name not in new:
             yield ModelChange("gone", kind, name, "")
-        elif old[name] is not new[name] and (words := _differing(old[name], new[name])):
+        elif old[name] != new[name] and (words := _differing(old[name], new[name])):
             yield ModelChange("changed", kind, name, ", ".join(words))
     for name in new:
         if name not in old:
@@ -84,7 +81,9 @@ def _differing(old: Any, new: Any) -> list[str]:
     """The fields in which two objects of the model differ, by name."""
     if not is_dataclass(old):
         return []
-    return [field.name for field in fields(old) if _plain(getattr(old, field.name)) != _plain(getattr(new, field.name))]
+    pairs = ((field.name, getattr(old, field.name), getattr(new, field.name)) for field in fields(old))
+    # Most are equal with their places: only of others the places are taken out.
+    return [name for name, one, other in pairs if one != other and _plain(one) != _plain(other)]
 
 
 def _plain(value: Any) -> Any:
@@ -96,43 +95,6 @@ def _plain(value: Any) -> Any:
     if isinstance(value, Mapping):
         return {key: _plain(one) for key, one in value.items()}
     return [_plain(one) for one in value] if isinstance(value, (list, tuple)) else value
-
-
-def _routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
-    """Every prefix at which a routing instance's table differs, by device, VRF and prefix."""
-    same = _same_route(before, after)
-    old, new = before.topology.instance_index, after.topology.instance_index
-    for device, vrf in sorted({*old, *new}):
-        rows = _rows(before, old.get((device, vrf))), _rows(after, new.get((device, vrf)))
-        for prefix in sorted({*rows[0], *rows[1]}):
-            one, other = rows[0].get(prefix), rows[1].get(prefix)
-            if one is None or other is None or not same(one[1], other[1]):
-                yield RouteChange(
-                    device,
-                    vrf,
-                    str(prefix),
-                    None if one is None else table_row(before, *one),
-                    None if other is None else table_row(after, *other),
-                )
-
-
-def _rows(solved: Solved, instance: int | None) -> dict[Prefix, Row]:
-    return {} if instance is None else {route.prefix: (instance, route) for route in solved.table(instance)}
-
-
-def _same_route(before: Solved, after: Solved) -> Callable[[Route, Route], bool]:
-    """Whether two routes of two networks are the same: ports are compared by name."""
-
-    def hops(solved: Solved, route: Route) -> set[tuple[object, object]]:
-        return {(solved.topology.ports[hop.port].name, hop.address) for hop in route.next_hops}
-
-    def same(one: Route, other: Route) -> bool:
-        return (
-            (one.protocol, one.origin, one.preference, one.metric, one.action, one.tag)
-            == (other.protocol, other.origin, other.preference, other.metric, other.action, other.tag)
-        ) and hops(before, one) == hops(after, other)
-
-    return same
 
 
 def _flows(before: Solved, after: Solved, flows: Iterable[Flow]) -> list[FlowChange]:

@@ -170,6 +170,11 @@ class Table:
                 best = route
         return best
 
+    @property
+    def others(self) -> Iterable[int]:
+        """Numbers of the prefixes that have one of these routes."""
+        return self._others
+
     def other(self, number: int) -> Route | None:
         """The best of connected, static and observed routes for a prefix."""
         return self._others.get(number)

@@ -1,0 +1,127 @@
+"""The routes in which two states of a network differ, every routing instance and prefix.
+
+Where both have the same prefixes, tables are held against each other as arrays first: equal arrays make equal routes,
+and only prefixes for which some differ are looked at one by one.
+"""
+
+from collections.abc import Iterable, Iterator
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from routrel.analysis.answers.comparisons import RouteChange
+from routrel.analysis.table_rows import table_row
+from routrel.model.addresses import Prefix
+from routrel.routing.protocol_routes import ProtocolRoutes
+from routrel.routing.rib.table import Source, Table
+from routrel.routing.routes import NextHop, Route
+from routrel.routing.solve import Solved
+
+Flags = npt.NDArray[np.bool_]
+
+
+def changed_routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
+    """Every prefix at which a routing instance's table differs, by device, VRF and prefix."""
+    comparer = _Comparer(before, after)
+    old, new = before.topology.instance_index, after.topology.instance_index
+    for device, vrf in sorted({*old, *new}):
+        one, other = old.get((device, vrf)), new.get((device, vrf))
+        for prefix, was, now in comparer.changes(one, other):
+            yield RouteChange(
+                device,
+                vrf,
+                str(prefix),
+                None if was is None or one is None else table_row(before, one, was),
+                None if now is None or other is None else table_row(after, other, now),
+            )
+
+
+class _Comparer:
+    """Two states of a network. Ports are compared by name: their numbers need not be the same."""
+
+    def __init__(self, before: Solved, after: Solved):
+        self.before, self.after = before, after
+
+    def changes(self, one: int | None, other: int | None) -> Iterator[tuple[Prefix, Route | None, Route | None]]:
+        """Of two routing instances, the prefixes whose routes differ; None is an instance that there is not."""
+        for prefix, was, now in self._pairs(one, other):
+            if was is None and now is None:
+                continue
+            if was is None or now is None or not self._same(was, now):
+                yield prefix, was, now
+
+    def _pairs(self, one: int | None, other: int | None) -> Iterable[tuple[Prefix, Route | None, Route | None]]:
+        if one is not None and other is not None and self.is_aligned:
+            tables = self.before.table(one), self.after.table(other)
+            numbers = self._numbers(*tables)
+            if numbers is not None:
+                prefixes = self.before.prefixes.prefixes
+                return [(prefixes[number], tables[0].get(number), tables[1].get(number)) for number in numbers]
+        rows = _rows(self.before, one), _rows(self.after, other)
+        return [(prefix, rows[0].get(prefix), rows[1].get(prefix)) for prefix in sorted({*rows[0], *rows[1]})]
+
+    @cached_property
+    def is_aligned(self) -> bool:
+        """Whether numbers of prefixes mean the same in both."""
+        return self.before.prefixes.prefixes == self.after.prefixes.prefixes
+
+    def _numbers(self, one: Table, other: Table) -> list[int] | None:
+        """Numbers of the prefixes whose routes may differ; None where that cannot be told from arrays."""
+        if one.install is not None or other.install is not None or len(one.sources) != len(other.sources):
+            return None
+        changed: Flags | None = None
+        for was, now in zip(one.sources, other.sources, strict=True):
+            found = self._changed(was, now)
+            if found is None:
+                return None
+            changed = found if changed is None else changed | found
+        numbers = {
+            number
+            for number in {*one.others, *other.others}
+            if (was_route := one.other(number)) is not (now_route := other.other(number))
+            and (was_route is None or now_route is None or not self._same(was_route, now_route))
+        }
+        if changed is not None:
+            numbers.update(changed.nonzero()[0].tolist())
+        return sorted(numbers)
+
+    def _changed(self, was: Source, now: Source) -> Flags | None:
+        """Prefixes, by number, for which two sources' routes may differ."""
+        if was.protocol != now.protocol or not np.array_equal(was.ranks(), now.ranks()):
+            return None
+        old, new = was.rows, now.rows
+        if len(old.masks) != len(new.masks) or self._hops(self.before, old) != self._hops(self.after, new):
+            return None
+        # Classes of prefixes may be others: what is compared is what each prefix has.
+        a, b = self.before.prefix_classes.column, self.after.prefix_classes.column
+        changed: Flags = (old.kind[a] != new.kind[b]) | (old.metric[a] != new.metric[b])
+        for word in range(len(old.masks)):
+            changed |= old.masks[word][a] != new.masks[word][b]
+        for one, other in ((old.tag, new.tag), (old.preference, new.preference)):
+            if (one is None) != (other is None):
+                return None
+            if one is not None and other is not None:
+                changed |= one[a] != other[b]
+        return changed
+
+    def _hops(self, solved: Solved, rows: ProtocolRoutes) -> dict[int, list[object]]:
+        return {
+            family: [None if hop is None else _named(solved, hop) for hop in hops] for family, hops in rows.hops.items()
+        }
+
+    def _same(self, one: Route, other: Route) -> bool:
+        return (
+            (one.protocol, one.origin, one.preference, one.metric, one.action, one.tag)
+            == (other.protocol, other.origin, other.preference, other.metric, other.action, other.tag)
+        ) and {_named(self.before, hop) for hop in one.next_hops} == {
+            _named(self.after, hop) for hop in other.next_hops
+        }
+
+
+def _named(solved: Solved, hop: NextHop) -> tuple[object, object]:
+    return solved.topology.ports[hop.port].name, hop.address
+
+
+def _rows(solved: Solved, instance: int | None) -> dict[Prefix, Route]:
+    return {} if instance is None else {route.prefix: route for route in solved.table(instance)}
