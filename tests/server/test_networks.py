@@ -3,6 +3,7 @@
 from datetime import timedelta
 
 import pytest
+from django.core.management import CommandError, call_command
 from django.utils import timezone
 
 from networks.deletion import KEPT
@@ -44,6 +45,14 @@ def test_a_deleted_network_goes_for_good_when_asked_or_after_a_while(network, ow
     Network.objects.update(deleted_at=timezone.now() - KEPT - timedelta(minutes=1))
     assert owner.get("/api/deleted-networks").json() == []
     assert not Revision.objects.exists()
+
+
+def test_a_user_whose_networks_are_all_deleted_can_be_taken_out(network, owner, capsys):
+    with pytest.raises(CommandError, match="only owner of two hosts"):
+        call_command("remove_user", "olive")
+    owner.delete(f"/api/networks/{network['id']}")
+    call_command("remove_user", "olive")
+    assert "removed olive" in capsys.readouterr().out
 
 
 def test_the_example_is_a_network_of_ones_own(client_of):

@@ -22,7 +22,9 @@ class Command(BaseCommand):
         with transaction.atomic():
             alone = [
                 membership.network.name
-                for membership in user.memberships.select_related("network").filter(role=Role.OWNER)
+                for membership in user.memberships.select_related("network").filter(
+                    role=Role.OWNER, network__deleted_at=None
+                )
                 if not membership.network.memberships.filter(role=Role.OWNER).exclude(user=user).exists()
             ]
             if alone:
