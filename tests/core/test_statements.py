@@ -1,11 +1,19 @@
 """From a line of the source text to what it does."""
 
+import json
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
 from routrel.analysis.check import check
 from routrel.analysis.statements import Span, outline, statements_at
 from routrel.formats.network_file import read_network
 from routrel.formats.sources import files_of
 from routrel.solving import solve
+from tests.core.mixed_networks import documents
+from tests.core.speaker_networks import speakers
 from tests.core.test_demo import EXAMPLE
+from tests.examples import examples
 
 TEXT = """routrel: 1
 name: two routers
@@ -115,3 +123,14 @@ def test_every_line_of_the_demo_can_be_asked():
             assert all(one.does for one in found)
             asked += bool(found)
     assert asked > 500
+
+
+@given(st.one_of(documents(), speakers()))
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_every_statement_of_any_network_says_what_it_does(document):
+    text = json.dumps(document, indent=0)
+    solved = solve(read_network({"n.json": text.encode()}))
+    for number, line in enumerate(text.splitlines(), 1):
+        for one in statements_at(solved, [], "n.json", Span(number, 1, len(line) + 1)):
+            assert one.does
+            assert one.line <= number

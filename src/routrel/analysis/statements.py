@@ -195,7 +195,8 @@ class _Statements:
         """What stands in the table for the prefix that a statement names."""
         prefix = stated if isinstance(stated, Prefix) else stated.prefix
         instance = self.solved.topology.instance_index[device.name, vrf]
-        route = self.solved.table(instance).get(self.solved.prefixes.number[prefix])
+        number = self.solved.prefixes.number.get(prefix)
+        route = None if number is None else self.solved.table(instance).get(number)
         if route is None:
             return f"{prefix} is not in the table of {device.name}"
         row = table_row(self.solved, instance, route)
