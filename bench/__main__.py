@@ -26,9 +26,11 @@ from bench.generator import Shape, document, network
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.check import check
+from routrel.analysis.comparison import compare
 from routrel.analysis.contest.why import WhyAnswerer
 from routrel.forwarding.flow import Asker, Flow
 from routrel.garbage_collection import collection_paused, keep
+from routrel.model.addresses import InterfaceAddress
 from routrel.model.filters import Acl
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase
@@ -313,6 +315,27 @@ def bench_check(quick: bool) -> None:
     print(f"check, {len(model.devices)} routers: {timed(lambda: check(solved)) / whole:.2f} x solving the same network")
 
 
+def bench_comparison(quick: bool) -> None:
+    """Two states held against each other, all tables: a router's costs changed, and a subnet of it."""
+    routers = 200 if quick else 1000
+    model = network(Shape(routers, areas=5, prefixes=routers))
+    solved = with_tables(solve(model))
+    cold = timed(lambda: with_tables(solve(model)))
+    name, device = next((name, one) for name, one in model.devices.items() if one.routing is not None)
+    at, first = next((at, one) for at, one in device.interfaces.items() if one.addresses and not one.is_loopback)
+    moved = replace(first, addresses=(InterfaceAddress.parse("192.168.250.1/24"),), address_places=(first.place,))
+    print(f"{routers} routers held against another state; yardstick: solving one with all tables {cold:8.3f} s")
+    for what, changed in (
+        ("a failed link", replace(model, links=(replace(model.links[0], enabled=False), *model.links[1:]))),
+        (
+            "another subnet",
+            replace(model, devices=model.devices | {name: replace(device, interfaces=device.interfaces | {at: moved})}),
+        ),
+    ):
+        other = with_tables(solve(changed))
+        print(f"  {what:<37}{timed(partial(compare, solved, other)) / cold:8.3f} x")
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="routrel bench")
     parser.add_argument("--quick", action="store_true")
@@ -332,6 +355,7 @@ def main() -> int:
         bench_bgp,
         bench_walks,
         bench_check,
+        bench_comparison,
         bench_large,
         bench_full_table,
     ):

@@ -9,6 +9,8 @@ from routrel.analysis.changed_routes import changed_routes
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.forwarding.flow import Flow
+from routrel.model.addresses import InterfaceAddress
+from routrel.model.places import NOWHERE
 from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
 from tests.core.networks import load
@@ -125,7 +127,14 @@ def dearer(device):
     return replace(device, routing=replace(device.routing, ospf=tuple(dear), static=device.routing.static[1:]))
 
 
-@pytest.mark.parametrize("change", [disabled, preferred, dearer])
+def readdressed(device):
+    """Another subnet on the first interface: prefixes come and go."""
+    name, first = next(iter(device.interfaces.items()))
+    moved = replace(first, addresses=(InterfaceAddress.parse("172.31.9.1/24"),), address_places=(NOWHERE,))
+    return replace(device, interfaces=device.interfaces | {name: moved})
+
+
+@pytest.mark.parametrize("change", [disabled, preferred, dearer, readdressed])
 @pytest.mark.parametrize("again", [True, False])
 @given(documents(lans=1))
 @settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])

@@ -1,7 +1,7 @@
 """The routes in which two states of a network differ, every routing instance and prefix.
 
-Where both have the same prefixes, tables are held against each other as arrays first: equal arrays make equal routes,
-and only prefixes for which some differ are looked at one by one.
+Tables are held against each other as arrays first: equal arrays make equal routes, and only prefixes for which some
+differ, or that only one of the two has, are looked at one by one.
 """
 
 from collections.abc import Iterable, Iterator
@@ -13,6 +13,7 @@ import numpy.typing as npt
 from routrel.analysis.answers.comparisons import RouteChange
 from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix
+from routrel.routing.arrays import Column
 from routrel.routing.protocol_routes import ProtocolRoutes
 from routrel.routing.rib.table import Source, Table
 from routrel.routing.routes import NextHop, Route
@@ -52,49 +53,55 @@ class _Comparer:
                 yield prefix, was, now
 
     def _pairs(self, one: int | None, other: int | None) -> Iterable[tuple[Prefix, Route | None, Route | None]]:
-        if one is not None and other is not None and self.is_aligned:
+        if one is not None and other is not None:
             tables = self.before.table(one), self.after.table(other)
-            numbers = self._numbers(*tables)
-            if numbers is not None:
-                prefixes = self.before.prefixes.prefixes
-                return [(prefixes[number], tables[0].get(number), tables[1].get(number)) for number in numbers]
+            wanted = self._prefixes(*tables)
+            if wanted is not None:
+                old, new = self.before.prefixes.number, self.after.prefixes.number
+                return [
+                    (prefix, _route(tables[0], old.get(prefix)), _route(tables[1], new.get(prefix)))
+                    for prefix in sorted(wanted)
+                ]
         rows = _rows(self.before, one), _rows(self.after, other)
         return [(prefix, rows[0].get(prefix), rows[1].get(prefix)) for prefix in sorted({*rows[0], *rows[1]})]
 
     @cached_property
-    def is_aligned(self) -> bool:
-        """Whether numbers of prefixes mean the same in both."""
-        return self.before.prefixes.prefixes == self.after.prefixes.prefixes
+    def shared(self) -> tuple[Column, Column]:
+        """The prefixes that both have: their numbers in the one and in the other, in one order."""
+        new = self.after.prefixes.number
+        pairs = [(number, new[prefix]) for prefix, number in self.before.prefixes.number.items() if prefix in new]
+        old_numbers, new_numbers = np.array(pairs, np.int64).reshape(-1, 2).T
+        return old_numbers, new_numbers
 
-    def _numbers(self, one: Table, other: Table) -> list[int] | None:
-        """Numbers of the prefixes whose routes may differ; None where that cannot be told from arrays."""
+    @cached_property
+    def alone(self) -> frozenset[Prefix]:
+        """The prefixes that only one has."""
+        return frozenset(self.before.prefixes.number.keys() ^ self.after.prefixes.number.keys())
+
+    def _prefixes(self, one: Table, other: Table) -> set[Prefix] | None:
+        """The prefixes whose routes may differ; None where that cannot be told from arrays."""
         if one.install is not None or other.install is not None or len(one.sources) != len(other.sources):
             return None
-        changed: Flags | None = None
+        wanted = set(self.alone)
+        prefixes = self.before.prefixes.prefixes
         for was, now in zip(one.sources, other.sources, strict=True):
-            found = self._changed(was, now)
-            if found is None:
+            changed = self._changed(was, now)
+            if changed is None:
                 return None
-            changed = found if changed is None else changed | found
-        numbers = {
-            number
-            for number in {*one.others, *other.others}
-            if (was_route := one.other(number)) is not (now_route := other.other(number))
-            and (was_route is None or now_route is None or not self._same(was_route, now_route))
-        }
-        if changed is not None:
-            numbers.update(changed.nonzero()[0].tolist())
-        return sorted(numbers)
+            wanted.update(prefixes[number] for number in self.shared[0][changed].tolist())
+        for solved, table in ((self.before, one), (self.after, other)):
+            wanted.update(solved.prefixes.prefixes[number] for number in table.others)
+        return wanted
 
     def _changed(self, was: Source, now: Source) -> Flags | None:
-        """Prefixes, by number, for which two sources' routes may differ."""
+        """Of the shared prefixes, those for which two sources' routes may differ."""
         if was.protocol != now.protocol or not np.array_equal(was.ranks(), now.ranks()):
             return None
         old, new = was.rows, now.rows
         if len(old.masks) != len(new.masks) or self._hops(self.before, old) != self._hops(self.after, new):
             return None
         # Classes of prefixes may be others: what is compared is what each prefix has.
-        a, b = self.before.prefix_classes.column, self.after.prefix_classes.column
+        a, b = self.before.prefix_classes.column[self.shared[0]], self.after.prefix_classes.column[self.shared[1]]
         changed: Flags = (old.kind[a] != new.kind[b]) | (old.metric[a] != new.metric[b])
         for word in range(len(old.masks)):
             changed |= old.masks[word][a] != new.masks[word][b]
@@ -121,6 +128,10 @@ class _Comparer:
 
 def _named(solved: Solved, hop: NextHop) -> tuple[object, object]:
     return solved.topology.ports[hop.port].name, hop.address
+
+
+def _route(table: Table, number: int | None) -> Route | None:
+    return None if number is None else table.get(number)
 
 
 def _rows(solved: Solved, instance: int | None) -> dict[Prefix, Route]:
