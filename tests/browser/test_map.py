@@ -200,6 +200,8 @@ def test_a_device_moved_by_hand_stays_there_until_it_is_put_back(saltmarsh):
     page.button("put back 1 moved")
     page.wait(lambda: abs(place_of(page, "gp-core")[0] - moved[0]) < 40)
     page.press("p")
+    page.button("put back 1 for all?")
+    page.press("p")
     page.wait(lambda: place_of(page, "gp-core") == before)
 
 

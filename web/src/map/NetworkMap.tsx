@@ -76,6 +76,7 @@ function Pane({
   const size = useSize(host);
   const [view, setView] = useState<View | null>(null);
   const [opened, setOpened] = useState<string | null>(null);
+  const [sure, setSure] = useState(false);
   const moving = useMoving(!isOwn);
 
   const [across, down] = stretchFor(layout, size);
@@ -121,6 +122,11 @@ function Pane({
     if (chosen && moving.mayMove)
       moving.move(chosen, (right * NUDGE) / scale / across, (below * NUDGE) / scale / down, true);
   };
+  // It undoes work of others too: it is done when asked twice.
+  const putBack = () => {
+    if (sure) moving.putBack();
+    setSure(!sure);
+  };
   const whole = () => {
     setView(null);
     setOpened(null);
@@ -132,7 +138,13 @@ function Pane({
     ...(turnOver ? [{ key: "m", label: isOwn ? "the network" : "the answer's own", run: turnOver }] : []),
     { key: "g", label: "save as SVG", run: save },
     ...(moving.mayMove && moving.kept > 0
-      ? [{ key: "p", label: `put back ${moving.kept} moved`, run: moving.putBack }]
+      ? [
+          {
+            key: "p",
+            label: sure ? `put back ${moving.kept} for all?` : `put back ${moving.kept} moved`,
+            run: putBack,
+          },
+        ]
       : []),
   ];
   useKeys({
