@@ -46,12 +46,10 @@ class RevisionNumber:
 def revision_of(request: Request, network_id: object, number: int | None) -> Revision:
     """A revision of a network one can read, without its text; the latest where no number is given."""
     revisions = network_of(request, network_id).revisions.defer("packed")
-    if number is not None:
-        return get_object_or_404(revisions, number=number)
-    latest: Revision | None = revisions.first()
-    if latest is None:
-        raise Http404("This network has no revision.")
-    return latest
+    found: Revision | None = (revisions if number is None else revisions.filter(number=number)).first()
+    if found is None:
+        raise Http404("This network has no revision." if number is None else f"There is no revision {number}.")
+    return found
 
 
 def subject_of(revision: Revision) -> Subject:

@@ -45,7 +45,8 @@ def test_ones_starred_flows_are_asked_of_both(owner, revisions, network):
 def test_what_cannot_be_compared_is_said(owner, revisions):
     assert owner.get(f"{revisions}/2/comparison").status_code == 400
     assert owner.get(f"{revisions}/2/comparison?since=none").status_code == 400
-    assert owner.get(f"{revisions}/2/comparison?since=7").status_code == 404
+    missing = owner.get(f"{revisions}/2/comparison?since=7")
+    assert (missing.status_code, missing.json()["detail"]) == (404, "There is no revision 7.")
     unknown = owner.get(f"{revisions}/2/comparison?since=1&sinse=1")
     assert unknown.status_code == 400 and "sinse" in unknown.json()["detail"]
 

@@ -46,6 +46,9 @@ export function BesidePage() {
           <div className="px-4 py-2 border-b border-hair" data-testid="parting" aria-live="polite">
             {forward && <PartingLine direction="forward" parting={forward} />}
             {back && <PartingLine direction="return" parting={back} />}
+            {besides.length > 1 && !all && (
+              <p className="text-faint">Where they part is said once all of them are answered.</p>
+            )}
             {besides.length === 1 && <p className="text-faint">Add another to see where they part.</p>}
           </div>
           <div className="flex-1 min-h-0 overflow-auto">

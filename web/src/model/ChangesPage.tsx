@@ -22,8 +22,10 @@ export default function ChangesPage() {
   const revisions = useRevisions(network.id);
   const numbers = (revisions.data ?? []).map((one) => one.number);
   const earlier = numbers.filter((number) => number !== revision.number);
-  const since =
-    Number(search.get("since")) || earlier.find((number) => number < revision.number) || earlier[0] || 0;
+  const wanted = Number(search.get("since"));
+  const since = numbers.includes(wanted)
+    ? wanted
+    : (earlier.find((number) => number < revision.number) ?? earlier[0] ?? 0);
   if (revisions.isPending) return <Waiting what="the revisions" />;
   if (revisions.isError) return <Failed error={revisions.error} what="The revisions cannot be listed." />;
   if (!since)

@@ -71,8 +71,12 @@ export function RevisionsPage() {
             <ImportForm
               pending={add.isPending}
               error={add.error}
+              // The page is drawn anew for the revision meanwhile: a callback of its own would be forgotten with it.
               submit={(content) =>
-                add.mutate(content, { onSuccess: () => navigate(`/networks/${network.id}/model`) })
+                add.mutateAsync(content).then(
+                  () => navigate(`/networks/${network.id}/model`),
+                  () => undefined,
+                )
               }
             />
           </section>
