@@ -1,6 +1,6 @@
 import { useState } from "react";
+import { type InstanceKey, useContest } from "../api/answers";
 import type { Candidate, Contest } from "../api/client";
-import { type InstanceKey, useContest } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Failed, Waiting } from "../ui/states";
 import { CandidateLine, SideBySide } from "./Candidates";

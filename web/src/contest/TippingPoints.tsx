@@ -1,5 +1,5 @@
+import { type InstanceKey, useTipping } from "../api/answers";
 import type { TippingPoint } from "../api/client";
-import { type InstanceKey, useTipping } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Failed } from "../ui/states";
 import { outcomeText } from "./words";

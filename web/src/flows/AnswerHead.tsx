@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
+import { useFindings } from "../api/answers";
 import type { Strand, Walk } from "../api/client";
-import { useFindings } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";

@@ -1,5 +1,6 @@
 import { Link, useSearchParams } from "react-router";
-import { type Question, useAsked, useForget, useStar } from "../api/queries";
+import type { Question } from "../api/answers";
+import { useAsked, useForget, useStar } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { VERDICT_WORDS, type Verdict, VerdictMark, verdictTone } from "../ui/marks";

@@ -1,7 +1,8 @@
 import { type FormEvent, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
+import { useWalks } from "../api/answers";
 import type { Strand, Walk } from "../api/client";
-import { useAsked, useRevisions, useWalks } from "../api/queries";
+import { useAsked, useRevisions } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";

@@ -1,7 +1,7 @@
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
+import { useSource } from "../api/answers";
 import type { Check, Place, Stop, Walk } from "../api/client";
-import { useSource } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { laidOut } from "../source/laidOut";
 import { SourceLink } from "../source/SourceLink";

@@ -1,7 +1,7 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
+import { useMap, useWalk } from "../api/answers";
 import type { Walk } from "../api/client";
-import { useMap, useWalk } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import { answerMap } from "../map/answerMap";
 import { NetworkMap } from "../map/NetworkMap";

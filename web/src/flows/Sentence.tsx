@@ -1,6 +1,6 @@
 import { type FormEvent, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
-import type { Question } from "../api/queries";
+import type { Question } from "../api/answers";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
 import { AsOf } from "./AsOf";

@@ -1,5 +1,5 @@
 import { Link, useSearchParams } from "react-router";
-import { useFindings, useMap, useServices, useWords } from "../api/queries";
+import { useFindings, useMap, useServices, useWords } from "../api/answers";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { AskedList } from "./AskedBefore";

@@ -1,7 +1,7 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { type Ref, useState } from "react";
+import { useServices, useWords } from "../api/answers";
 import type { Word } from "../api/client";
-import { useServices, useWords } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 
 type Props = {

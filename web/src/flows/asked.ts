@@ -1,5 +1,5 @@
+import type { Question } from "../api/answers";
 import type { Asked } from "../api/client";
-import type { Question } from "../api/queries";
 
 /** Whether what was asked before is this question. */
 export function isOf(asked: Asked, question: Question): boolean {

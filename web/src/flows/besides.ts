@@ -1,4 +1,4 @@
-import type { Question } from "../api/queries";
+import type { Question } from "../api/answers";
 import { parseTyped, typedForm } from "./sentence";
 
 /** A flow that is shown beside others: a question, and the revision where it is not the one that is looked at. */

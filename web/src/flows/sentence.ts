@@ -1,4 +1,4 @@
-import type { Question } from "../api/queries";
+import type { Question } from "../api/answers";
 
 /** The question a URL holds. */
 export function questionOf(search: URLSearchParams): Question {

@@ -1,7 +1,8 @@
 import { useState } from "react";
 import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
+import { useFindings, useQuiet, useRevision } from "../api/answers";
 import type { Network } from "../api/client";
-import { useFindings, useNetwork, useQuiet, useRevision, useSession, useSignOut } from "../api/queries";
+import { useNetwork, useSession, useSignOut } from "../api/queries";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { toggleZone } from "../ui/times";

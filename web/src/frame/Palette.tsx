@@ -8,8 +8,8 @@ import {
 } from "@headlessui/react";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
+import { useWords } from "../api/answers";
 import type { Word } from "../api/client";
-import { useWords } from "../api/queries";
 import { toggleZone } from "../ui/times";
 import { useCurrentNetwork } from "./context";
 import { ROOMS } from "./rooms";

@@ -1,6 +1,6 @@
 import { createContext, useContext } from "react";
+import type { RevisionKey } from "../api/answers";
 import type { Network } from "../api/client";
-import type { RevisionKey } from "../api/queries";
 
 export type NetworkContext = { network: Network; revision: RevisionKey; takenAt: string | null };
 

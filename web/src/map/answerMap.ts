@@ -1,5 +1,5 @@
 import type { MapData } from "../api/client";
-import type { Layout, Point } from "./layout";
+import type { Layout, Point } from "./geometry";
 import { neighborsOf, ordered, rowsFrom } from "./tiers";
 import type { Traces } from "./ways";
 

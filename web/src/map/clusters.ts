@@ -1,4 +1,4 @@
-import type { Layout, Point } from "./layout";
+import type { Layout, Point } from "./geometry";
 
 /** Devices drawn as one mark, because at this scale they would lie on each other. */
 export type Cluster = Point & { id: string; members: string[]; sites: string[] };

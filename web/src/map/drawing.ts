@@ -1,7 +1,7 @@
 import type { MapData } from "../api/client";
 import { type Cluster, clusters, radius } from "./clusters";
+import { type Box, boxAround, type Layout, type Point } from "./geometry";
 import { type Label, overlap, type Placed, placeLabels } from "./labels";
-import { type Box, boxAround, type Layout, type Point } from "./layout";
 
 const CHARACTER = 6.9;
 const SITE_CHARACTER = 8;

@@ -1,4 +1,4 @@
-import { type Box, boxAround, type Layout } from "./layout";
+import { type Box, boxAround, type Layout } from "./geometry";
 
 /** Where the layout's origin stands in the pane, in pixels, and how many pixels its unit is. */
 export type View = { scale: number; x: number; y: number };

@@ -9,7 +9,7 @@ import {
   type SimulationNodeDatum,
 } from "d3-force";
 import type { MapData } from "../api/client";
-import type { Point } from "./layout";
+import type { Point } from "./geometry";
 import { neighborsOf, rowsFrom } from "./tiers";
 
 const WIDTH = 700;

@@ -1,4 +1,4 @@
-import type { Box } from "./layout";
+import type { Box } from "./geometry";
 
 /** A label that wants to stand beside a point; the lower `rank` goes first. */
 export type Label = {

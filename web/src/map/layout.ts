@@ -1,13 +1,9 @@
 import type { MapData } from "../api/client";
 import { forced } from "./forced";
+import type { Layout, Point } from "./geometry";
 import { bySite } from "./siteLayout";
 import { tiered } from "./tiers";
 
-export type Point = { x: number; y: number };
-export type Box = { left: number; top: number; right: number; bottom: number };
-/** Where a site's devices stand. */
-export type SitePlace = { name: string; label: string; box: Box };
-export type Layout = { devices: Map<string, Point>; sites: SitePlace[] };
 export type Moves = Record<string, readonly [number, number]>;
 
 /**
@@ -17,18 +13,6 @@ export type Moves = Record<string, readonly [number, number]>;
 export function layOut(map: MapData): Layout {
   if (map.devices.some((device) => device.site !== null)) return bySite(map);
   return { devices: tiered(map) ?? forced(map), sites: [] };
-}
-
-/** The smallest box around some points. */
-export function boxAround(points: Iterable<Point>): Box {
-  const box = { left: Infinity, top: Infinity, right: -Infinity, bottom: -Infinity };
-  for (const { x, y } of points) {
-    box.left = Math.min(box.left, x);
-    box.right = Math.max(box.right, x);
-    box.top = Math.min(box.top, y);
-    box.bottom = Math.max(box.bottom, y);
-  }
-  return box;
 }
 
 /** A layout with devices moved by hand, each as far from its computed place as `moves` say. */

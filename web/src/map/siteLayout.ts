@@ -8,7 +8,7 @@ import {
   type SimulationNodeDatum,
 } from "d3-force";
 import type { MapData } from "../api/client";
-import { type Box, boxAround, type Layout, type Point } from "./layout";
+import { type Box, boxAround, type Layout, type Point } from "./geometry";
 import { neighborsOf, ordered, rowsFrom } from "./tiers";
 import { untangle } from "./untangle";
 

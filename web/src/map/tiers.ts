@@ -1,5 +1,5 @@
 import type { MapData } from "../api/client";
-import type { Point } from "./layout";
+import type { Point } from "./geometry";
 
 const COLUMN = 170;
 const ROW = 22;

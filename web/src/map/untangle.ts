@@ -1,4 +1,4 @@
-import type { Point } from "./layout";
+import type { Point } from "./geometry";
 
 /** Larger networks are drawn as clusters first, where it would not be seen. */
 const MOST_CABLES = 160;

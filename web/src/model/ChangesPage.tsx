@@ -1,7 +1,8 @@
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
+import { useComparison, useSource, useSources } from "../api/answers";
 import type { FlowChange, ModelChange, RouteChange, TableRow } from "../api/client";
-import { useComparison, useRevisions, useSource, useSources } from "../api/queries";
+import { useRevisions } from "../api/queries";
 import { actionText, kindText } from "../contest/words";
 import { besideText } from "../flows/besides";
 import { useCurrentNetwork } from "../frame/context";

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
-import { useFindings } from "../api/queries";
+import { useFindings } from "../api/answers";
 import { useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
 import { csv, download } from "../ui/download";

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
-import { useFindings, useUnderstanding } from "../api/queries";
+import { useFindings, useUnderstanding } from "../api/answers";
 import { useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
 import { Failed, Waiting } from "../ui/states";

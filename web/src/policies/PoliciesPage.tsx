@@ -1,5 +1,5 @@
 import { useRef, useState } from "react";
-import { usePolicies, usePolicy } from "../api/queries";
+import { usePolicies, usePolicy } from "../api/answers";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";

@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
+import { useForest, useMap } from "../api/answers";
 import type { ForestRow } from "../api/client";
-import { useForest, useMap } from "../api/queries";
 import { ContestPanel } from "../contest/ContestPanel";
 import { actionText } from "../contest/words";
 import { useCurrentNetwork } from "../frame/context";

@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { useFindings, useOutline, useSource, useSources } from "../api/queries";
+import { useFindings, useOutline, useSource, useSources } from "../api/answers";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";

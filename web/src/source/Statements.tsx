@@ -1,6 +1,6 @@
 import { Link, useSearchParams } from "react-router";
+import { useStatements } from "../api/answers";
 import type { Statement } from "../api/client";
-import { useStatements } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
 import type { Span } from "./laidOut";
 

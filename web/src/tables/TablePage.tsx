@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
+import { useDrift, useInstances, useMap, useTable } from "../api/answers";
 import type { Difference } from "../api/client";
-import { useDrift, useInstances, useMap, useTable } from "../api/queries";
 import { ContestPanel } from "../contest/ContestPanel";
 import { actionText, kindText } from "../contest/words";
 import { WordBox } from "../flows/WordBox";

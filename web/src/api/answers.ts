@@ -1,0 +1,185 @@
+import { keepPreviousData, useIsFetching, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, unwrap } from "./client";
+import type { paths } from "./schema.gen";
+
+export type Question = { from: string; to: string; service: string; enter: string };
+export type RevisionKey = { networkId: string; number: number };
+
+/** A revision never changes: what was computed from it stays right for as long as the page is open. */
+const FOREVER = { staleTime: Number.POSITIVE_INFINITY };
+const REVISION = "/api/networks/{network_id}/revisions/{number}";
+
+export function useRevision({ networkId, number }: RevisionKey) {
+  return useQuery({
+    queryKey: ["revision", { networkId, number }],
+    ...FOREVER,
+    queryFn: () => unwrap(api.GET(REVISION, { params: { path: { network_id: networkId, number } } })),
+  });
+}
+
+type Answers = {
+  [Path in keyof paths as Path extends `${typeof REVISION}/${infer Name}`
+    ? Name
+    : never]: paths[Path] extends {
+    get: { responses: { 200: { content: { "application/json": infer Answer } } } };
+  }
+    ? Answer
+    : never;
+};
+
+/** One question to a revision: its name in the API, and its words. */
+function answerOf<Name extends keyof Answers>(
+  name: Name,
+  { networkId, number }: RevisionKey,
+  words: Record<string, string>,
+) {
+  return {
+    queryKey: ["answer", name, { networkId, number }, words],
+    ...FOREVER,
+    queryFn: ({ signal }: { signal: AbortSignal }) => {
+      const params = { path: { network_id: networkId, number }, query: words };
+      // The schema's types for each question meet in `Answers`; here it is any of them.
+      return unwrap(api.GET(`${REVISION}/${name}` as never, { params, signal } as never)) as Promise<
+        Answers[Name]
+      >;
+    },
+  };
+}
+
+/** The answer to a question, asked once all of its words are there. */
+function useAnswer<Name extends keyof Answers>(
+  name: Name,
+  key: RevisionKey,
+  words: Record<string, string> = {},
+  { enabled = true, keep = false } = {},
+) {
+  return useQuery<Answers[Name]>({
+    ...answerOf(name, key, words),
+    enabled,
+    ...(keep ? { placeholderData: keepPreviousData } : {}),
+  });
+}
+
+/** Whether nothing that a person waits for has been under way for a moment: then there is time for the rest. */
+export function useQuiet(): boolean {
+  const answering = useIsFetching({ predicate: (query) => query.queryKey[1] !== "findings" });
+  const [quiet, setQuiet] = useState(false);
+  useEffect(() => {
+    if (quiet || answering) return;
+    const soon = setTimeout(() => setQuiet(true), 250);
+    return () => clearTimeout(soon);
+  }, [quiet, answering]);
+  return quiet;
+}
+
+export function useMap(key: RevisionKey) {
+  return useAnswer("map", key);
+}
+
+export function useUnderstanding(key: RevisionKey) {
+  return useAnswer("understanding", key);
+}
+
+function wordsOf({ from, to, service, enter }: Question): Record<string, string> {
+  return { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
+}
+
+/** The answers to several questions, each of its own revision. */
+export function useWalks(asked: { key: RevisionKey; question: Question }[]) {
+  return useQueries({
+    queries: asked.map(({ key, question }) => answerOf("walk", key, wordsOf(question))),
+  });
+}
+
+export function useWalk(key: RevisionKey, question: Question) {
+  const enabled = Boolean(question.from && question.to);
+  const walk = useAnswer("walk", key, wordsOf(question), { enabled, keep: true });
+  const queries = useQueryClient();
+  // The server has kept the answer: the list of what was asked before is longer by it.
+  useEffect(() => {
+    if (walk.dataUpdatedAt) void queries.invalidateQueries({ queryKey: ["asked", key.networkId] });
+  }, [walk.dataUpdatedAt, queries, key.networkId]);
+  return walk;
+}
+
+export function useFindings(key: RevisionKey, enabled = true) {
+  return useAnswer("findings", key, {}, { enabled });
+}
+
+export function useWords(key: RevisionKey, typed: string, enabled: boolean) {
+  return useAnswer("words", key, { q: typed }, { enabled, keep: true });
+}
+
+export function useServices(key: RevisionKey) {
+  return useAnswer("services", key);
+}
+
+/** A routing instance of a device; the VRF is '' for the default one. */
+export type InstanceKey = { device: string; vrf: string };
+
+function instanceWords({ device, vrf }: InstanceKey) {
+  return { device, ...(vrf ? { vrf } : {}) };
+}
+
+export function useTable(key: RevisionKey, instance: InstanceKey) {
+  return useAnswer("table", key, instanceWords(instance), { enabled: Boolean(instance.device) });
+}
+
+export function useInstances(key: RevisionKey) {
+  return useAnswer("instances", key);
+}
+
+export function useDrift(key: RevisionKey, instance: InstanceKey) {
+  return useAnswer("drift", key, instanceWords(instance), { enabled: Boolean(instance.device) });
+}
+
+export function useForest(key: RevisionKey, prefix: string) {
+  return useAnswer("forest", key, { prefix }, { enabled: Boolean(prefix), keep: true });
+}
+
+export function useContest(key: RevisionKey, instance: InstanceKey, prefix: string) {
+  const words = { ...instanceWords(instance), prefix };
+  return useAnswer("contest", key, words, { enabled: Boolean(instance.device && prefix) });
+}
+
+export function useTipping(key: RevisionKey, instance: InstanceKey, prefix: string, enabled: boolean) {
+  const words = { ...instanceWords(instance), prefix };
+  return useAnswer("tipping", key, words, { enabled: enabled && Boolean(instance.device && prefix) });
+}
+
+export function useSources(key: RevisionKey) {
+  return useAnswer("sources", key);
+}
+
+/** What differs from an earlier revision. */
+export function useComparison(key: RevisionKey, since: number) {
+  return useAnswer("comparison", key, { since: String(since) }, { enabled: since !== key.number });
+}
+
+export function useSource(key: RevisionKey, file = "") {
+  return useAnswer("source", key, { file }, { enabled: Boolean(file) });
+}
+
+export function useOutline(key: RevisionKey, file = "") {
+  return useAnswer("outline", key, { file }, { enabled: Boolean(file) });
+}
+
+/** What stands in a part of a line and what it does. */
+export function useStatements(
+  key: RevisionKey,
+  file: string,
+  span: { line: number; column: number; end: number },
+) {
+  const { line, column, end } = span;
+  const words = { file, line: String(line), column: String(column), end: String(end) };
+  return useAnswer("statements", key, words, { enabled: Boolean(file && line), keep: true });
+}
+
+export function usePolicies(key: RevisionKey) {
+  return useAnswer("policies", key);
+}
+
+export function usePolicy(key: RevisionKey, device: string, policy: string) {
+  return useAnswer("policy", key, { device, policy }, { enabled: Boolean(device && policy) });
+}
