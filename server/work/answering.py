@@ -168,15 +168,21 @@ def _comparison(revision: SolvedRevision, parameters: Parameters) -> comparisons
     return compare(parameters["since"].solved, revision.solved, flows, MOST_ROUTES)
 
 
+def _file(revision: SolvedRevision, parameters: Parameters) -> str:
+    """The file that a question names."""
+    name: str = parameters.get("file") or ""
+    if name not in revision.files:
+        raise _not_found(f"There is no file {name!r} in this revision.")
+    return name
+
+
 def _statements(revision: SolvedRevision, parameters: Parameters) -> list[statements.Statement]:
     span = Span(parameters["line"], parameters["column"], parameters["end"])
-    return statements_at(revision.solved, revision.findings(), parameters["file"], span)
+    return statements_at(revision.solved, revision.findings(), _file(revision, parameters), span)
 
 
 def _source(revision: SolvedRevision, parameters: Parameters) -> SourceText:
-    name = parameters.get("file") or ""
-    if name not in revision.files:
-        raise _not_found(f"There is no file {name!r} in this revision.")
+    name = _file(revision, parameters)
     return SourceText(name, revision.files[name].decode("utf-8-sig", "replace"))
 
 
@@ -212,7 +218,7 @@ QUESTIONS = {
     "policy": Question(policies.PolicyReport, _policy),
     "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
     "comparison": Question(comparisons.Comparison, _comparison),
-    "outline": Question(list[statements.Heading], lambda revision, of: outline(revision.solved, of.get("file") or "")),
+    "outline": Question(list[statements.Heading], lambda revision, of: outline(revision.solved, _file(revision, of))),
     "statements": Question(list[statements.Statement], _statements),
     "sources": Question(
         list[SourceFile],

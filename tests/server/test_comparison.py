@@ -47,6 +47,7 @@ def test_what_cannot_be_compared_is_said(owner, revisions):
     assert owner.get(f"{revisions}/2/comparison?since=none").status_code == 400
     missing = owner.get(f"{revisions}/2/comparison?since=7")
     assert (missing.status_code, missing.json()["detail"]) == (404, "There is no revision 7.")
+    assert owner.get(f"{revisions}/2/comparison?since={10**30}").status_code == 404
     unknown = owner.get(f"{revisions}/2/comparison?since=1&sinse=1")
     assert unknown.status_code == 400 and "sinse" in unknown.json()["detail"]
 

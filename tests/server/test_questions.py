@@ -66,6 +66,11 @@ def test_tables_findings_and_source(owner, network):
     assert get(owner, network, "source", file="network.yaml").json()["text"] == TEXT
     for name in ("../secret", "/etc/passwd", "", "nowhere"):
         assert get(owner, network, "source", file=name).status_code == 404
+        assert get(owner, network, "outline", file=name).status_code == 404
+        assert get(owner, network, "statements", file=name or "x", line=1).status_code == 404
+    huge = get(owner, network, "statements", file="network.yaml", line=10**12).json()
+    assert huge and all(one["does"] for one in huge)
+    assert get(owner, network, "statements", file="network.yaml", line=0).status_code == 400
 
 
 def test_what_is_missing_is_not_found(owner, network):
