@@ -4,6 +4,7 @@ Exit status: 0 done and as asked, 1 done and the answer is "no", 2 the input or 
 """
 
 import argparse
+import itertools
 import json
 import os
 import sys
@@ -31,14 +32,16 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.table_rows import table_rows
+from routrel.analysis.trial import Trial, tried_lines
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.columns import print_columns
+from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
-from routrel.formats.sources import read_path
-from routrel.forwarding.flow import Flow
+from routrel.formats.sources import files_of, read_files, read_path
+from routrel.forwarding.flow import Flow, parse_flow
 from routrel.forwarding.flow_words import FlowError, parse_end
 from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved
@@ -127,6 +130,15 @@ def _parser() -> argparse.ArgumentParser:
     diff.add_argument("other", metavar="OTHER", help="the network to hold against it")
     diff.add_argument("--flows", metavar="FILE", help="a JSON list of flows to ask of both")
     diff.set_defaults(run=_diff)
+
+    tried = _command(commands, "try", "what changes would do: to flows, routes and everything else")
+    tried.add_argument("--change", action="append", default=[], metavar="C", help="like 'set: cost, at: r1:e1, to: 40'")
+    tried.add_argument("--changes", metavar="FILE", help="a YAML or JSON list of changes, made first")
+    tried.add_argument("--flow", action="append", default=[], metavar="F", help="a flow, like 'a > b tcp/443'")
+    tried.add_argument("--flows", metavar="FILE", help="a JSON list of flows")
+    tried.add_argument("--diff", action="store_true", help="only the unified difference of the files")
+    tried.add_argument("--back-out", action="store_true", help="only the difference that takes it back")
+    tried.set_defaults(run=_try)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked")
     checked.set_defaults(run=_check)
@@ -255,6 +267,29 @@ def _diff(options: argparse.Namespace) -> int:
     return _print(options, found, comparison_lines(found), found.is_same)
 
 
+def _try(options: argparse.Namespace) -> int:
+    changes = [] if options.changes is None else [*read_changes(_bytes_of(options.changes), Path(options.changes).name)]
+    changes += [read_change(text, f"--change {number}") for number, text in enumerate(options.change, 1)]
+    if not changes:
+        raise _CallError("try needs --change or --changes")
+    flows = [parse_flow(text) for text in options.flow]
+    flows += _flows_of(options.flows) if options.flows is not None else []
+    files = files_of(Path(options.network))
+    trial = Trial.of(files, solve(read_files(files)), changes)
+    errors = [error for outcome in trial.applied.outcomes for error in outcome.errors]
+    if errors:
+        raise LoadError(errors)
+    if options.diff or options.back_out:
+        print(trial.difference(options.back_out), end="")
+        return DONE
+    found = compare(trial.before, trial.after, flows)
+    tried = trial.tried()
+    lines = itertools.chain(tried_lines(tried), comparison_lines(found))
+    answerer = Answerer(trial.after)
+    is_good = all(isinstance(one, ListedWalk) and one.good for one in map(answerer.listed, flows))
+    return _print(options, {"tried": tried, "comparison": found}, lines, is_good)
+
+
 def _walk(options: argparse.Namespace) -> int:
     if options.flows is not None:
         return _walk_many(options)
@@ -297,10 +332,14 @@ def _walk_many(options: argparse.Namespace) -> int:
 
 def _flows_of(name: str) -> list[Flow]:
     """The flows of a file."""
+    return [_flow_of(item, str(place)) for item, place in json_items(_bytes_of(name), Path(name).name)]
+
+
+def _bytes_of(name: str) -> bytes:
     file = Path(name)
     if not file.is_file():
         raise _CallError(f"there is no file {name!r}")
-    return [_flow_of(item, str(place)) for item, place in json_items(file.read_bytes(), file.name)]
+    return file.read_bytes()
 
 
 def _flow_of(item: dict[str, Any], where: str) -> Flow:

@@ -17,7 +17,7 @@ from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
 from routrel.model.devices import Device
 from routrel.model.network import Link, Network
-from routrel.model.places import Place
+from routrel.model.unchanged import without_places
 from routrel.routing.solve import Solved
 
 MOST_ROUTES = 10_000
@@ -83,18 +83,7 @@ def _differing(old: Any, new: Any) -> list[str]:
         return []
     pairs = ((field.name, getattr(old, field.name), getattr(new, field.name)) for field in fields(old))
     # Most are equal with their places: only of others the places are taken out.
-    return [name for name, one, other in pairs if one != other and _plain(one) != _plain(other)]
-
-
-def _plain(value: Any) -> Any:
-    """A value of the model without the places in it."""
-    if isinstance(value, Place):
-        return None
-    if is_dataclass(value):
-        return (type(value), *(_plain(getattr(value, field.name)) for field in fields(value)))
-    if isinstance(value, Mapping):
-        return {key: _plain(one) for key, one in value.items()}
-    return [_plain(one) for one in value] if isinstance(value, (list, tuple)) else value
+    return [name for name, one, other in pairs if one != other and without_places(one) != without_places(other)]
 
 
 def _flows(before: Solved, after: Solved, flows: Iterable[Flow]) -> list[FlowChange]:

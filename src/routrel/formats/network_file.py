@@ -5,13 +5,14 @@ names are checked against what they name.
 """
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, cast
 
 import yaml
 
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import INVALID, Group, Items, Reading, Record, entries_of, items_of
-from routrel.formats.network_grammar import DEVICE, NETWORK, NETWORK_FIELDS
+from routrel.formats.network_grammar import DEVICE, LINK, NETWORK, NETWORK_FIELDS
 from routrel.formats.routing_file import RoutingReader
 from routrel.formats.routing_grammar import NAMED
 from routrel.formats.yaml_nodes import parse_document
@@ -57,6 +58,27 @@ def read_names(data: bytes, file: str, errors: ErrorList) -> Network:
         return Network(name="")
     record.values["name"] = ""
     return _Builder(errors).network(record)
+
+
+def read_device(name: str, data: bytes, file: str, network: Network) -> Device:
+    """One device of a network from a text of its own; raises ``LoadError``."""
+    errors = ErrorList()
+    record = _read(DEVICE, data, file, errors) if data.strip() else Record(Place(file, 1, 1))
+    if isinstance(record, Record):
+        device = _Builder(errors).device(name, record, Place(file, 1, 1), network.sites)
+    errors.raise_if_any()
+    return device
+
+
+def read_link(data: bytes, file: str, devices: dict[str, Device]) -> Link:
+    """One link from a text of its own; raises ``LoadError``."""
+    errors = ErrorList()
+    value = _read(LINK, data, file, errors)
+    if value is not INVALID:
+        items = Items(value.place, [value], [value.place])
+        (link,) = _Builder(errors).links(items, devices)
+    errors.raise_if_any()
+    return link
 
 
 def _read(kind: Any, data: bytes, file: str, errors: ErrorList) -> Any:
@@ -166,7 +188,8 @@ class _Builder:
                 else:
                     used[end] = end_place
                     ends.append(end)
-            links.append(record.into(Link, ends=tuple(ends), place=place))
+            groups = tuple(group for group, _ in items_of(record.get("risk_groups")))
+            links.append(record.into(Link, ends=tuple(ends), risk_groups=groups, place=place))
         return tuple(links)
 
     def device(self, name: str, record: Record, place: Place, sites: dict[str, Site]) -> Device:
@@ -194,6 +217,8 @@ class _Builder:
             interface: self.interface(interface, value, at, kind, names, acls, policies, vrfs)
             for interface, value, at in entries_of(record.get("interfaces"))
         }
+        if not record.get("enabled", True):
+            interfaces = {interface: replace(one, enabled=False) for interface, one in interfaces.items()}
         self.check_parents(interfaces)
         self.check_lists({name: value for name, value, _ in entries_of(record.get("interfaces"))}, interfaces)
         if "site" in record and record["site"] not in sites:

@@ -160,6 +160,7 @@ DEVICE = Group(
     "a device",
     {
         "kind": Choice(("router", "switch", "firewall", "host", "gateway", "balancer")),
+        "enabled": Boolean(),
         "site": NAMED,
         "interfaces": MapOf(INTERFACE, INTERFACE_GROUP),
         "gateway": Either(listing=ListOf(ADDRESS, least=1), scalar=ADDRESS),
@@ -182,7 +183,7 @@ LINK = Either(
             "ends": ListOf(LINK_END, least=2),
             "name": Text(),
             "enabled": Boolean(),
-            "risk_groups": Later("failures of shared conduits"),
+            "risk_groups": ListOf(NAMED),
         },
         required=("ends",),
     ),

@@ -38,6 +38,15 @@ class Flow:
     vrf: str | None = None
 
 
+def parse_flow(text: str) -> Flow:
+    """A flow on one line: ``from > to``, a service behind it or icmp."""
+    source, arrow, rest = (part.strip() for part in text.partition(">"))
+    words = rest.split()
+    if not source or not arrow or not 1 <= len(words) <= 2:
+        raise FlowError(f"{text!r} is no flow; allowed: from > to, or from > to service, like a > b tcp/443")
+    return Flow(source, words[0], words[1] if len(words) > 1 else "icmp")
+
+
 @dataclass(frozen=True, slots=True)
 class PortsPart:
     """The ports of a flow's range that are walked alike, and their walk."""

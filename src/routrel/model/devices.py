@@ -77,6 +77,8 @@ class Device:
     name: str
     place: Place = NOWHERE
     kind: DeviceKind = "router"
+    enabled: bool = True
+    """A device that is off has no interface that is on."""
     site: str | None = None
     interfaces: dict[str, Interface] = field(default_factory=dict)
     gateways: tuple[StaticRoute, ...] = ()

@@ -28,6 +28,8 @@ class Link:
     ends: tuple[InterfaceName, ...]
     name: str = ""
     enabled: bool = True
+    risk_groups: tuple[str, ...] = ()
+    """What it shares with others that may fail with it: a duct, a mast."""
     place: Place = NOWHERE
 
 

@@ -1,0 +1,39 @@
+"""What became of changes that are tried as answers."""
+
+from typing import Any, Literal
+
+from msgspec import Struct
+
+from routrel.model.places import Place
+
+
+class ChangeProblem(Struct, frozen=True):
+    """Why a change was left out; ``place`` is in the text that the change gives, where it gives one."""
+
+    message: str
+    found: str
+    allowed: str
+    nearest: str
+    place: Place | None
+
+
+class TriedChange(Struct, frozen=True):
+    """One change of a list.
+
+    ``change`` is it as data, with entries that it means written out; ``words`` is what it does, on one line. A change
+    that is ``off`` was not made, nor one with an ``error``; one that does ``nothing`` is so already. ``remark`` says
+    what else is to be known: that it does nothing, or changes again what another did.
+    """
+
+    change: dict[str, Any]
+    words: str
+    state: Literal["applied", "off", "nothing", "error"]
+    remark: str
+    problems: list[ChangeProblem]
+
+
+class Tried(Struct, frozen=True):
+    """Changes made one after the other; ``changed_files`` are those of the network's files that differ."""
+
+    changes: list[TriedChange]
+    changed_files: list[str]

@@ -1,0 +1,55 @@
+"""A trial: a network with changes beside the network itself."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+from routrel.analysis.answers.trials import ChangeProblem, Tried, TriedChange
+from routrel.formats.changes.applying import Applied, Outcome, apply_changes
+from routrel.formats.changes.difference import difference
+from routrel.model.changes import Change
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+
+
+@dataclass(frozen=True)
+class Trial:
+    """``files`` and ``before`` are the network as it is, ``after`` is it with the changes."""
+
+    files: Mapping[str, bytes]
+    before: Solved
+    applied: Applied
+    after: Solved
+
+    @classmethod
+    def of(cls, files: Mapping[str, bytes], before: Solved, changes: Sequence[Change]) -> "Trial":
+        """The changes made and solved with; those that cannot be made are left out and said."""
+        applied = apply_changes(files, before.network, changes)
+        return cls(files, before, applied, solve(applied.network, before))
+
+    @property
+    def has_errors(self) -> bool:
+        return any(outcome.state == "error" for outcome in self.applied.outcomes)
+
+    def tried(self) -> Tried:
+        """What became of each change."""
+        return Tried([_tried(outcome) for outcome in self.applied.outcomes], sorted(self.applied.changed_files))
+
+    def difference(self, reverse: bool = False) -> str:
+        """The unified difference of the files, or what takes it back."""
+        return difference(self.files, self.applied.changed_files, reverse)
+
+
+def _tried(outcome: Outcome) -> TriedChange:
+    problems = [
+        ChangeProblem(one.message, one.found, one.allowed, one.nearest, one.place or None) for one in outcome.errors
+    ]
+    return TriedChange(outcome.change.data(), outcome.words, outcome.state, outcome.remark, problems)
+
+
+def tried_lines(tried: Tried) -> Iterator[str]:
+    """Changes as lines for a terminal or a ticket: each with its number and what is to be known of it."""
+    for number, one in enumerate(tried.changes, 1):
+        if one.state == "error":
+            continue
+        off = " (off)" if one.state == "off" else ""
+        yield f"{number}. {one.words}{off}{f' ({one.remark})' if one.remark else ''}"

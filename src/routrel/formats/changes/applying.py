@@ -1,0 +1,546 @@
+"""Changes applied to a network and to the text it was read from.
+
+Each change edits the text of the devices or links it names, which are read again at once: what the grammar refuses is
+an error of that change, which then is left out. What comes out is exactly what the changed text means.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from typing import Any, Literal
+
+from routrel.formats.changes.finding import (
+    ChangeError,
+    area_key,
+    device_of,
+    interface_of,
+    link_of,
+    neighbor_path,
+    no_such,
+    ospf_interface,
+    ospf_paths,
+    routing_path,
+    session_of,
+    speaking,
+)
+from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
+from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
+from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
+from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
+from routrel.formats.errors import InputError, LoadError, quoted
+from routrel.formats.network_file import read_device, read_link
+from routrel.formats.sources import read_files
+from routrel.model.addresses import Address
+from routrel.model.changes import Change
+from routrel.model.network import InterfaceName, Network
+from routrel.model.routing import DEFAULT_INSTANCE, DEFAULT_PREFERENCES
+from routrel.model.unchanged import taking_over
+
+State = Literal["applied", "off", "nothing", "error"]
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What became of one change: in words, with what it changed from.
+
+    ``remark`` says what else is to be known of it: that it does nothing, or changes again what another changed.
+    ``errors`` are why it was left out. ``change`` is the change with the entry it means written out, so that it means
+    the same entry in another state of the network.
+    """
+
+    change: Change
+    words: str
+    state: State
+    remark: str = ""
+    errors: tuple[InputError, ...] = ()
+
+
+@dataclass(frozen=True)
+class Applied:
+    """A network with changes, its files with the texts of what changed, and what became of each change.
+
+    ``changed_files`` are the network's own files that differ, whole.
+    """
+
+    network: Network
+    files: dict[str, bytes]
+    outcomes: tuple[Outcome, ...]
+    changed_files: dict[str, str]
+
+
+def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequence[Change]) -> Applied:
+    """The network of ``files`` with all changes that are on and can be made, in their order."""
+    applier = Applier(files, network)
+    outcomes = tuple(applier.apply(index, change) for index, change in enumerate(changes))
+    texts = {
+        applier.sources.trial_file(name): section.text.encode()
+        for name, section in applier.sources.changed.items()
+        if name in applier.network.devices
+    }
+    kept = {name: data for name, data in applier.files.items() if not name.startswith(TRIAL_FOLDER)}
+    changed = {**applier.rewritten, **applier.sources.whole_files()}
+    differing = {name: text for name, text in changed.items() if text.encode() != files.get(name)}
+    return Applied(applier.network, {**kept, **texts}, outcomes, differing)
+
+
+class Applier:
+    """A network while changes are made to it."""
+
+    def __init__(self, files: Mapping[str, bytes], network: Network):
+        self.files = dict(files)
+        self.network = network
+        self.sources = Sources(files, network)
+        self.rewritten: dict[str, str] = {}
+        """Files that were changed as a whole."""
+        self.done: dict[tuple[object, ...], int] = {}
+        """What was changed, by the number of the change that did it."""
+        self._number = 0
+        self._again: set[int] = set()
+        self._was_changed = False
+
+    def apply(self, number: int, change: Change) -> Outcome:
+        """Make one change, unless it is off or cannot be made."""
+        if not change.is_on:
+            return Outcome(change, self.worded(change), "off")
+        before = self.network, dict(self.sources.changed), self.files, self.rewritten, self.sources
+        self._number, self._again, self._was_changed = number, set(), False
+        try:
+            words, completed = self._made(change)
+        except (ChangeError, TextEditError, LoadError) as error:
+            self.network, changed, self.files, self.rewritten, self.sources = before
+            self.sources.changed = changed
+            return Outcome(change, self.worded(change), "error", errors=_errors(change, error))
+        if not self._was_changed:
+            return Outcome(completed, words, "nothing", "does nothing: it is so already")
+        again = ", ".join(str(one + 1) for one in sorted(self._again))
+        return Outcome(completed, words, "applied", f"changes again what change {again} changed" if again else "")
+
+    def worded(self, change: Change) -> str:
+        """A change that is not made, in words."""
+        rest = ", ".join(f"{key} {written(value)}" for key, value in change.values.items() if key != "text")
+        return f"{change.verb} {change.what.replace('_', ' ')} {change.at}{': ' if rest else ''}{rest}"
+
+    def _made(self, change: Change) -> tuple[str, Change]:
+        """The change made: it in words, and as it is to be kept."""
+        verb, what = change.verb, change.what
+        if verb in ("enable", "disable"):
+            return self._switch(change), change
+        if verb == "restart":
+            return self._restart(change)
+        if verb == "edit":
+            return (self._edit_device if what == "device" else self._edit_file)(change), change
+        if verb == "set":
+            return self._set(change), change
+        return self._list(change)
+
+    # What is read again
+
+    def _edit(self, device: str, slot: tuple[object, ...], edit: Callable[[EditableText], EditableText]) -> None:
+        """Edit the text of a device and read it again."""
+        section = self.sources.device(device)
+        old = EditableText.of(section.text)
+        new = edit(old)
+        if new.text == old.text:
+            return
+        self._note((device, *slot))
+        self._put_device(device, section, new)
+
+    def _put_device(self, name: str, section: Section, text: EditableText) -> None:
+        read = read_device(name, text.text.encode(), self.sources.trial_file(name), self.network)
+        for link in self.network.links:
+            for end in link.ends:
+                if end.device == name and (
+                    end.interface not in read.interfaces or read.interfaces[end.interface].is_loopback
+                ):
+                    raise ChangeError(f"a link ends at {end}", "", "the interface stays, and no loopback")
+        self.sources.put(name, section, text)
+        device = taking_over(self.network.devices[name], read)
+        self.network = replace(self.network, devices={**self.network.devices, name: device})
+
+    def _edit_link(self, index: int, edit: Callable[[EditableText], EditableText]) -> None:
+        section = self.sources.link(index)
+        old = EditableText.of(section.text)
+        new = edit(old)
+        if new.text == old.text:
+            return
+        self._note(("link", index))
+        old_link = self.network.links[index]
+        link = read_link(new.text.encode(), old_link.place.file, self.network.devices)
+        self.sources.put(f"link {index}", section, new)
+        links = list(self.network.links)
+        links[index] = replace(link, place=old_link.place)
+        self.network = replace(self.network, links=tuple(links))
+
+    def _note(self, slot: tuple[object, ...]) -> None:
+        self._was_changed = True
+        if slot in self.done and self.done[slot] != self._number:
+            self._again.add(self.done[slot])
+        self.done[slot] = self._number
+
+    # Switches
+
+    def _switch(self, change: Change) -> str:
+        on = change.verb == "enable"
+        what, at = change.what, change.at
+        if what == "interface":
+            end = interface_of(self.network, at)
+            path = ("interfaces", end.interface)
+            self._edit(end.device, (*path, "enabled"), lambda text: _switched(text, path, on))
+            return f"{change.verb} interface {at}"
+        if what == "link":
+            index = link_of(self.network, at)
+            self._switch_link(index, on)
+            link = self.network.links[index]
+            return f"{change.verb} link {link.name or ' - '.join(map(str, link.ends))}"
+        if what == "risk_group":
+            members = [index for index, link in enumerate(self.network.links) if at in link.risk_groups]
+            if not members:
+                raise no_such("risk group", at, {group for link in self.network.links for group in link.risk_groups})
+            for index in members:
+                self._switch_link(index, on)
+            return f"{change.verb} the {_counted(len(members), 'link')} of risk group {at}"
+        if what == "session":
+            return self._switch_session(change, on)
+        if what == "device":
+            device_of(self.network, at)
+            self._edit(at, ("enabled",), lambda text: _switched(text, (), on))
+            return f"{change.verb} device {at}"
+        if at not in self.network.sites:
+            raise no_such("site", at, self.network.sites)
+        names = [device.name for device in self.network.devices.values() if device.site == at]
+        if not names:
+            raise ChangeError("no device stands at this site", quoted(at))
+        for name in names:
+            self._edit(name, ("enabled",), lambda text: _switched(text, (), on))
+        return f"{change.verb} the {_counted(len(names), 'device')} of site {at}"
+
+    def _switch_link(self, index: int, on: bool) -> None:
+        def edit(text: EditableText) -> EditableText:
+            if isinstance(text.data, list):
+                return text if on else text.set((), {"ends": text.data, "enabled": False})
+            return _switched(text, (), on)
+
+        self._edit_link(index, edit)
+
+    def _switch_session(self, change: Change, on: bool) -> str:
+        vrf = change.values.get("vrf", DEFAULT_INSTANCE)
+        device, address = session_of(self.network, change.at, vrf)
+        routing = routing_path(device, vrf)
+        self._edit(
+            device.name,
+            ("neighbors", vrf, address, "enabled"),
+            lambda text: _switched(text, neighbor_path(text.data, routing, address), on),
+        )
+        return f"{change.verb} the session of {device.name} with {address}"
+
+    def _restart(self, change: Change) -> tuple[str, Change]:
+        """The session's age begins anew, at both ends where both say one."""
+        vrf = change.values.get("vrf", DEFAULT_INSTANCE)
+        device, address = session_of(self.network, change.at, vrf)
+        ends = [(device.name, vrf, address)]
+        own = {one.address for interface in device.interfaces.values() for one in interface.addresses}
+        ages = []
+        for other in self.network.devices.values():
+            for name, routing in ((DEFAULT_INSTANCE, other.routing), *other.vrfs.items()):
+                if routing is None or routing.bgp is None:
+                    continue
+                for neighbor in routing.bgp.neighbors:
+                    if neighbor.established_at is not None:
+                        ages.append(neighbor.established_at)
+                        owned = (one.address for i in other.interfaces.values() for one in i.addresses)
+                        if other is not device and neighbor.address in own and address in owned:
+                            ends.append((other.name, name, neighbor.address))
+        to = change.values.get("to")
+        if to is None:
+            known = [*ages, *([self.network.taken_at] if self.network.taken_at else [])]
+            if not known:
+                raise ChangeError("no session of the network says its age", "", "to: the time at which it comes up")
+            latest = max(known) + timedelta(minutes=1)
+            to = latest.strftime("%Y-%m-%dT%H:%M:%SZ")
+        for name, instance, neighbor_address in ends:
+            path = routing_path(self.network.devices[name], instance)
+
+            def edit(text: EditableText, path: Path = path, of: Address = neighbor_address) -> EditableText:
+                return text.set((*neighbor_path(text.data, path, of), "established_at"), to)
+
+            self._edit(name, ("neighbors", instance, neighbor_address, "established_at"), edit)
+        completed = replace(change, values={**change.values, "to": to})
+        return f"restart the session of {device.name} with {address}: up since {to}", completed
+
+    # Single values
+
+    def _set(self, change: Change) -> str:
+        what, to = change.what, change.values["to"]
+        if what in ATTRIBUTES:
+            return self._set_attribute(change)
+        if what in SWITCHES or what in ("preference", "install_policy"):
+            return self._set_of_device(change)
+        name = interface_of(self.network, change.at)
+        interface = self.network.devices[name.device].interfaces[name.interface]
+        routing = routing_path(self.network.devices[name.device], interface.vrf)
+        data = EditableText.of(self.sources.device(name.device).text).data
+        if what == "area":
+            return self._set_area(change, name, data, routing)
+        path, default = self._interface_path(change, name, data, routing)
+        was = at_path(data, path)
+        self._edit(name.device, path, lambda text: text.remove(path) if to is None else text.set(path, to))
+        label = what.replace("_", " ") if what != "acl_in" and what != "acl_out" else what.replace("acl_", "ACL ")
+        if len(path) > 3 and what == "bandwidth":
+            label = "EIGRP bandwidth"
+        return f"{label} of {name.device} {name.interface}: {_shown(was, default)} → {_shown(to, default)}"
+
+    def _interface_path(self, change: Change, name: InterfaceName, data: Any, routing: Path) -> tuple[Path, object]:
+        """Where a setting of an interface stands, and what it is where it does not."""
+        what = change.what
+        own = ("interfaces", name.interface)
+        if what == "cost":
+            ospf, area = ospf_interface(change, data, routing, name.interface)
+            return (*ospf, "areas", area, "interfaces", name.interface, "cost"), "automatic"
+        if what == "metric":
+            protocol = speaking(change, data, routing, name.interface, ("isis", "rip"))
+            return (*routing, protocol, "interfaces", name.interface, "metric"), 10 if protocol == "isis" else 1
+        if what == "delay" or (what == "bandwidth" and change.values.get("protocol") is not None):
+            protocol = speaking(change, data, routing, name.interface, ("eigrp",))
+            return (*routing, protocol, "interfaces", name.interface, what), 10 if what == "delay" else "automatic"
+        assert what in (*INTERFACE_KEYS, "bandwidth")
+        return (*own, what), {"mtu": 1500, "bandwidth": "unknown"}.get(what, "none")
+
+    def _set_area(self, change: Change, name: InterfaceName, data: Any, routing: Path) -> str:
+        ospf, old = ospf_interface(change, data, routing, name.interface)
+        new = area_key(data, ospf, change.values["to"])
+        value = at_path(data, (*ospf, "areas", old, "interfaces", name.interface)) or {}
+
+        def edit(text: EditableText) -> EditableText:
+            if new == old:
+                return text
+            without = text.remove((*ospf, "areas", old, "interfaces", name.interface))
+            return without.set((*ospf, "areas", new, "interfaces", name.interface), value)
+
+        self._edit(name.device, (*ospf, "area of", name.interface), edit)
+        return f"area of {name.device} {name.interface}: {old} → {new}"
+
+    def _set_of_device(self, change: Change) -> str:
+        what, to = change.what, change.values["to"]
+        device = device_of(self.network, change.at)
+        vrf = change.values.get("vrf", DEFAULT_INSTANCE)
+        routing = routing_path(device, vrf)
+        data = EditableText.of(self.sources.device(device.name).text).data
+        where = device.name if vrf == DEFAULT_INSTANCE else f"{device.name}, {vrf}"
+        default: object = "none"
+        if what == "preference":
+            of = change.values.get("of")
+            if (of is None) == ("for" not in change.values):
+                raise ChangeError("a preference is of a protocol or for a prefix", "", "of: ospf, or for: 10.0.0.0/8")
+            if of is None:
+                words = insert_preference(change, device, data, routing)
+                self._edit(device.name, (*routing, "preference", str(change.values["for"])), words.edit)
+                return words.text
+            path, default = (*routing, "preferences", of), DEFAULT_PREFERENCES.get(of, "none")
+            label = f"preference of {of} on {where}"
+        elif what == "install_policy":
+            path, label = (*routing, "install_policy"), f"install policy of {where}"
+        else:
+            if at_path(data, (*routing, "bgp")) is None:
+                raise ChangeError(f"{where} does not speak BGP")
+            path, label = (*routing, "bgp", "decision", what), f"{what.replace('_', ' ')} on {where}"
+            default = {"deterministic_med": True, "missing_med": "best"}.get(what, False)
+        was = at_path(data, path)
+        self._edit(device.name, path, lambda text: text.remove(path) if to is None else text.set(path, to))
+        return f"{label}: {_shown(was, default)} → {_shown(to, default)}"
+
+    def _set_attribute(self, change: Change) -> str:
+        vrf = change.values.get("vrf", DEFAULT_INSTANCE)
+        device, address = session_of(self.network, change.at, vrf)
+        routing = routing_path(device, vrf)
+        data = EditableText.of(self.sources.device(device.name).text).data
+        made = insert_attribute(change, device, data, routing, neighbor_path(data, routing, address), address)
+        slot = ("attribute", vrf, address, change.what, str(change.values.get("on")), str(change.values.get("for")))
+        self._edit(device.name, slot, made.edit)
+        return made.text
+
+    # Lists
+
+    def _list(self, change: Change) -> tuple[str, Change]:
+        device = device_of(self.network, change.at)
+        data = EditableText.of(self.sources.device(device.name).text).data
+        path, label = self._list_path(change, device.name, data)
+        items = at_path(data, path) or []
+        if not isinstance(items, list):
+            raise ChangeError(f"{label} is no list")
+        verb, values = change.verb, dict(change.values)
+        number = None
+        if verb != "add":
+            number = _number(values, items, label)
+            values["was"] = items[number]
+            values.pop("number", None)
+        before = None
+        if verb in ("add", "move"):
+            before = _before(values, items, label)
+            if before is not None and before < len(items):
+                values["before"] = items[before]
+        entry = values.get("entry")
+        slot = (*path, "entry", written(values["was"]) if number is not None else written(entry))
+        if verb == "add":
+            at = len(items) if before is None else before
+            self._edit(device.name, slot, lambda text: text.insert(path, at, entry))
+            where = "at the end" if at == len(items) else f"before entry {at + 1}"
+            ordered = change.what in ("acl_entry", "statement", "steering_entry")
+            words = f"add to {label}{', ' + where if ordered else ''}: {written(entry)}"
+        elif number is not None and verb == "change":
+            self._edit(device.name, slot, lambda text: text.set((*path, number), entry))
+            words = f"change in {label}: {written(items[number])} → {written(entry)}"
+        elif number is not None and verb == "remove":
+            self._edit(device.name, slot, lambda text: text.remove((*path, number)))
+            words = f"remove from {label}: {written(items[number])}"
+        else:
+            assert number is not None
+            at = len(items) if before is None else before
+            if at not in (number, number + 1):
+                self._edit(device.name, slot, lambda text: text.move((*path, number), at))
+            where = "to the end" if at == len(items) else f"before entry {at + 1}"
+            words = f"move in {label} {where}: {written(items[number])}"
+        return words, replace(change, values=values)
+
+    def _list_path(self, change: Change, name: str, data: Any) -> tuple[Path, str]:
+        """Where a list stands, and what it is called."""
+        device, values, what = self.network.devices[name], change.values, change.what
+        if what in ("acl_entry", "statement", "steering_entry"):
+            key = values["acl" if what == "acl_entry" else "policy"]
+            part, kind = {
+                "acl_entry": ("acls", "ACL"),
+                "statement": ("policies", "policy"),
+                "steering_entry": ("forwarding_policies", "forwarding policy"),
+            }[what]
+            known = at_path(data, (part,)) or {}
+            if key not in known and change.verb != "add":
+                raise no_such(f"{kind} on {name}", key, known)
+            return (part, key), f"{kind} {key} of {name}"
+        vrf = values.get("vrf", DEFAULT_INSTANCE)
+        routing = routing_path(device, vrf)
+        where = name if vrf == DEFAULT_INSTANCE else f"{name}, {vrf}"
+        if what == "static":
+            return (*routing, "static"), f"the static routes of {where}"
+        if what == "range":
+            found = ospf_paths(data, routing, values.get("instance"))
+            if len(found) != 1:
+                raise ChangeError(f"{where} has {_counted(len(found), 'OSPF instance')}", "", "instance: its name")
+            area = area_key(data, found[0], values["area"])
+            if at_path(data, (*found[0], "areas", area)) is None:
+                raise no_such(f"area on {name}", area, at_path(data, (*found[0], "areas")) or ())
+            return (*found[0], "areas", area, "ranges"), f"the ranges of area {area} of {where}"
+        if what == "redistribution":
+            into = values["into"]
+            protocols = [one for one in ("ospf", "isis", "rip", "eigrp", "bgp") if at_path(data, (*routing, one))]
+            if into not in protocols:
+                raise no_such(f"protocol on {where}", into, protocols)
+            path = (*routing, into)
+            if into == "ospf":
+                found = ospf_paths(data, routing, values.get("instance"))
+                if len(found) != 1:
+                    raise ChangeError(f"{where} has several OSPF instances", "", "instance: its name")
+                path = found[0]
+            return (*path, "redistribute"), f"what {where} redistributes into {into}"
+        if at_path(data, (*routing, "bgp")) is None:
+            raise ChangeError(f"{where} does not speak BGP")
+        if what == "aggregate":
+            return (*routing, "bgp", "aggregates"), f"the BGP aggregates of {where}"
+        return (*routing, "bgp", "networks"), f"the BGP networks of {where}"
+
+    # Whole texts
+
+    def _edit_device(self, change: Change) -> str:
+        name = device_of(self.network, change.at).name
+        section = self.sources.device(name)
+        text = change.values["text"]
+        if text.rstrip() != section.text.rstrip():
+            self._note((name, "text"))
+            if section.text.endswith("\n") and not text.endswith("\n"):
+                text += "\n"
+            self._put_device(name, section, EditableText(text))
+        return f"text of {name} edited"
+
+    def _edit_file(self, change: Change) -> str:
+        name = change.at
+        if name not in self.files or name.startswith(TRIAL_FOLDER):
+            raise no_such("file", name, (one for one in self.files if not one.startswith(TRIAL_FOLDER)))
+        whole = {**self.rewritten, **self.sources.whole_files()}
+        text = change.values["text"]
+        old = whole[name] if name in whole else self.files[name].decode("utf-8-sig")
+        if text == old:
+            return f"text of {name} edited"
+        self._note((name, "text"))
+        files = {key: data for key, data in self.files.items() if not key.startswith(TRIAL_FOLDER)}
+        files |= {key: one.encode() for key, one in whole.items()} | {name: text.encode()}
+        network = read_files(files)
+        self.rewritten = {**whole, name: text}
+        self.files = files
+        self.sources = Sources(files, network)
+        self.network = taking_over(self.network, network)
+        return f"text of {name} edited"
+
+
+def _switched(text: EditableText, path: Path, on: bool) -> EditableText:
+    """``enabled`` of a mapping said where it is not so already; what is on need not be said."""
+    was = at_path(text.data, (*path, "enabled"))
+    if (was is not False) == on:
+        return text
+    return text.remove((*path, "enabled")) if on else text.set((*path, "enabled"), False)
+
+
+def _number(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int:
+    """The index of the entry that a change means, by what it was or by its number from 1."""
+    number, was = values.get("number"), values.get("was")
+    if was is None and number is None:
+        raise ChangeError(
+            "it is not said which entry is meant", "", "number: from 1, or was: the entry as it is written"
+        )
+    if was is None:
+        if not isinstance(number, int) or not 0 < number <= len(items):
+            raise ChangeError(f"no entry of this number is in {label}", quoted(number), _numbers(items))
+        return number - 1
+    found = [index for index, item in enumerate(items) if item == was]
+    if isinstance(number, int) and number - 1 in found:
+        return number - 1
+    if len(found) != 1:
+        message = f"no such entry is in {label}" if not found else f"this entry is {len(found)} times in {label}"
+        raise ChangeError(message, written(was), _numbers(items))
+    return found[0]
+
+
+def _before(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int | None:
+    before = values.get("before")
+    if before is None:
+        return None
+    if isinstance(before, int) and not isinstance(before, bool):
+        if not 0 < before <= len(items) + 1:
+            raise ChangeError(f"no entry of this number is in {label}", quoted(before), _numbers(items))
+        return before - 1
+    found = [index for index, item in enumerate(items) if item == before]
+    if not found:
+        raise ChangeError(f"no such entry to stand before is in {label}", written(before), _numbers(items))
+    return found[0]
+
+
+def _numbers(items: Sequence[Any]) -> str:
+    return f"1 to {len(items)}" if items else "the list is empty"
+
+
+def _shown(value: Any, default: object) -> str:
+    if value is None:
+        return str(default)
+    return ", ".join(map(str, value)) if isinstance(value, list) else written(value).strip('"')
+
+
+def _counted(count: int, what: str) -> str:
+    return f"{count:,} {what}{'' if count == 1 else 's'}"
+
+
+def _errors(change: Change, error: Exception) -> tuple[InputError, ...]:
+    """An error as errors at the line of the change."""
+    if isinstance(error, LoadError):
+        if change.verb == "edit":
+            return tuple(error.errors)
+        return tuple(replace(one, place=change.place) for one in error.errors)
+    if isinstance(error, ChangeError):
+        return (InputError(change.place, error.message, error.found, error.allowed, error.closest),)
+    return (InputError(change.place, str(error)),)
