@@ -10,6 +10,7 @@ from questions.examples import WALKS, address_of, kept_answers
 from work.answering import QUESTIONS
 
 ANSWERS = kept_answers()
+TRIAL = OpenApiParameter("trial", int, description="A trial of the network, by its number: its changes are made first.")
 TYPES = [question.of for question in QUESTIONS.values()]
 SHAPES, COMPONENTS = msgspec.json.schema_components(TYPES, ref_template="#/components/schemas/{name}")
 SHAPE_OF = dict(zip(QUESTIONS, SHAPES, strict=True))
@@ -26,14 +27,14 @@ def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[A
         view.question = question
         view.keys = tuple(one.name for one in parameters if isinstance(one, OpenApiParameter))
         fields = [name for one in parameters if not isinstance(one, OpenApiParameter) for name in one().fields]
-        view.known = (*view.keys, *fields)
+        view.known = (*view.keys, *fields, TRIAL.name)
         shape = {(200, "application/json"): SHAPE_OF[question]}
         shown = f"{view.__doc__}\n\nFor example: `{address_of(question)}`"
         given = [OpenApiExample("asked", WALKS, request_only=True)] if request is not None else []
         if question in ANSWERS:
             given.append(OpenApiExample("answered", ANSWERS[question], response_only=True))
         return extend_schema(
-            parameters=list(parameters), request=request, responses=shape, description=shown, examples=given
+            parameters=[*parameters, TRIAL], request=request, responses=shape, description=shown, examples=given
         )(view)
 
     return decorated

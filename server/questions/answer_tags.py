@@ -14,7 +14,7 @@ CODE = max(file.stat().st_mtime_ns for file in Path(routrel.__file__).parent.rgl
 """When the core was last written: an upgrade makes every answer anew, whatever its version says."""
 
 
-def tag_of(revision: Revision, question: str, parameters: dict[str, Any]) -> str:
+def tag_of(revision: Revision, question: str, parameters: Any) -> str:
     """The tag of one answer about one revision."""
     asked = json.dumps([routrel.__version__, CODE, revision.digest, revision.file_name, question, parameters])
     return quote_etag(hashlib.sha256(asked.encode()).hexdigest()[:32])

@@ -6,7 +6,7 @@ from typing import Any
 import msgspec
 from django.http import HttpResponse
 from django.utils.cache import get_conditional_response
-from drf_spectacular.utils import OpenApiParameter
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.exceptions import ValidationError
 from rest_framework.request import Request
@@ -16,11 +16,15 @@ from asked.models import AskedFlow
 from asked.records import keep, words_of
 from networks.access import revision_of, subject_of
 from networks.models import Revision
-from questions.answer_schema import answers
+from questions.answer_schema import SHAPE_OF, answers
 from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
+from trials.records import changes_asked, changes_text
+from trials.serializers import ChangesSerializer
 from work.service import ask, json_response
 
+MOST_FLOWS_COMPARED = 40
+"""Flows asked before that a trial is held against."""
 MOST_COLUMNS = 2**31 - 1
 FILE = OpenApiParameter("file", str, required=True)
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
@@ -37,14 +41,15 @@ class AskingView(APIView):
     """All query parameters that there are."""
 
     def answer(self, request: Request, revision: Revision, parameters: dict[str, Any]) -> bytes:
-        return ask(subject_of(revision), self.question, parameters, request.user)
+        changes = changes_asked(request, revision)
+        return ask(subject_of(revision), self.question, parameters, request.user, None, changes)
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
         """Refuse parameters that this question does not have: a misspelt one would change the answer unseen."""
         super().initial(request, *args, **kwargs)
         unknown = sorted(set(request.query_params) - set(self.known))
         if unknown:
-            allowed = ", ".join(self.known) or "none"
+            allowed = ", ".join(self.known)
             raise ValidationError({"detail": f"unknown parameter {unknown[0]!r}; allowed: {allowed}"})
 
 
@@ -66,13 +71,15 @@ class QuestionView(AskingView):
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
         parameters = self.parameters(request)
-        tag = tag_of(revision, self.question, parameters)
+        changes = changes_asked(request, revision)
+        tag = tag_of(revision, self.question, [parameters, changes] if changes else parameters)
         answer, text = tagged(request, tag, lambda: self.answer(request, revision, parameters))
-        self.answered(request, revision, parameters, text)
+        if not changes:
+            self.answered(request, revision, parameters, text)
         return answer
 
     def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
-        """After an answer; ``text`` is None where the client has it already."""
+        """After an answer about the revision as it is; ``text`` is None where the client has it already."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
         return {key: request.query_params.get(key) for key in self.keys}
@@ -203,9 +210,46 @@ class ComparisonView(AskingView):
         since = revision_of(request, network_id, serializer.validated_data["since"])
         starred = AskedFlow.objects.filter(network=revision.network_id, user=request.user, starred=True)
         parameters = {"flows": [words_of(flow) for flow in starred]}
-        tag = tag_of(revision, self.question, {**parameters, "since": [since.digest, since.file_name]})
+        changes = changes_asked(request, revision)
+        asked = {**parameters, "since": [since.digest, since.file_name], "changes": changes}
+        tag = tag_of(revision, self.question, asked)
         of, before = subject_of(revision), subject_of(since)
-        return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before))[0]
+        return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before, changes))[0]
+
+
+@answers("tried")
+class TriedView(QuestionView):
+    """What becomes of each change of a trial on this revision: in words, made or not, and why not."""
+
+    @extend_schema(request=ChangesSerializer, responses={(200, "application/json"): SHAPE_OF["tried"]})
+    def post(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        """The same of any list of changes, which is not kept."""
+        revision = revision_of(request, network_id, number)
+        serializer = ChangesSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        changes = changes_text(serializer.validated_data["changes"])
+        return json_response(ask(subject_of(revision), self.question, {}, request.user, None, changes))
+
+
+@answers("moved")
+class MovedView(QuestionView):
+    """What a trial moves: routes of all tables, and what one asked before or starred."""
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        revision = revision_of(request, network_id, number)
+        flows = AskedFlow.objects.filter(network=revision.network_id, user=request.user)
+        asked = flows.order_by("-starred", "-asked_at")[:MOST_FLOWS_COMPARED]
+        return json_response(self.answer(request, revision, {"flows": [words_of(flow) for flow in asked]}))
+
+
+@answers("difference")
+class DifferenceView(QuestionView):
+    """What a trial makes of the files: a unified difference, and the one that takes it back."""
+
+
+@answers("device-text", DEVICE)
+class DeviceTextView(QuestionView):
+    """A device's own text, as it is edited."""
 
 
 @answers("sources")

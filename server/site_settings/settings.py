@@ -65,6 +65,7 @@ INSTALLED_APPS = [
     "accounts",
     "networks",
     "asked",
+    "trials",
     "questions",
 ]
 MIDDLEWARE = [

@@ -16,6 +16,7 @@ urlpatterns = [
     path("api/", include("accounts.urls")),
     path("api/", include("networks.urls")),
     path("api/", include("asked.urls")),
+    path("api/", include("trials.urls")),
     path("api/", include("questions.urls")),
     path("api/health", HealthView.as_view(), name="health"),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[]), name="schema"),

@@ -1,16 +1,28 @@
 """What a work process answers: questions by name, each of a solved revision and plain parameters."""
 
 import hashlib
+import json
+from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
 import msgspec
 
-from routrel.analysis.answers import comparisons, contests, destinations, model, policies, routes, statements, walks
+from routrel.analysis.answers import (
+    comparisons,
+    contests,
+    destinations,
+    model,
+    policies,
+    routes,
+    statements,
+    trials,
+    walks,
+)
 from routrel.analysis.check import check, finding_answer
-from routrel.analysis.comparison import compare
+from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
@@ -19,9 +31,11 @@ from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.routes_to import routes_to
 from routrel.analysis.statements import Span, outline, statements_at
 from routrel.analysis.table_rows import table_rows
+from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import is_capture
+from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
@@ -29,6 +43,9 @@ from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+
+TRIALS_KEPT = 3
+"""Trials of a revision that are kept solved."""
 
 MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
@@ -59,6 +76,8 @@ class SolvedRevision:
     answerer: Answerer
     evidence: Evidence
     is_capture: bool
+    trial: Trial | None = None
+    _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
     _findings: list[Finding] | None = None
     _words: Words | None = None
     _why: WhyAnswerer | None = None
@@ -70,6 +89,19 @@ class SolvedRevision:
         solved = solve(read_files(files))
         answerer = Answerer(solved)
         return cls(files, solved, answerer, Evidence(answerer), is_capture(files))
+
+    def tried(self, changes: str) -> "SolvedRevision":
+        """The revision with changes, which are a JSON list; those it was asked with last are kept."""
+        if changes not in self._trials:
+            trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))
+            answerer = Answerer(trial.after)
+            self._trials[changes] = SolvedRevision(
+                trial.applied.files, trial.after, answerer, Evidence(answerer), self.is_capture, trial
+            )
+            while len(self._trials) > TRIALS_KEPT:
+                self._trials.popitem(last=False)
+        self._trials.move_to_end(changes)
+        return self._trials[changes]
 
     def words(self) -> Words:
         if self._words is None:
@@ -168,6 +200,36 @@ def _comparison(revision: SolvedRevision, parameters: Parameters) -> comparisons
     return compare(parameters["since"].solved, revision.solved, flows, MOST_ROUTES)
 
 
+def _moved(revision: SolvedRevision, parameters: Parameters) -> comparisons.Moved:
+    flows = [Flow(**flow) for flow in parameters["flows"]]
+    return moved(_trial(revision).before, revision.solved, flows, MOST_ROUTES)
+
+
+def _trial(revision: SolvedRevision) -> Trial:
+    if revision.trial is None:
+        raise RefusedError(400, {"detail": "This is asked of a trial: name one."})
+    return revision.trial
+
+
+def _device_text(revision: SolvedRevision, parameters: Parameters) -> trials.DeviceText:
+    revision.instance({"device": parameters.get("device")})
+    name, trial = parameters["device"], revision.trial
+    if trial is None:
+        return device_text(revision.files, revision.solved.network, name)
+    changes = [outcome.change for outcome in trial.applied.outcomes]
+    return device_text(trial.files, trial.before.network, name, changes)
+
+
+def _changed_files(revision: SolvedRevision, parameters: Parameters) -> list[SourceText]:
+    """All files that differ, whole; refused where a change is in error."""
+    trial = _trial(revision)
+    if trial.has_errors:
+        raise RefusedError(
+            409, {"detail": "Some changes of this trial cannot be made here: mend them or switch them off."}
+        )
+    return [SourceText(name, text) for name, text in sorted(trial.applied.changed_files.items())]
+
+
 def _file(revision: SolvedRevision, parameters: Parameters) -> str:
     """The file that a question names."""
     name: str = parameters.get("file") or ""
@@ -218,6 +280,11 @@ QUESTIONS = {
     "policy": Question(policies.PolicyReport, _policy),
     "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
     "comparison": Question(comparisons.Comparison, _comparison),
+    "tried": Question(trials.Tried, lambda revision, _: _trial(revision).tried()),
+    "moved": Question(comparisons.Moved, _moved),
+    "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
+    "changed-files": Question(list[SourceText], _changed_files),
+    "device-text": Question(trials.DeviceText, _device_text),
     "outline": Question(list[statements.Heading], lambda revision, of: outline(revision.solved, _file(revision, of))),
     "statements": Question(list[statements.Statement], _statements),
     "sources": Question(

@@ -29,13 +29,16 @@ LARGE = 512 * 1024 * 1024
 
 @dataclass(frozen=True)
 class Question:
-    """``since`` is the digest and file name of an earlier revision that the first is held against."""
+    """``since`` is the digest and file name of an earlier revision that the first is held against; ``changes`` are
+    tried on it first, as JSON text.
+    """
 
     digest: str
     file_name: str
     name: str
     parameters: dict[str, Any]
     since: tuple[str, str] | None = None
+    changes: str = ""
 
 
 @dataclass(frozen=True)
@@ -78,6 +81,8 @@ class Worker:
         try:
             revision, seconds = self._revision(question.digest, question.file_name)
             since = None if question.since is None else self._revision(*question.since)[0]
+            if question.changes:
+                revision = revision.tried(question.changes)
             return Outcome("answer", 200, answer(revision, question.name, question.parameters, since), seconds)
         except LoadError as error:
             return Outcome("refused", 400, load_error_body(error))

@@ -48,14 +48,16 @@ class Subject:
         return f"{self.digest}:{self.file_name}", self.file_name
 
 
-def ask(of: Subject, name: str, parameters: dict[str, Any], user: Any, since: Subject | None = None) -> bytes:
+def ask(
+    of: Subject, name: str, parameters: dict[str, Any], user: Any, since: Subject | None = None, changes: str = ""
+) -> bytes:
     """The JSON text of an answer; anything else is an exception that the API answers with.
 
-    ``since`` is an earlier revision that the first is held against.
+    ``since`` is an earlier revision that the first is held against; ``changes``, as JSON text, are tried on the first.
     """
     if not connection.in_atomic_block:
         connection.close()  # others have use for it while this one waits
-    question = Question(*of.key, name, parameters, None if since is None else since.key)
+    question = Question(*of.key, name, parameters, None if since is None else since.key, changes)
     try:
         outcome: Outcome = pool.ask(
             question, of.text, str(getattr(user, "pk", "")), None if since is None else since.text

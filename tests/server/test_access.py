@@ -24,6 +24,14 @@ OWN = {
 }
 
 
+@pytest.fixture
+def network(network, owner) -> dict:
+    """The network with a trial."""
+    trial = {"revision": 1, "changes": [{"disable": "device", "at": "r"}]}
+    assert owner.post(f"/api/networks/{network['id']}/trials", trial, format="json").status_code == 201
+    return network
+
+
 def endpoints() -> list[tuple[str, str]]:
     paths = SchemaGenerator().get_schema(public=True)["paths"]
     return sorted((path, method) for path, methods in paths.items() for method in methods if method in METHODS)
@@ -31,13 +39,13 @@ def endpoints() -> list[tuple[str, str]]:
 
 ALL = endpoints()
 OF_A_NETWORK = [endpoint for endpoint in ALL if endpoint not in OPEN | OWN]
-NOT_CHANGING = ("/walks", "/asked/{asked_id}", "/deleted-networks/{network_id}")
-"""What is asked by post, since it does not fit an address; one's own list of what was asked; what only owners see."""
+NOT_CHANGING = ("/walks", "/tried", "/trials", "/trials/{trial}", "/asked/{asked_id}", "/deleted-networks/{network_id}")
+"""What is asked or tried, by whoever may read; one's own list of what was asked; what only owners see."""
 CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" and not path.endswith(NOT_CHANGING)]
 
 
 def url(path: str, network: dict) -> str:
-    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1)
+    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1, trial=1)
     extra = {
         "walk": "?from=h1&to=h2",
         "comparison": "?since=1",
@@ -50,6 +58,10 @@ def url(path: str, network: dict) -> str:
         "tipping": "?device=r&prefix=10.0.1.0/24",
         "forest": "?prefix=10.0.1.0/24",
         "source": "?file=network.yaml",
+        "tried": "?trial=1",
+        "moved": "?trial=1",
+        "difference": "?trial=1",
+        "device-text": "?device=r",
     }
     return filled + extra.get(path.rsplit("/", 1)[1], "")
 

@@ -48,7 +48,8 @@ def complaints(answer, path: str, method: str = "get", status: str = "200") -> l
 
 
 BASE = "/api/networks/{network_id}/revisions/{number}/"
-ASKED = {name: shown.ASKED.get(name, {}) for name in QUESTIONS if name not in ("walk", "walks", "loaded")}
+OTHERS = ("walk", "walks", "loaded", "changed-files")
+ASKED = {name: shown.ASKED.get(name, {}) for name in QUESTIONS if name not in OTHERS}
 FLOWS = [
     ("ot-tracking", "bookings", "tracking"),
     ("tq-office", "resolver", "names"),
@@ -66,7 +67,10 @@ VALIDATORS = {what: validator(BASE + what) for what in (*ASKED, "walk")}
 def demo(owner) -> dict:
     from networks.example import zipped_example
 
-    return upload(owner, zipped_example(), "saltmarsh.zip").json()
+    made = upload(owner, zipped_example(), "saltmarsh.zip").json()
+    trial = {"revision": 1, "changes": shown.CHANGES}
+    assert owner.post(f"/api/networks/{made['id']}/trials", trial, format="json").status_code == 201
+    return made
 
 
 def test_the_examples_of_the_schema_are_what_is_answered():
@@ -83,7 +87,7 @@ def test_the_schema_shows_how_each_question_is_asked():
 
 def test_every_question_about_the_demo_is_answered_as_promised(owner, demo):
     base = BASE
-    assert {*ASKED, "walk", "walks", "loaded"} == {*QUESTIONS}
+    assert {*ASKED, *OTHERS} == {*QUESTIONS}
     for what, query in ASKED.items():
         answer = owner.get(base.format(network_id=demo["id"], number=1) + what, query)
         assert answer.status_code == 200, (what, answer.json())
@@ -143,7 +147,9 @@ def test_networks_and_errors_have_the_shapes_promised(owner, network):
     here = one.format(network_id=network["id"])
     assert complaints(owner.get("/api/networks"), "/api/networks") == []
     assert complaints(owner.get(here), one) == []
-    for what in ("members", "revisions"):
+    trial = owner.post(f"{here}/trials", {"revision": 1, "changes": [{"disable": "device", "at": "r"}]}, format="json")
+    assert complaints(trial, f"{one}/trials", "post", "201") == []
+    for what in ("members", "revisions", "trials"):
         assert complaints(owner.get(f"{here}/{what}"), f"{one}/{what}") == []
     assert complaints(upload(owner, b"x"), "/api/networks", "post", "400") == []
     assert complaints(owner.get("/api/session"), "/api/session") == []

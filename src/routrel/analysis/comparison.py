@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from typing import Any
 
-from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, RouteChange
+from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, Moved, RouteChange
 from routrel.analysis.answers.routes import TableRow
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
 from routrel.analysis.changed_routes import changed_routes
@@ -26,13 +26,19 @@ MOST_ROUTES = 10_000
 
 def compare(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Comparison:
     """What differs after from before; the first ``most_routes`` of the routes that differ are listed."""
+    found = moved(before, after, flows, most_routes)
+    return Comparison([*_model(before, after)], found.routes_changed, found.routes, found.flows)
+
+
+def moved(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Moved:
+    """The routes and flows that differ after from before; the first ``most_routes`` of the routes are listed."""
     listed: list[RouteChange] = []
     count = 0
     for change in changed_routes(before, after):
         count += 1
         if len(listed) < most_routes:
             listed.append(change)
-    return Comparison([*_model(before, after)], count, listed, _flows(before, after, flows))
+    return Moved(count, listed, _flows(before, after, flows))
 
 
 def _model(before: Solved, after: Solved) -> Iterator[ModelChange]:

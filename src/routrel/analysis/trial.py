@@ -3,10 +3,12 @@
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from routrel.analysis.answers.trials import ChangeProblem, Tried, TriedChange
-from routrel.formats.changes.applying import Applied, Outcome, apply_changes
+from routrel.analysis.answers.trials import ChangeProblem, DeviceText, FileDifference, Tried, TriedChange
+from routrel.formats.changes.applying import Applied, Applier, Outcome, apply_changes
 from routrel.formats.changes.difference import difference
+from routrel.formats.changes.text_edits import TextEditError
 from routrel.model.changes import Change
+from routrel.model.network import Network
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 
@@ -34,6 +36,10 @@ class Trial:
         """What became of each change."""
         return Tried([_tried(outcome) for outcome in self.applied.outcomes], sorted(self.applied.changed_files))
 
+    def file_difference(self) -> FileDifference:
+        """Both differences of the files."""
+        return FileDifference(self.difference(), self.difference(reverse=True))
+
     def difference(self, reverse: bool = False) -> str:
         """The unified difference of the files, or what takes it back."""
         return difference(self.files, self.applied.changed_files, reverse)
@@ -53,3 +59,16 @@ def tried_lines(tried: Tried) -> Iterator[str]:
             continue
         off = " (off)" if one.state == "off" else ""
         yield f"{number}. {one.words}{off}{f' ({one.remark})' if one.remark else ''}"
+
+
+def device_text(
+    files: Mapping[str, bytes], network: Network, device: str, changes: Sequence[Change] = ()
+) -> DeviceText:
+    """The text of a device of a network after some changes."""
+    applier = Applier(files, network)
+    for number, change in enumerate(changes):
+        applier.apply(number, change)
+    try:
+        return DeviceText(device, applier.sources.device(device).text, "")
+    except TextEditError as error:
+        return DeviceText(device, "", str(error))

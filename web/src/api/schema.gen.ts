@@ -276,6 +276,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/device-text": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A device's own text, as it is edited.
+         *
+         *     For example: `.../revisions/latest/device-text?device=oq-winch`
+         */
+        get: operations["networks_revisions_device_text_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/difference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a trial makes of the files: a unified difference, and the one that takes it back.
+         *
+         *     For example: `.../revisions/latest/difference?trial=1`
+         */
+        get: operations["networks_revisions_difference_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/download": {
         parameters: {
             query?: never;
@@ -390,6 +432,27 @@ export interface paths {
          *     For example: `.../revisions/latest/map`
          */
         get: operations["networks_revisions_map_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/moved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a trial moves: routes of all tables, and what one asked before or starred.
+         *
+         *     For example: `.../revisions/latest/moved?trial=1`
+         */
+        get: operations["networks_revisions_moved_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -587,6 +650,32 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What becomes of each change of a trial on this revision: in words, made or not, and why not.
+         *
+         *     For example: `.../revisions/latest/tried?trial=1`
+         */
+        get: operations["networks_revisions_tried_retrieve"];
+        put?: never;
+        /**
+         * @description What becomes of each change of a trial on this revision: in words, made or not, and why not.
+         *
+         *     For example: `.../revisions/latest/tried?trial=1`
+         */
+        post: operations["networks_revisions_tried_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/understanding": {
         parameters: {
             query?: never;
@@ -665,6 +754,60 @@ export interface paths {
         get: operations["networks_revisions_words_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The trials of a network, the last changed first; every member may try. */
+        get: operations["trials_list"];
+        put?: never;
+        /** @description Keep a new one. */
+        post: operations["networks_trials_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/trials/{trial}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One trial. */
+        get: operations["networks_trials_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Delete it: one's own, or any where one may edit. */
+        delete: operations["networks_trials_destroy"];
+        options?: never;
+        head?: never;
+        /** @description Change it, or undo or redo what was done in it. */
+        patch: operations["networks_trials_partial_update"];
+        trace?: never;
+    };
+    "/api/networks/{network_id}/trials/{trial}/revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A trial made into a new revision. */
+        post: operations["networks_trials_revision_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -892,6 +1035,23 @@ export interface components {
             unsure: boolean;
         };
         /**
+         * ChangeProblem
+         * @description Why a change was left out; ``place`` is in the text that the change gives, where it gives one.
+         */
+        ChangeProblem: {
+            message: string;
+            found: string;
+            allowed: string;
+            nearest: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        /** @description A list of changes, each as docs/changes.md has it. */
+        ChangesRequest: {
+            changes: {
+                [key: string]: unknown;
+            }[];
+        };
+        /**
          * Check
          * @description One thing that was looked at, with its line; ``written`` is the entry or rule as it stands there.
          */
@@ -979,6 +1139,15 @@ export interface components {
             site: string | null;
         };
         /**
+         * DeviceText
+         * @description A device's own text, as it is edited; ``note`` is why it cannot be edited by itself, and it is empty then.
+         */
+        DeviceText: {
+            device: string;
+            text: string;
+            note: string;
+        };
+        /**
          * Difference
          * @description A prefix at which the table read off a device and the computed one differ.
          */
@@ -1016,6 +1185,14 @@ export interface components {
             how: "delivered" | "discarded" | "leaves" | "loops" | "unresolved" | "unrouted";
             device: string;
             interface: string | null;
+        };
+        /**
+         * FileDifference
+         * @description The unified difference of the files that changes make, and the one that takes it back.
+         */
+        FileDifference: {
+            difference: string;
+            back_out: string;
         };
         /**
          * Finding
@@ -1241,6 +1418,15 @@ export interface components {
             down: number;
         };
         /**
+         * Moved
+         * @description Routes and flows that differ; ``routes`` lists the first of the ``routes_changed``.
+         */
+        Moved: {
+            routes_changed: number;
+            routes: components["schemas"]["RouteChange"][];
+            flows: components["schemas"]["FlowChange"][];
+        };
+        /**
          * NearMiss
          * @description An accepting entry that one field alone keeps from matching, or that stands behind the one that drops.
          */
@@ -1282,6 +1468,15 @@ export interface components {
             name: string;
             /** @default 365 */
             days: number | null;
+        };
+        /** @description A trial to be kept; ``revision`` is the number of the revision that it is written on. */
+        NewTrialRequest: {
+            name?: string;
+            note?: string;
+            revision: number;
+            changes?: {
+                [key: string]: unknown;
+            }[];
         };
         /**
          * NextHop
@@ -1330,6 +1525,20 @@ export interface components {
         };
         PatchedNetworkRequest: {
             name?: string;
+        };
+        /**
+         * @description What is to be another: the changes, the step that holds (counted from 0), the name, the note.
+         *
+         *     With ``version``, a trial that was changed since is not changed.
+         */
+        PatchedTrialChangeRequest: {
+            name?: string;
+            note?: string;
+            changes?: {
+                [key: string]: unknown;
+            }[];
+            at?: number;
+            version?: number;
         };
         /**
          * Place
@@ -1701,6 +1910,53 @@ export interface components {
             expires_at: string | null;
             /** Format: date-time */
             last_used_at: string | null;
+        };
+        /** @description A trial; ``at`` of its ``steps`` holds now, and can be undone while it is above 0. */
+        Trial: {
+            number: number;
+            name: string;
+            note: string;
+            created_by?: string | null;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            changed_at: string;
+            revision: number;
+            changes: {
+                [key: string]: unknown;
+            }[];
+            at: number;
+            readonly steps: number;
+            version: number;
+        };
+        /** @description ``revision`` is the one that the changes are made to. */
+        TrialRevisionRequest: {
+            revision: number;
+            note?: string;
+        };
+        /**
+         * Tried
+         * @description Changes made one after the other; ``changed_files`` are those of the network's files that differ.
+         */
+        Tried: {
+            changes: components["schemas"]["TriedChange"][];
+            changed_files: string[];
+        };
+        /**
+         * TriedChange
+         * @description One change of a list.
+         *
+         *         ``change`` is it as data, with entries that it means written out; ``words`` is what it does, on one line. A change
+         *         that is ``off`` was not made, nor one with an ``error``; one that does ``nothing`` is so already. ``remark`` says
+         *         what else is to be known: that it does nothing, or changes again what another did.
+         */
+        TriedChange: {
+            change: Record<string, never>;
+            words: string;
+            /** @enum {unknown} */
+            state: "applied" | "error" | "nothing" | "off";
+            remark: string;
+            problems: components["schemas"]["ChangeProblem"][];
         };
         /**
          * Understanding
@@ -2563,6 +2819,8 @@ export interface operations {
             query: {
                 /** @description The number of the revision that it is held against. */
                 since: number;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -2598,6 +2856,8 @@ export interface operations {
                 device: string;
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
                 /** @description A routing instance; the default one where it is left out. */
                 vrf?: string;
             };
@@ -2616,6 +2876,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Contest"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_device_text_retrieve: {
+        parameters: {
+            query: {
+                device: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeviceText"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_difference_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileDifference"];
                 };
             };
             /** @description an error */
@@ -2664,6 +2993,8 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
                 /** @description A routing instance; the default one where it is left out. */
                 vrf?: string;
             };
@@ -2697,7 +3028,10 @@ export interface operations {
     };
     networks_revisions_findings_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -2731,6 +3065,8 @@ export interface operations {
             query: {
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -2762,7 +3098,10 @@ export interface operations {
     };
     networks_revisions_instances_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -2793,7 +3132,10 @@ export interface operations {
     };
     networks_revisions_map_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -2822,10 +3164,46 @@ export interface operations {
             };
         };
     };
+    networks_revisions_moved_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moved"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_outline_retrieve: {
         parameters: {
             query: {
                 file: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -2857,7 +3235,10 @@ export interface operations {
     };
     networks_revisions_policies_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -2892,6 +3273,8 @@ export interface operations {
                 device: string;
                 /** @description A policy of the device, by name. */
                 policy: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -2923,7 +3306,10 @@ export interface operations {
     };
     networks_revisions_services_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -2956,6 +3342,8 @@ export interface operations {
         parameters: {
             query: {
                 file: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -2987,7 +3375,10 @@ export interface operations {
     };
     networks_revisions_sources_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -3023,6 +3414,8 @@ export interface operations {
                 end?: number;
                 file: string;
                 line: number;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -3056,6 +3449,8 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
                 /** @description A routing instance; the default one where it is left out. */
                 vrf?: string;
             };
@@ -3093,6 +3488,8 @@ export interface operations {
                 device: string;
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
                 /** @description A routing instance; the default one where it is left out. */
                 vrf?: string;
             };
@@ -3124,9 +3521,86 @@ export interface operations {
             };
         };
     };
+    networks_revisions_tried_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_tried_create: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangesRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["ChangesRequest"];
+                "multipart/form-data": components["schemas"]["ChangesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_understanding_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -3164,6 +3638,8 @@ export interface operations {
                 source?: string;
                 source_port?: number | null;
                 to: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
                 vrf?: string;
             };
             header?: never;
@@ -3196,7 +3672,10 @@ export interface operations {
     };
     networks_revisions_walks_create: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
             header?: never;
             path: {
                 network_id: string;
@@ -3236,6 +3715,8 @@ export interface operations {
             query?: {
                 /** @description What was typed so far. */
                 q?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
             };
             header?: never;
             path: {
@@ -3252,6 +3733,207 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Word"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trials_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_trials_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTrialRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewTrialRequest"];
+                "multipart/form-data": components["schemas"]["NewTrialRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_trials_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_trials_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_trials_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedTrialChangeRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedTrialChangeRequest"];
+                "multipart/form-data": components["schemas"]["PatchedTrialChangeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_trials_revision_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+                trial: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialRevisionRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["TrialRevisionRequest"];
+                "multipart/form-data": components["schemas"]["TrialRevisionRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"];
                 };
             };
             /** @description an error */

@@ -36,6 +36,14 @@ class FlowChange(Struct, frozen=True):
     changed: bool
 
 
+class Moved(Struct, frozen=True):
+    """Routes and flows that differ; ``routes`` lists the first of the ``routes_changed``."""
+
+    routes_changed: int
+    routes: list[RouteChange]
+    flows: list[FlowChange]
+
+
 class Comparison(Struct, frozen=True):
     """``routes`` lists the first of the ``routes_changed`` routes that differ."""
 

@@ -37,3 +37,18 @@ class Tried(Struct, frozen=True):
 
     changes: list[TriedChange]
     changed_files: list[str]
+
+
+class FileDifference(Struct, frozen=True):
+    """The unified difference of the files that changes make, and the one that takes it back."""
+
+    difference: str
+    back_out: str
+
+
+class DeviceText(Struct, frozen=True):
+    """A device's own text, as it is edited; ``note`` is why it cannot be edited by itself, and it is empty then."""
+
+    device: str
+    text: str
+    note: str
