@@ -44,12 +44,17 @@ class NewTrialSerializer(serializers.Serializer[Any]):
 class TrialChangeSerializer(serializers.Serializer[Any]):
     """What is to be another: the changes, the step that holds (counted from 0), the name, the note.
 
-    With ``version``, a trial that was changed since is not changed.
+    ``add`` are changes that come to those that hold, ``line`` is one of them as it is typed. With ``revision``,
+    entries that changes mean are written out as they stand there. With ``version``, a trial that was changed since is
+    not changed.
     """
 
     name = serializers.CharField(required=False, allow_blank=True, max_length=200)
     note = serializers.CharField(required=False, allow_blank=True, max_length=4000)
     changes = serializers.ListField(child=serializers.DictField(), required=False, max_length=MOST_CHANGES)
+    add = serializers.ListField(child=serializers.DictField(), required=False, max_length=MOST_CHANGES)
+    line = serializers.CharField(required=False, max_length=2000)
+    revision = serializers.IntegerField(required=False, min_value=1)
     at = serializers.IntegerField(required=False, min_value=0)
     version = serializers.IntegerField(required=False, min_value=1)
 

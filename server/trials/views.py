@@ -19,6 +19,7 @@ from networks.models import Revision, Role
 from networks.serializers import RevisionSerializer
 from networks.uploads import check_quota, store, upload_of
 from routrel.formats.archives import is_zip
+from routrel.formats.changes.reading import read_change
 from routrel.formats.sources import files_of_upload
 from trials.models import Trial
 from trials.records import change, changes_text, create
@@ -52,6 +53,7 @@ class TrialListView(APIView):
         network_of(request, network_id)
         values = _valid(NewTrialSerializer(data=request.data))
         revision = revision_of(request, network_id, values["revision"])
+        values["changes"] = _written_out(revision, values.get("changes", []), request.user)
         trial = create(revision.network, request.user, revision.number, values)
         return Response(TrialSerializer(trial).data, status=status.HTTP_201_CREATED)
 
@@ -66,9 +68,17 @@ class TrialView(APIView):
     @extend_schema(request=TrialChangeSerializer, responses=TrialSerializer)
     def patch(self, request: Request, network_id: str, trial: int) -> Response:
         """Change it, or undo or redo what was done in it."""
-        network = network_of(request, network_id)
+        found = _trial_of(request, network_id, trial)
         values = _valid(TrialChangeSerializer(data=request.data))
-        return Response(TrialSerializer(change(network, trial, values)).data)
+        added = [*values.get("add", [])]
+        if "line" in values:
+            added.append(read_change(values["line"], "what was typed").data())
+        if added:
+            values["changes"] = [*values.get("changes", found.changes), *added]
+        if "changes" in values and "revision" in values:
+            revision = revision_of(request, network_id, values["revision"])
+            values["changes"] = _written_out(revision, values["changes"], request.user)
+        return Response(TrialSerializer(change(found.network, trial, values)).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, network_id: str, trial: int) -> Response:
@@ -97,6 +107,20 @@ class TrialRevisionView(APIView):
         revision = store(network, upload, request.user, note[:500])
         ask_starred(network, revision, request.user)
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
+
+
+def _written_out(revision: Revision, changes: list[dict[str, Any]], user: Any) -> list[dict[str, Any]]:
+    """Changes with the entries that they mean, so that they mean the same in another revision."""
+    text = ask(subject_of(revision), "tried", {}, user, None, changes_text(changes)) if changes else b'{"changes": []}'
+    return [one.change for one in msgspec.json.decode(text, type=_Tried).changes]
+
+
+class _Change(msgspec.Struct):
+    change: dict[str, Any]
+
+
+class _Tried(msgspec.Struct):
+    changes: list[_Change]
 
 
 def _trial_of(request: Request, network_id: str, number: int) -> Trial:

@@ -28,7 +28,7 @@ def test_near_misses_are_accepting_entries_off_by_one_field_the_protocol_first()
             entry(protocol=1),
         ),
     )
-    assert [(m.entry, m.field, m.has, m.needs) for m in near_misses(acl, HEADER)] == [
+    assert [(m.entry, m.field, m.has, m.needs) for m in near_misses("fw", acl, HEADER)] == [
         (2, "protocol", "udp", "tcp"),
         (5, "source", "10.9.0.0/16", "10.0.1.10"),
         (1, "destination_ports", "80", "443"),

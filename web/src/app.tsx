@@ -16,6 +16,7 @@ import { TokensPage } from "./session/TokensPage";
 import { TablePage } from "./tables/TablePage";
 import { Failed, Waiting } from "./ui/states";
 
+const EditPage = lazy(() => import("./trials/EditPage"));
 const ChangesPage = lazy(() => import("./model/ChangesPage"));
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
@@ -30,6 +31,7 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "model/source": <SourcePage />,
   "model/revisions": <RevisionsPage />,
   "model/changes": <ChangesPage />,
+  "model/edit": <EditPage />,
 };
 
 /** An address of old: what it asks is asked where it stands now. */

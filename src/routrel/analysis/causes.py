@@ -260,8 +260,8 @@ class CauseFinder:
             acl=acl.name,
             entry=None if check.entry is None else check.entry + 1,
             place=place or None,
-            near_misses=near_misses(acl, stop.header, check.entry),
-            remedy=missing_entry(acl, check.entry, stop.header, is_reply, ports),
+            near_misses=near_misses(device.name, acl, stop.header, check.entry),
+            remedy=missing_entry(device.name, acl, check.entry, stop.header, is_reply, ports),
             notes=self._gap_notes(device, interface),
         )
 

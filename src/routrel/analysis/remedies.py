@@ -6,8 +6,10 @@ flow walked anew from where it began: the stop must be gone, and nothing new may
 """
 
 from dataclasses import replace
+from typing import Any
 
 from routrel.analysis.answers.walks import NearMiss, Remedy
+from routrel.analysis.offered_changes import entry_added, entry_mended, static_added
 from routrel.forwarding.flow import GOOD
 from routrel.forwarding.trace import Ending, Start, Stop, Trace, Verdict
 from routrel.forwarding.walk import Walker
@@ -66,26 +68,28 @@ def entry_text(entry: AclEntry) -> str:
 
 
 def missing_entry(
-    acl: Acl, decider: int | None, header: Header, is_reply: bool, ports: tuple[PortRange, ...] = ()
+    device: str, acl: Acl, decider: int | None, header: Header, is_reply: bool, ports: tuple[PortRange, ...] = ()
 ) -> Remedy | None:
     """The entry that lets a packet pass and where to put it: a near one with its protocol set right, else the
     narrowest. ``decider`` is the index of the entry that drops the packet, None for the closing drop; ``ports``
     are the service's, where all of them are treated as the header's own.
     """
     at = len(acl.entries) if decider is None else decider
-    for miss in near_misses(acl, header, decider):
+    for miss in near_misses(device, acl, header, decider):
         near = acl.entries[miss.entry - 1]
         if miss.field == "protocol" and miss.entry <= at:
             added = replace(near, match=replace(near.match, protocol=header.protocol), name="")
             if _takes_all(added.match, is_reply, ports) and _passes(acl, miss.entry, added, header):
                 text = f"add to ACL {acl.name}, after entry {miss.entry}"
-                return Remedy(text, f"- {entry_text(added)}", near.place or None)
+                change = entry_added(device, acl, miss.entry, added)
+                return Remedy(text, f"- {entry_text(added)}", near.place or None, [change])
     added = AclEntry("accept", _exact_match(header, is_reply, ports))
     if not _passes(acl, at, added, header):
         return None
     where = f"before entry {at + 1}" if decider is not None else "at the end"
     place = acl.entries[at].place if decider is not None else acl.place
-    return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(added)}", place or None)
+    change = entry_added(device, acl, at, added)
+    return Remedy(f"add to ACL {acl.name}, {where}", f"- {entry_text(added)}", place or None, [change])
 
 
 def _passes(acl: Acl, at: int, added: AclEntry, header: Header) -> bool:
@@ -113,7 +117,7 @@ def _exact_match(header: Header, is_reply: bool, ports: tuple[PortRange, ...]) -
     )
 
 
-def near_misses(acl: Acl, header: Header, decider: int | None = None) -> tuple[NearMiss, ...]:
+def near_misses(device: str, acl: Acl, header: Header, decider: int | None = None) -> tuple[NearMiss, ...]:
     """Accepting entries that one field alone keeps from matching, or that the entry ``decider`` stands before."""
     found = []
     for index, entry in enumerate(acl.entries):
@@ -123,16 +127,18 @@ def near_misses(acl: Acl, header: Header, decider: int | None = None) -> tuple[N
         failed = entry.match.failed_fields(header)
         if not failed and decider is not None and index > decider:
             place = f"behind entry {decider + 1}", f"before entry {decider + 1}"
-            found.append(NearMiss(index + 1, "order", *place, entry.place or None))
+            change = entry_mended(device, acl, index, "order", header, decider)
+            found.append(NearMiss(index + 1, "order", *place, entry.place or None, change))
         if len(failed) != 1:
             continue
         if failed[0] == "protocol" and (entry.match.protocol in PORTED) != (header.protocol in PORTED):
             continue
-        found.append(_near_miss(index, entry, failed[0], header))
+        change = entry_mended(device, acl, index, failed[0], header, decider)
+        found.append(_near_miss(index, entry, failed[0], header, change))
     return tuple(sorted(found, key=lambda miss: (MISS_ORDER.index(miss.field), miss.entry)))
 
 
-def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMiss:
+def _near_miss(index: int, entry: AclEntry, name: str, header: Header, change: dict[str, Any]) -> NearMiss:
     match = entry.match
     has: object
     needs: object
@@ -144,7 +150,7 @@ def _near_miss(index: int, entry: AclEntry, name: str, header: Header) -> NearMi
         has, needs = ", ".join(map(str, match.source_ports)), header.source_port
     else:
         has, needs = ", ".join(map(str, match.destination_ports)), header.destination_port
-    return NearMiss(index + 1, name, str(has), str(needs), entry.place or None)
+    return NearMiss(index + 1, name, str(has), str(needs), entry.place or None, change)
 
 
 class RouteRemedies:
@@ -163,7 +169,8 @@ class RouteRemedies:
         added = StaticRoute(self._prefix_at_destination(stop.header.destination), neighbor)
         if not self._cures(strand, stop, stateful, added, None):
             return None
-        return Remedy(f"add to the static routes of {self._where(stop)}", _static_text(added), self._near(stop) or None)
+        message = f"add to the static routes of {self._where(stop)}"
+        return Remedy(message, _static_text(added), self._near(stop) or None, self._changes(stop, added, None))
 
     def longer_route(self, strand: Trace, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """Past a discarding route: a longer route by a neighbour, or one in place of it, where that leads on."""
@@ -181,7 +188,15 @@ class RouteRemedies:
             message = f"in place of the {route.action}ing route for {prefix} of {self._where(stop)}"
         else:
             message = f"add to the static routes of {self._where(stop)}"
-        return Remedy(message, _static_text(added), route.place or self._near(stop) or None)
+        changes = self._changes(stop, added, prefix if in_place else None)
+        return Remedy(message, _static_text(added), route.place or self._near(stop) or None, changes)
+
+    def _changes(self, stop: Stop, added: StaticRoute, without: Prefix | None) -> list[dict[str, Any]]:
+        """A static route more, and those of one prefix taken out, as changes; a host's gateway is none."""
+        instance = self.topology.instances[stop.instance]
+        routes = instance.routing.static if instance.routing is not None else ()
+        replaced = tuple(index for index, one in enumerate(routes) if one.prefix == without)
+        return static_added(self.topology.devices[stop.device].name, instance.vrf, added, replaced)
 
     def _where(self, stop: Stop) -> str:
         """The device, with the instance where it is not the default one."""

@@ -4,7 +4,17 @@ import { api, unwrap } from "./client";
 import type { paths } from "./schema.gen";
 
 export type Question = { from: string; to: string; service: string; enter: string };
-export type RevisionKey = { networkId: string; number: number };
+/** A revision, as it is or with a trial's changes; the version tells what they are at the moment. */
+export type RevisionKey = {
+  networkId: string;
+  number: number;
+  trial?: { number: number; version: number } | undefined;
+};
+
+/** The revision as it is, without the changes of a trial. */
+export function asItIs({ networkId, number }: RevisionKey): RevisionKey {
+  return { networkId, number };
+}
 
 /** A revision never changes: what was computed from it stays right for as long as the page is open. */
 const FOREVER = { staleTime: Number.POSITIVE_INFINITY };
@@ -31,14 +41,15 @@ type Answers = {
 /** One question to a revision: its name in the API, and its words. */
 function answerOf<Name extends keyof Answers>(
   name: Name,
-  { networkId, number }: RevisionKey,
+  { networkId, number, trial }: RevisionKey,
   words: Record<string, string>,
 ) {
   return {
-    queryKey: ["answer", name, { networkId, number }, words],
+    queryKey: ["answer", name, { networkId, number, trial }, words],
     ...FOREVER,
     queryFn: ({ signal }: { signal: AbortSignal }) => {
-      const params = { path: { network_id: networkId, number }, query: words };
+      const query = trial ? { ...words, trial: String(trial.number) } : words;
+      const params = { path: { network_id: networkId, number }, query };
       // The schema's types for each question meet in `Answers`; here it is any of them.
       return unwrap(api.GET(`${REVISION}/${name}` as never, { params, signal } as never)) as Promise<
         Answers[Name]
@@ -92,8 +103,8 @@ export function useWalks(asked: { key: RevisionKey; question: Question }[]) {
   });
 }
 
-export function useWalk(key: RevisionKey, question: Question) {
-  const enabled = Boolean(question.from && question.to);
+export function useWalk(key: RevisionKey, question: Question, wanted = true) {
+  const enabled = wanted && Boolean(question.from && question.to);
   const walk = useAnswer("walk", key, wordsOf(question), { enabled, keep: true });
   const queries = useQueryClient();
   // The server has kept the answer: the list of what was asked before is longer by it.
@@ -154,7 +165,12 @@ export function useSources(key: RevisionKey) {
 
 /** What differs from an earlier revision. */
 export function useComparison(key: RevisionKey, since: number) {
-  return useAnswer("comparison", key, { since: String(since) }, { enabled: since !== key.number });
+  return useAnswer(
+    "comparison",
+    key,
+    { since: String(since) },
+    { enabled: since !== key.number || key.trial !== undefined },
+  );
 }
 
 export function useSource(key: RevisionKey, file = "") {
@@ -182,4 +198,22 @@ export function usePolicies(key: RevisionKey) {
 
 export function usePolicy(key: RevisionKey, device: string, policy: string) {
   return useAnswer("policy", key, { device, policy }, { enabled: Boolean(device && policy) });
+}
+
+/** What became of each change of a trial. */
+export function useTried(key: RevisionKey) {
+  return useAnswer("tried", key, {}, { enabled: key.trial !== undefined, keep: true });
+}
+
+/** The routes and flows that a trial moves. */
+export function useMoved(key: RevisionKey) {
+  return useAnswer("moved", key, {}, { enabled: key.trial !== undefined, keep: true });
+}
+
+export function useDifference(key: RevisionKey, enabled: boolean) {
+  return useAnswer("difference", key, {}, { enabled: enabled && key.trial !== undefined });
+}
+
+export function useDeviceText(key: RevisionKey, device: string) {
+  return useAnswer("device-text", key, { device }, { enabled: Boolean(device) });
 }

@@ -35,6 +35,9 @@ export type ModelChange = Schemas["ModelChange"];
 export type FlowChange = Schemas["FlowChange"];
 export type Statement = Schemas["Statement"];
 export type Difference = Schemas["Difference"];
+export type Trial = Schemas["Trial"];
+export type TriedChange = Schemas["TriedChange"];
+export type Change = Trial["changes"][number];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */
 export class ApiError extends Error {

@@ -1429,6 +1429,8 @@ export interface components {
         /**
          * NearMiss
          * @description An accepting entry that one field alone keeps from matching, or that stands behind the one that drops.
+         *
+         *         ``change`` makes it match; null where no change can say it.
          */
         NearMiss: {
             entry: number;
@@ -1436,6 +1438,7 @@ export interface components {
             has: string;
             needs: string;
             place: components["schemas"]["Place"] | null;
+            change: Record<string, never> | null;
         };
         Network: {
             /** Format: uuid */
@@ -1529,7 +1532,9 @@ export interface components {
         /**
          * @description What is to be another: the changes, the step that holds (counted from 0), the name, the note.
          *
-         *     With ``version``, a trial that was changed since is not changed.
+         *     ``add`` are changes that come to those that hold, ``line`` is one of them as it is typed. With ``revision``,
+         *     entries that changes mean are written out as they stand there. With ``version``, a trial that was changed since is
+         *     not changed.
          */
         PatchedTrialChangeRequest: {
             name?: string;
@@ -1537,6 +1542,11 @@ export interface components {
             changes?: {
                 [key: string]: unknown;
             }[];
+            add?: {
+                [key: string]: unknown;
+            }[];
+            line?: string;
+            revision?: number;
             at?: number;
             version?: number;
         };
@@ -1644,11 +1654,14 @@ export interface components {
         /**
          * Remedy
          * @description ``text`` is what to write and ``message`` says at which device and list; ``place`` is near it.
+         *
+         *         ``changes`` are the same as changes that can be tried; none where no change can say it.
          */
         Remedy: {
             message: string;
             text: string;
             place: components["schemas"]["Place"] | null;
+            changes: Record<string, never>[];
         };
         Revision: {
             readonly number: number;
@@ -1885,6 +1898,8 @@ export interface components {
         /**
          * TippingPoint
          * @description At ``value`` and beyond, in its direction, the outcome is ``becomes``; one further it may be ``beyond``.
+         *
+         *         ``change`` sets exactly this value; null where no change can say it.
          */
         TippingPoint: {
             what: string;
@@ -1897,6 +1912,7 @@ export interface components {
             beyond: components["schemas"]["Outcome"] | null;
             place: components["schemas"]["Place"] | null;
             message: string;
+            change: Record<string, never> | null;
         };
         Token: {
             token: string;

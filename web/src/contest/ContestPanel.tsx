@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { type InstanceKey, useContest } from "../api/answers";
+import { asItIs, type InstanceKey, useContest } from "../api/answers";
 import type { Candidate, Contest } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
 import { Failed, Waiting } from "../ui/states";
@@ -44,6 +44,7 @@ function Decided({
     >
       <section className="overflow-auto px-4 py-2 border-r border-hair" aria-label="candidates">
         <Verdict contest={contest} look={look} />
+        <WithoutTrial contest={contest} instance={instance} prefix={prefix} />
         <ol className="mt-1">
           {order.map((index) => (
             <CandidateLine
@@ -85,6 +86,33 @@ function Decided({
         </>
       )}
     </div>
+  );
+}
+
+/** What the contest comes to without the trial that is looked at, where that is another. */
+function WithoutTrial({
+  contest,
+  instance,
+  prefix,
+}: {
+  contest: Contest;
+  instance: InstanceKey;
+  prefix: string;
+}) {
+  const { revision } = useCurrentNetwork();
+  const before = useContest(asItIs(revision), instance, revision.trial ? prefix : "");
+  if (!revision.trial || !before.data) return null;
+  const words = ({ winner, covered_by }: Contest) =>
+    winner
+      ? `${kindText(winner)} ${winner.preference ?? "–"}/${winner.metric ?? "–"}, ${actionText(winner)}`
+      : `no route${covered_by ? `, ${covered_by} used instead` : ""}`;
+  const last = before.data.rounds.at(-1);
+  const [was, is] = [words(before.data), words(contest)];
+  return (
+    <p className="text-faint text-sm" data-testid="without-trial">
+      without the trial: {was === is ? "the same" : was}
+      {was !== is && last && `, decided in ${last.name}`}
+    </p>
   );
 }
 

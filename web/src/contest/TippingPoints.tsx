@@ -1,6 +1,7 @@
 import { type InstanceKey, useTipping } from "../api/answers";
 import type { TippingPoint } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
+import { TryButton } from "../trials/TryButton";
 import { Failed } from "../ui/states";
 import { outcomeText } from "./words";
 
@@ -29,7 +30,8 @@ function TippingLine({ point }: { point: TippingPoint }) {
     <li className="border-t border-hair py-1 text-[14px]">
       <p>
         {point.what} on <span className="mono">{point.device}</span>, now {point.now}: moves at{" "}
-        <span className="font-semibold">{point.value}</span> and {point.direction}
+        <span className="font-semibold">{point.value}</span> and {point.direction}{" "}
+        {point.change && <TryButton changes={[point.change]} label={`try ${point.value}`} />}
       </p>
       <p className="text-faint">
         then {outcomeText(point.becomes)}

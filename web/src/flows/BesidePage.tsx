@@ -1,9 +1,9 @@
 import { type FormEvent, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { useWalks } from "../api/answers";
+import { asItIs, useWalks } from "../api/answers";
 import type { Strand, Walk } from "../api/client";
 import { useAsked, useRevisions } from "../api/queries";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
 import { Empty } from "../ui/states";
@@ -21,7 +21,7 @@ export function BesidePage() {
   const besides = besidesOf(search);
   const walks = useWalks(
     besides.map((one) => ({
-      key: { ...revision, number: one.revision ?? revision.number },
+      key: one.revision ? { ...asItIs(revision), number: one.revision } : revision,
       question: one.question,
     })),
   );
@@ -193,8 +193,8 @@ function Column({
   const revisions = useRevisions(network.id);
   const own = beside.revision ?? revision.number;
   const others = (revisions.data ?? []).filter((one) => one.number !== own);
-  const there = new URLSearchParams();
-  if (own !== network.latest?.number) there.set("revision", String(own));
+  const [search] = useSearchParams();
+  const there = new URLSearchParams(beside.revision ? { revision: String(own) } : stateOf(search));
   return (
     <section
       className="border-r border-hair px-3 py-2 min-w-0"

@@ -2,9 +2,10 @@ import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useSource } from "../api/answers";
 import type { Check, Place, Stop, Walk } from "../api/client";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import { laidOut } from "../source/laidOut";
 import { SourceLink } from "../source/SourceLink";
+import { DeviceChanges } from "../trials/DeviceChanges";
 import { type Direction, tone } from "../ui/marks";
 import { checksOf } from "./LadderView";
 
@@ -21,13 +22,13 @@ export function EvidencePanel({ walk, device }: { walk: Walk; device: string }) 
   const belongs = looked && all.some((check) => same(check.place, looked));
   const place = belongs ? looked : (telling?.place ?? null);
   return (
-    <div
-      className="grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.1fr)] max-lg:overflow-auto h-full"
-      data-testid="evidence"
-    >
-      <StopChecks title="forward" direction="forward" stops={forward} place={place} look={setLooked} />
-      <StopChecks title="return" direction="return" stops={back} place={place} look={setLooked} />
-      <Excerpt place={place} />
+    <div className="h-full flex flex-col" data-testid="evidence">
+      <DeviceChanges device={device} stops={[...forward, ...back]} />
+      <div className="flex-1 min-h-0 grid max-lg:grid-cols-[minmax(0,1fr)] lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.1fr)] max-lg:overflow-auto">
+        <StopChecks title="forward" direction="forward" stops={forward} place={place} look={setLooked} />
+        <StopChecks title="return" direction="return" stops={back} place={place} look={setLooked} />
+        <Excerpt place={place} />
+      </div>
     </div>
   );
 }
@@ -138,10 +139,8 @@ function CheckLine({
 function WhyLink({ stop, prefix }: { stop: Stop; prefix: string }) {
   const { network } = useCurrentNetwork();
   const [search] = useSearchParams();
-  const query = new URLSearchParams({ device: stop.device, prefix });
+  const query = new URLSearchParams({ device: stop.device, prefix, ...stateOf(search) });
   if (stop.vrf !== "default") query.set("vrf", stop.vrf);
-  const revision = search.get("revision");
-  if (revision) query.set("revision", revision);
   return (
     <>
       {" "}

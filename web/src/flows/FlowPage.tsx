@@ -1,6 +1,6 @@
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
-import { useMap, useWalk } from "../api/answers";
+import { asItIs, useMap, useWalk } from "../api/answers";
 import type { Walk } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
 import { answerMap } from "../map/answerMap";
@@ -26,9 +26,11 @@ export function FlowPage() {
   const asked = Boolean(question.from && question.to);
   const walk = useWalk(revision, question);
   const answer = asked && !walk.isError ? walk.data : undefined;
+  const asIs = useWalk(asItIs(revision), question, revision.trial !== undefined);
+  const before = revision.trial && answer ? asIs.data : undefined;
   const traces = useMemo(
-    () => (answer && map.data ? walkTraces(answer, cablesByLink(map.data)) : undefined),
-    [answer, map.data],
+    () => (answer && map.data ? walkTraces(answer, cablesByLink(map.data), before) : undefined),
+    [answer, before, map.data],
   );
   const own = useMemo(
     () =>
@@ -62,7 +64,7 @@ export function FlowPage() {
               <PortParts walk={answer} />
               <Doubts walk={answer} />
               <div className="flex-1 overflow-auto">
-                <LadderView walk={answer} chosen={chosen} choose={choose} />
+                <LadderView walk={answer} before={before} chosen={chosen} choose={choose} />
                 {answer.forward_note && <p className="px-4 py-2 text-faint italic">{answer.forward_note}</p>}
                 {answer.return_note && <p className="px-4 py-2 text-faint italic">{answer.return_note}</p>}
                 <NotRepresented walk={answer} />

@@ -21,14 +21,17 @@ export function checksOf(stop: Stop): Check[] {
 
 export function LadderView({
   walk,
+  before,
   chosen,
   choose,
 }: {
   walk: Walk;
+  /** The same without the trial that it is asked with. */
+  before?: Walk | undefined;
   chosen: string | null;
   choose: (device: string) => void;
 }) {
-  const drawn: Ladder = useMemo(() => ladder(walk.forward, walk.return), [walk]);
+  const drawn: Ladder = useMemo(() => ladder(walk.forward, walk.return, before), [walk, before]);
   const list = useRef<HTMLOListElement>(null);
   const [anchors, setAnchors] = useState<number[]>([]);
   const [height, setHeight] = useState(0);
@@ -52,12 +55,30 @@ export function LadderView({
     for (const child of element.children) observer.observe(child);
     return () => observer.disconnect();
   }, [shown]);
+  const columns = (direction: Direction) =>
+    drawn.lanes[direction].columns + (drawn.former[direction]?.columns ?? 0);
   const space = {
-    forward: EDGE_SPACE * 2 + drawn.lanes.forward.columns * STEP,
-    return: EDGE_SPACE * 2 + drawn.lanes.return.columns * STEP,
+    forward: EDGE_SPACE * 2 + columns("forward") * STEP,
+    return: EDGE_SPACE * 2 + columns("return") * STEP,
   };
+  const former = (["forward", "return"] as const).flatMap((direction) => {
+    const strand = before?.[direction];
+    const lane = drawn.former[direction];
+    return strand && lane ? [{ direction, strand, lane }] : [];
+  });
   return (
     <div className="relative">
+      {former.map(({ direction, strand, lane }) => (
+        <LaneDrawing
+          key={direction}
+          lane={lane}
+          strand={strand}
+          anchors={anchors}
+          height={height}
+          width={space[direction]}
+          formerFrom={drawn.lanes[direction].columns}
+        />
+      ))}
       <LaneDrawing
         lane={drawn.lanes.forward}
         strand={walk.forward}
@@ -159,8 +180,20 @@ function LadderRow({
         </span>
       </button>
       <div className="flex gap-4">
-        <RowCauses strand={walk.forward} stops={row.stops.forward} direction="forward" />
-        {walk.return && <RowCauses strand={walk.return} stops={row.stops.return} direction="return" />}
+        <RowCauses
+          strand={walk.forward}
+          stops={row.stops.forward}
+          direction="forward"
+          first={firstToTry(walk)}
+        />
+        {walk.return && (
+          <RowCauses
+            strand={walk.return}
+            stops={row.stops.return}
+            direction="return"
+            first={firstToTry(walk)}
+          />
+        )}
       </div>
     </li>
   );
@@ -197,13 +230,34 @@ function Decided({ stops, direction }: { stops: Stop[]; direction: Direction }) 
   );
 }
 
-function RowCauses({ strand, stops, direction }: { strand: Strand; stops: number[]; direction: Direction }) {
+/** The cause whose remedy a key tries: the first that has one to try. */
+function firstToTry(walk: Walk): Cause | undefined {
+  const causes = [...walk.forward.causes, ...(walk.return?.causes ?? [])];
+  return causes.find((cause) => cause.remedy?.changes.length);
+}
+
+function RowCauses({
+  strand,
+  stops,
+  direction,
+  first,
+}: {
+  strand: Strand;
+  stops: number[];
+  direction: Direction;
+  first: Cause | undefined;
+}) {
   const causes = strand.causes.filter((cause: Cause) => stops.includes(cause.stop));
   if (causes.length === 0) return null;
   return (
     <div className={`flex-1 min-w-0 pb-2 px-2 ${direction === "return" ? "pl-[12%]" : "pr-[12%]"}`}>
       {causes.map((cause) => (
-        <CauseNote key={`${cause.branch}${cause.message}`} cause={cause} direction={direction} />
+        <CauseNote
+          key={`${cause.branch}${cause.message}`}
+          cause={cause}
+          direction={direction}
+          keyName={cause === first ? "r" : undefined}
+        />
       ))}
     </div>
   );

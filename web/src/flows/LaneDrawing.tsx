@@ -12,25 +12,32 @@ export function LaneDrawing({
   anchors,
   height,
   width,
+  formerFrom,
 }: {
   lane: Lane;
   strand: Strand;
   anchors: number[];
   height: number;
   width: number;
+  /** Of a former way, drawn faintly: the column from which on there is room. */
+  formerFrom?: number;
 }) {
   const isForward = lane.direction === "forward";
-  const x = (node: Node) =>
-    isForward ? width - EDGE_SPACE - node.column * STEP : EDGE_SPACE + node.column * STEP;
+  const isFormer = formerFrom !== undefined;
+  const x = (node: Node) => {
+    const across = EDGE_SPACE + (node.column + (formerFrom ?? 0)) * STEP;
+    return isForward ? width - across : across;
+  };
   const y = (node: Node) => anchors[node.row] ?? 0;
   if (anchors.length === 0) return null;
   return (
     <svg
       width={width}
       height={height}
-      className={`absolute top-0 ${isForward ? "left-0" : "right-0"} ${tone(lane.direction)} pointer-events-none`}
+      className={`absolute top-0 ${isForward ? "left-0" : "right-0"} ${isFormer ? "text-faint opacity-70" : tone(lane.direction)} pointer-events-none`}
       role="img"
-      aria-label={`${lane.direction} strand: ${VERDICT_WORDS[strand.verdict]}`}
+      aria-label={`${isFormer ? "former " : ""}${lane.direction} strand: ${VERDICT_WORDS[strand.verdict]}`}
+      strokeDasharray={isFormer ? "1 3" : undefined}
     >
       {lane.edges.map((edge) => {
         const from = lane.nodes.get(edge.from);

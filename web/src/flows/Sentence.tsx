@@ -1,6 +1,7 @@
 import { type FormEvent, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Question } from "../api/answers";
+import { With } from "../trials/With";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
 import { AsOf } from "./AsOf";
@@ -16,6 +17,7 @@ export function Sentence() {
   const to = useRef<HTMLInputElement>(null);
   const service = useRef<HTMLInputElement>(null);
   const asOf = useRef<HTMLButtonElement>(null);
+  const withTrial = useRef<HTMLButtonElement>(null);
 
   const ask = (next: Question) => setSearch(withQuestion(search, next));
   const swap = () => ask(swapped(question));
@@ -25,6 +27,7 @@ export function Sentence() {
     t: () => to.current?.focus(),
     o: () => service.current?.focus(),
     a: () => asOf.current?.click(),
+    y: () => withTrial.current?.click(),
     "/": () => setTyping(true),
   });
 
@@ -79,6 +82,9 @@ export function Sentence() {
       )}
       <span className="text-faint">
         as of <AsOf buttonRef={asOf} />
+      </span>
+      <span className="text-faint">
+        with <With buttonRef={withTrial} />
       </span>
       <span className="ml-auto flex gap-4 text-sm text-faint">
         <button type="button" onClick={swap} className="hover:text-ink">

@@ -1,4 +1,5 @@
 import type { Question } from "../api/answers";
+import { stateOf } from "../frame/context";
 import { parseTyped, typedForm } from "./sentence";
 
 /** A flow that is shown beside others: a question, and the revision where it is not the one that is looked at. */
@@ -31,9 +32,7 @@ export function besidesOf(search: URLSearchParams): Beside[] {
 
 /** An address's query with other flows in it. */
 export function withBesides(search: URLSearchParams, besides: Beside[]): URLSearchParams {
-  const next = new URLSearchParams();
-  const revision = search.get("revision");
-  if (revision) next.set("revision", revision);
+  const next = new URLSearchParams(stateOf(search));
   for (const one of besides) next.append("ask", besideText(one));
   return next;
 }

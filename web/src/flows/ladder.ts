@@ -16,7 +16,12 @@ export type Row = {
   stops: Record<Direction, number[]>;
 };
 
-export type Ladder = { rows: Row[]; lanes: Record<Direction, Lane> };
+export type Ladder = {
+  rows: Row[];
+  lanes: Record<Direction, Lane>;
+  /** Of strands that a trial moves: as they are without it, drawn beside those that are. */
+  former: Partial<Record<Direction, Lane>>;
+};
 
 /** How far each stop is from the start at most, back edges of loops left aside. */
 export function depths(strand: Strand): number[] {
@@ -104,21 +109,39 @@ function lane(direction: Direction, strand: Strand | null, rowOf: Map<string, nu
 }
 
 /** Both strands over the same rows, so that an asymmetry is seen as a shape. */
-export function ladder(forward: Strand, back: Strand | null): Ladder {
-  const order = mergeOrders(deviceOrder(forward), deviceOrder(back).reverse());
+export function ladder(forward: Strand, back: Strand | null, before?: Walk): Ladder {
+  const former = {
+    forward: before && isOtherWay(before.forward, forward) ? before.forward : null,
+    return: before?.return && isOtherWay(before.return, back) ? before.return : null,
+  };
+  const order = mergeOrders(
+    mergeOrders(deviceOrder(forward), deviceOrder(former.forward)),
+    mergeOrders(deviceOrder(back), deviceOrder(former.return)).reverse(),
+  );
   const rowOf = new Map(order.map((device, row) => [device, row]));
   const rows: Row[] = order.map((device) => {
     const stops = {
       forward: numbersOf(forward, device),
       return: numbersOf(back, device),
     };
-    const about = (forward.stops[stops.forward[0] ?? -1] ?? back?.stops[stops.return[0] ?? -1]) as Stop;
+    const known = [forward, back, former.forward, former.return].flatMap((strand) => strand?.stops ?? []);
+    const about = known.find((stop) => stop.device === device) as Stop;
     return { device, kind: about.kind, site: about.site, stops };
   });
   return {
     rows,
     lanes: { forward: lane("forward", forward, rowOf), return: lane("return", back, rowOf) },
+    former: {
+      ...(former.forward && { forward: lane("forward", former.forward, rowOf) }),
+      ...(former.return && { return: lane("return", former.return, rowOf) }),
+    },
   };
+}
+
+/** Whether a strand goes or ends another way than one before. */
+export function isOtherWay(before: Strand, after: Strand | null): boolean {
+  const told = (strand: Strand | null) => JSON.stringify([strand?.verdict, strand?.paths]);
+  return told(before) !== told(after);
 }
 
 function numbersOf(strand: Strand | null, device: string): number[] {

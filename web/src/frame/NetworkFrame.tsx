@@ -3,13 +3,16 @@ import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } fr
 import { useFindings, useQuiet, useRevision } from "../api/answers";
 import type { Network } from "../api/client";
 import { useNetwork, useSession, useSignOut } from "../api/queries";
+import { useTrial } from "../api/trials";
+import { TrialPanel } from "../trials/TrialPanel";
+import { WritingLine } from "../trials/writing";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { toggleZone } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { Wordmark } from "../ui/Wordmark";
 import { counted } from "../ui/words";
-import { CurrentNetwork } from "./context";
+import { CurrentNetwork, stateOf, useCurrentNetwork } from "./context";
 import { Palette } from "./Palette";
 import { nextIn, ROOMS, type Room, type View, type ViewPath, viewAt } from "./rooms";
 import { toggleTheme } from "./theme";
@@ -25,18 +28,39 @@ export function NetworkFrame() {
   if (network.isError) return <Failed error={network.error} what="This network cannot be shown." />;
   if (!latest) return <Failed error="It has no revision." what="This network cannot be shown." />;
   const number = Number(search.get("revision")) || latest.number;
-  return <Shown network={network.data} number={number} latest={latest.number} />;
+  const trial = Number(search.get("with")) || 0;
+  return <Shown network={network.data} number={number} latest={latest.number} trialNumber={trial} />;
 }
 
 /** The frame around one revision, the time it was true taken from it. */
-function Shown({ network, number, latest }: { network: Network; number: number; latest: number }) {
+function Shown({
+  network,
+  number,
+  latest,
+  trialNumber,
+}: {
+  network: Network;
+  number: number;
+  latest: number;
+  trialNumber: number;
+}) {
   const revision = useRevision({ networkId: network.id, number });
-  if (revision.isPending) return <Waiting what="the revision" />;
+  const asked = useTrial(network.id, trialNumber);
+  const [line, write] = useState("");
+  if (revision.isPending || (trialNumber > 0 && asked.isPending)) return <Waiting what="the revision" />;
   if (revision.isError) return <Failed error={revision.error} what="This revision cannot be shown." />;
-  const current = { network, revision: { networkId: network.id, number }, takenAt: revision.data.taken_at };
+  if (asked.isError) return <Failed error={asked.error} what="This trial cannot be shown." />;
+  const trial = asked.data && { number: asked.data.number, version: asked.data.version };
+  const current = {
+    network,
+    revision: { networkId: network.id, number, trial },
+    takenAt: revision.data.taken_at,
+  };
   return (
     <CurrentNetwork.Provider value={current}>
-      <Frame number={number} latest={latest} />
+      <WritingLine.Provider value={{ line, write }}>
+        <Frame number={number} latest={latest} />
+      </WritingLine.Provider>
     </CurrentNetwork.Provider>
   );
 }
@@ -48,8 +72,11 @@ function Frame({ number, latest }: { number: number; latest: number }) {
   const signOut = useSignOut();
   const navigate = useNavigate();
   const [paletteOpen, setPaletteOpen] = useState(false);
-  const findings = useFindings({ networkId, number }, useQuiet());
-  const suffix = number === latest ? "" : `?revision=${number}`;
+  const [search] = useSearchParams();
+  const { revision } = useCurrentNetwork();
+  const findings = useFindings(revision, useQuiet());
+  const state = String(new URLSearchParams(stateOf(search)));
+  const suffix = state && `?${state}`;
   const base = `/networks/${networkId}/`;
   const here = useLocation().pathname.slice(base.length);
   // The address itself, which is right already when keys follow each other faster than pages are drawn.
@@ -131,9 +158,12 @@ function Frame({ number, latest }: { number: number; latest: number }) {
           </button>
         </span>
       </header>
-      <main className="flex-1 min-h-0 overflow-hidden">
-        <Outlet />
-      </main>
+      <div className="flex-1 min-h-0 flex max-lg:flex-col">
+        <main className="flex-1 min-w-0 min-h-0 overflow-hidden">
+          <Outlet />
+        </main>
+        {revision.trial && <TrialPanel number={revision.trial.number} />}
+      </div>
       <Palette open={paletteOpen} onClose={() => setPaletteOpen(false)} go={go} />
     </div>
   );

@@ -11,7 +11,7 @@ import { useNavigate, useSearchParams } from "react-router";
 import { useWords } from "../api/answers";
 import type { Word } from "../api/client";
 import { toggleZone } from "../ui/times";
-import { useCurrentNetwork } from "./context";
+import { stateOf, useCurrentNetwork } from "./context";
 import { ROOMS } from "./rooms";
 import { toggleTheme } from "./theme";
 
@@ -66,7 +66,10 @@ export function Palette({
           {
             label: word.word,
             detail: "its table",
-            run: () => navigate(`${base}/routes/table?device=${encodeURIComponent(word.word)}`),
+            run: () =>
+              navigate(
+                `${base}/routes/table?${new URLSearchParams({ ...stateOf(search), device: word.word })}`,
+              ),
           },
         ]),
   ]);

@@ -11,3 +11,13 @@ export function useCurrentNetwork(): NetworkContext {
   if (!current) throw new Error("useCurrentNetwork is used outside a network");
   return current;
 }
+
+/** What an address says of the state that is looked at, to be carried on to another view: revision and trial. */
+export function stateOf(search: URLSearchParams): Record<string, string> {
+  const found: Record<string, string> = {};
+  for (const key of ["revision", "with"]) {
+    const value = search.get(key);
+    if (value) found[key] = value;
+  }
+  return found;
+}

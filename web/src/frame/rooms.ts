@@ -29,6 +29,7 @@ export const ROOMS = [
       { to: "model/source", label: "source" },
       { to: "model/revisions", label: "revisions" },
       { to: "model/changes", label: "changes" },
+      { to: "model/edit", label: "edit" },
     ],
   },
 ] as const;

@@ -28,7 +28,7 @@ export const Picture = memo(function Picture({
   /** Open a cluster in place, or close what is open. */
   open: (member: string | null) => void;
 }) {
-  const { forward, back, endings, touched } = traces;
+  const { forward, back, former = [], endings, touched } = traces;
   const dimmed = touched.size > 0;
   const places = new Map(drawing.marks.flatMap((mark) => mark.cluster.members.map((name) => [name, mark])));
   return (
@@ -48,6 +48,7 @@ export const Picture = memo(function Picture({
         />
       )}
       <Cables lines={drawing.lines.filter((line) => line.above)} dimmed={dimmed} />
+      <Way steps={former} run={drawing.run} tone="var(--faint)" isFormer />
       <Way steps={forward} run={drawing.run} tone="var(--forward)" />
       <Way steps={back} run={drawing.run} tone="var(--return)" />
       {drawing.marks.map((mark) =>
@@ -214,9 +215,25 @@ function DeviceMark({
 }
 
 /** Steps as arrows, each kept to its own side of its cable so that both directions are seen. */
-function Way({ steps, run, tone }: { steps: Step[]; run: Drawing["run"]; tone: string }) {
+function Way({
+  steps,
+  run,
+  tone,
+  isFormer = false,
+}: {
+  steps: Step[];
+  run: Drawing["run"];
+  tone: string;
+  isFormer?: boolean;
+}) {
   return (
-    <g stroke={tone} fill="none" strokeWidth="2.4" strokeLinecap="round">
+    <g
+      stroke={tone}
+      fill="none"
+      strokeWidth={isFormer ? 1.2 : 2.4}
+      strokeLinecap="round"
+      data-testid={isFormer ? "former-way" : undefined}
+    >
       {steps.map(({ from, to, link }) => {
         const [a, b] = run(from, to, link);
         const length = Math.hypot(b.x - a.x, b.y - a.y);

@@ -63,6 +63,8 @@ export function strandSteps(strand: Strand, cables: CablesByLink): Step[] {
 export type Traces = {
   forward: Step[];
   back: Step[];
+  /** Where a trial moves them: the ways as they are without it. */
+  former?: Step[];
   endings: Map<string, Verdict>;
   touched: Set<string>;
 };
@@ -84,7 +86,7 @@ function note(endings: Map<string, Verdict>, device: string, verdict: Verdict) {
 }
 
 /** Both strands of a walk. */
-export function walkTraces(walk: Walk, cables: CablesByLink): Traces {
+export function walkTraces(walk: Walk, cables: CablesByLink, before?: Walk): Traces {
   const forward = strandSteps(walk.forward, cables);
   const back = walk.return ? strandSteps(walk.return, cables) : [];
   const stops = [...walk.forward.stops, ...(walk.return?.stops ?? [])];
@@ -92,11 +94,13 @@ export function walkTraces(walk: Walk, cables: CablesByLink): Traces {
   for (const stop of stops)
     for (const verdict of [stop.verdict, ...stop.branches.map((branch) => branch.verdict)])
       if (verdict) note(endings, stop.device, verdict);
+  const gone = before ? [before.forward, ...(before.return ? [before.return] : [])] : [];
+  const former = gone.flatMap((strand) => strandSteps(strand, cables));
   const touched = new Set([
     ...stops.map((stop) => stop.device),
-    ...[...forward, ...back].flatMap((step) => [step.from, step.to]),
+    ...[...forward, ...back, ...former].flatMap((step) => [step.from, step.to]),
   ]);
-  return { forward, back, endings, touched };
+  return { forward, back, former, endings, touched };
 }
 
 /** Every device's way to its next devices: all groups, or the one that is looked at. */

@@ -1,20 +1,20 @@
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { useComparison, useSource, useSources } from "../api/answers";
-import type { FlowChange, ModelChange, RouteChange, TableRow } from "../api/client";
+import { asItIs, useComparison, useSource, useSources } from "../api/answers";
+import type { FlowChange, ModelChange } from "../api/client";
 import { useRevisions } from "../api/queries";
-import { actionText, kindText } from "../contest/words";
 import { besideText } from "../flows/besides";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
+import { RouteLine } from "../routes/RouteLine";
 import { laidOut } from "../source/laidOut";
 import TextDifference from "../source/TextDifference";
+import { FirstOf } from "../ui/FirstOf";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { counted } from "../ui/words";
 import { changedFiles, type FileChange } from "./changedFiles";
 
 const MARKS = { came: "+", gone: "−", changed: "~" } as const;
 const TONES = { came: "text-good", gone: "text-stop", changed: "text-return" } as const;
-const FIRST = 60;
 
 /** What changed from an earlier revision to this one: flows, model, routes, and the text. */
 export default function ChangesPage() {
@@ -96,7 +96,7 @@ function Chooser({
 function Computed({ since }: { since: number }) {
   const { revision } = useCurrentNetwork();
   const found = useComparison(revision, since);
-  if (since === revision.number) return <p>It is the same revision.</p>;
+  if (since === revision.number && !revision.trial) return <p>It is the same revision.</p>;
   if (found.isPending) return <Waiting what="what changed: both revisions are solved" />;
   if (found.isError) return <Failed error={found.error} what="The revisions cannot be compared." />;
   const { model, routes, routes_changed, flows } = found.data;
@@ -153,27 +153,12 @@ function Computed({ since }: { since: number }) {
   );
 }
 
-/** The first of a long list, and the rest on request. */
-function FirstOf<T>({ all, line }: { all: T[]; line: (one: T) => React.ReactNode }) {
-  const [whole, setWhole] = useState(false);
-  return (
-    <>
-      <ul>{(whole ? all : all.slice(0, FIRST)).map(line)}</ul>
-      {!whole && all.length > FIRST && (
-        <button type="button" className="text-sm underline" onClick={() => setWhole(true)}>
-          {(all.length - FIRST).toLocaleString("en")} more
-        </button>
-      )}
-    </>
-  );
-}
-
 function FlowLine({ flow, since }: { flow: FlowChange; since: number }) {
-  const { network, revision } = useCurrentNetwork();
+  const { network } = useCurrentNetwork();
   const { from, to, service, enter } = flow.flow;
   const question = { from, to, service, enter: enter ?? "" };
-  const query = new URLSearchParams();
-  if (revision.number !== network.latest?.number) query.set("revision", String(revision.number));
+  const [search] = useSearchParams();
+  const query = new URLSearchParams(stateOf(search));
   query.append("ask", besideText({ question, revision: since }));
   query.append("ask", besideText({ question, revision: null }));
   return (
@@ -210,35 +195,10 @@ function ModelLine({ change }: { change: ModelChange }) {
   );
 }
 
-function RouteLine({ change }: { change: RouteChange }) {
-  const { network, revision } = useCurrentNetwork();
-  const query = new URLSearchParams({ device: change.device, prefix: change.prefix });
-  if (change.vrf !== "default") query.set("vrf", change.vrf);
-  if (revision.number !== network.latest?.number) query.set("revision", String(revision.number));
-  const words = (row: TableRow | null) => (row ? `${kindText(row)} ${actionText(row)}` : "none");
-  return (
-    <li className="border-t border-hair/70 py-0.5">
-      <span className="mono">
-        {change.device}
-        {change.vrf === "default" ? "" : `/${change.vrf}`}
-      </span>{" "}
-      <Link
-        className="mono text-forward underline underline-offset-2"
-        to={`/networks/${network.id}/routes/table?${query}`}
-      >
-        {change.prefix}
-      </Link>
-      <span className="block text-[13px] text-faint">
-        {words(change.before)} → {words(change.after)}
-      </span>
-    </li>
-  );
-}
-
 /** The files that differ, and what differs in one of them. */
 function Texts({ since }: { since: number }) {
   const { revision } = useCurrentNetwork();
-  const before = useSources({ ...revision, number: since });
+  const before = useSources({ ...asItIs(revision), number: since });
   const after = useSources(revision);
   const [chosen, setChosen] = useState<string | null>(null);
   if (before.isPending || after.isPending) return <Waiting what="the files" />;
@@ -275,7 +235,7 @@ function Texts({ since }: { since: number }) {
 
 function FileDifference({ file, since }: { file: FileChange; since: number }) {
   const { revision } = useCurrentNetwork();
-  const before = useSource({ ...revision, number: since }, file.what === "came" ? "" : file.file);
+  const before = useSource({ ...asItIs(revision), number: since }, file.what === "came" ? "" : file.file);
   const after = useSource(revision, file.what === "gone" ? "" : file.file);
   const texts = useMemo(
     () => [before.data, after.data].map((one) => laidOut(one?.text ?? "").text),

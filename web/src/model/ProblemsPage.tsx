@@ -1,7 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
+import { Link, useSearchParams } from "react-router";
 import { useFindings } from "../api/answers";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
 import { csv, download } from "../ui/download";
 import { Key } from "../ui/Key";
@@ -14,6 +15,7 @@ const MARKS = { error: "M8 2V9M8 12.5V13.5", warning: "M8 2 14.5 13.5H1.5Z", not
 export function ProblemsPage() {
   const { revision } = useCurrentNetwork();
   const findings = useFindings(revision);
+  const [search] = useSearchParams();
   const [only, setOnly] = useState<string>("");
   const scroller = useRef<HTMLElement>(null);
   const shown = useMemo(
@@ -106,6 +108,15 @@ export function ProblemsPage() {
                     {finding.places.map((place) => (
                       <SourceLink key={`${place.file}:${place.line}:${place.column}`} place={place} />
                     ))}
+                    {finding.device && (
+                      <Link
+                        to={`../edit?${new URLSearchParams({ ...stateOf(search), device: finding.device })}`}
+                        relative="path"
+                        className="text-good underline underline-offset-2"
+                      >
+                        edit {finding.device} in a trial
+                      </Link>
+                    )}
                   </p>
                 </div>
               </li>

@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import type { PolicyReport, PolicyRoute, PolicyUse } from "../api/client";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
 import { csv, download } from "../ui/download";
 import { Key } from "../ui/Key";
@@ -136,9 +136,9 @@ function Statements({
 }
 
 function RouteList({ routes, use, device }: { routes: PolicyRoute[]; use: PolicyUse; device: string }) {
-  const { network, revision } = useCurrentNetwork();
-  const older: Record<string, string> =
-    revision.number === network.latest?.number ? {} : { revision: String(revision.number) };
+  const { network } = useCurrentNetwork();
+  const [search] = useSearchParams();
+  const older = stateOf(search);
   const scroller = useRef<HTMLElement>(null);
   const rows = useVirtualizer({
     count: routes.length,

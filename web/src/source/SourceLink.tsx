@@ -1,6 +1,6 @@
 import { Link, useSearchParams } from "react-router";
 import type { Place } from "../api/client";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 
 /** A link to the exact line of the source text. */
 export function SourceLink({ place }: { place: Place }) {
@@ -10,9 +10,8 @@ export function SourceLink({ place }: { place: Place }) {
     file: place.file,
     line: String(place.line),
     column: String(place.column),
+    ...stateOf(search),
   });
-  const revision = search.get("revision");
-  if (revision) query.set("revision", revision);
   return (
     <Link
       to={`/networks/${network.id}/model/source?${query}`}

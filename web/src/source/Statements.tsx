@@ -1,7 +1,7 @@
 import { Link, useSearchParams } from "react-router";
 import { useStatements } from "../api/answers";
 import type { Statement } from "../api/client";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import type { Span } from "./laidOut";
 
 /** What the statements of a line do, with the way to where that is seen. */
@@ -39,7 +39,7 @@ export function Statements({ file, span }: { file: string; span: Span }) {
 function Effect({ statement }: { statement: Statement }) {
   const { network } = useCurrentNetwork();
   const [search] = useSearchParams();
-  const to = pathOf(statement, search.get("revision"));
+  const to = pathOf(statement, stateOf(search));
   if (!to) return <span className="mono">{statement.name}</span>;
   return (
     <Link className="mono text-forward underline underline-offset-2" to={`/networks/${network.id}/${to}`}>
@@ -49,12 +49,9 @@ function Effect({ statement }: { statement: Statement }) {
 }
 
 /** Where more of a statement stands; null where nothing does. */
-export function pathOf(statement: Statement, revision: string | null): string | null {
-  const query = new URLSearchParams();
-  const path = (to: string) => {
-    if (revision) query.set("revision", revision);
-    return `${to}?${query}`;
-  };
+export function pathOf(statement: Statement, state: Record<string, string>): string | null {
+  const query = new URLSearchParams(state);
+  const path = (to: string) => `${to}?${query}`;
   if (statement.kind === "endpoint") {
     query.set("to", statement.name);
     return path("flow");

@@ -33,10 +33,14 @@ const MOST_COLOURED = 2_000_000;
 
 /** Text that can be read and searched but not changed. */
 export function readOnly(text: string, label: string): Extension[] {
+  return [EditorState.readOnly.of(true), ...looked(text, label)];
+}
+
+/** How a text looks, whether or not it can be changed. */
+export function looked(text: string, label: string): Extension[] {
   return [
     lineNumbers(),
     highlightSpecialChars(),
-    EditorState.readOnly.of(true),
     EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
     LOOKS,
     syntaxHighlighting(COLOURS),

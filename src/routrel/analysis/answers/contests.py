@@ -1,6 +1,6 @@
 """Contests as answers: why a route stands in a table, or why none does."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from msgspec import Struct
 
@@ -82,7 +82,10 @@ class Outcome(Struct, frozen=True):
 
 
 class TippingPoint(Struct, frozen=True):
-    """At ``value`` and beyond, in its direction, the outcome is ``becomes``; one further it may be ``beyond``."""
+    """At ``value`` and beyond, in its direction, the outcome is ``becomes``; one further it may be ``beyond``.
+
+    ``change`` sets exactly this value; null where no change can say it.
+    """
 
     what: str
     device: str
@@ -93,6 +96,7 @@ class TippingPoint(Struct, frozen=True):
     beyond: Outcome | None
     place: Place | None
     message: str
+    change: dict[str, Any] | None
 
 
 class Step(Struct, frozen=True):

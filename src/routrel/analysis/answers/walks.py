@@ -1,6 +1,6 @@
 """Walks as answers: strands, their stops with every check, causes and remedies."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from msgspec import Struct, field
 
@@ -14,21 +14,29 @@ CheckState = Literal["pass", "fail", "note"]
 
 
 class Remedy(Struct, frozen=True):
-    """``text`` is what to write and ``message`` says at which device and list; ``place`` is near it."""
+    """``text`` is what to write and ``message`` says at which device and list; ``place`` is near it.
+
+    ``changes`` are the same as changes that can be tried; none where no change can say it.
+    """
 
     message: str
     text: str
     place: Place | None
+    changes: list[dict[str, Any]] = []
 
 
 class NearMiss(Struct, frozen=True):
-    """An accepting entry that one field alone keeps from matching, or that stands behind the one that drops."""
+    """An accepting entry that one field alone keeps from matching, or that stands behind the one that drops.
+
+    ``change`` makes it match; null where no change can say it.
+    """
 
     entry: int
     field: str
     has: str
     needs: str
     place: Place | None
+    change: dict[str, Any] | None = None
 
 
 class Cause(Struct, frozen=True, kw_only=True):

@@ -8,11 +8,13 @@ settled. An outcome is the protocol, the kind of route and the set of next hops.
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
-from routrel.analysis.contest.candidates import Candidate, Contest
+from routrel.analysis.contest.candidates import Candidate, Contest, PathTip
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.protocol import InterfaceCost
 from routrel.analysis.contest.rounds import merged_hops
+from routrel.analysis.offered_changes import attribute_set, cost_set, preference_set
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import PROTOCOL_ORDER
 from routrel.routing.routes import NextHop
@@ -50,6 +52,7 @@ class TippingPoint:
     becomes: Outcome
     beyond: Outcome | None
     place: Place = NOWHERE
+    change: dict[str, Any] | None = None
 
 
 def outcome_of(contest: Contest) -> Outcome:
@@ -89,7 +92,19 @@ def _paths(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
             becomes,
             None,
             tip.candidate.place,
+            _attribute(explainer, contest, tip),
         )
+
+
+def _attribute(explainer: Explainer, contest: Contest, tip: PathTip) -> dict[str, Any] | None:
+    """The change that gives a path this value where it is heard."""
+    neighbor = None if tip.candidate.path is None else tip.candidate.path.neighbor
+    if neighbor is None:
+        return None
+    instance = explainer.topology.instances[contest.instance]
+    word = tip.what.partition(" of the path")[0]
+    name = explainer.topology.devices[instance.device].name
+    return attribute_set(name, instance.vrf, str(neighbor), word, tip.value, tip.now, contest.prefix)
 
 
 def _interface_costs(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
@@ -141,7 +156,9 @@ def _tips_of_port(
 
     word = f"{explainer.contests[winner.processes[0]].cost_word} of {name.interface}"
     for value, above, becomes, beyond in _search(at, outcome_of(contest), now, 1, highest):
-        yield TippingPoint(word, name.device, port, protocol, now, value, above, becomes, beyond, place)
+        device = explainer.topology.devices[explainer.topology.ports[port].device]
+        change = cost_set(device, name, protocol, value, contest.prefix.family)
+        yield TippingPoint(word, name.device, port, protocol, now, value, above, becomes, beyond, place, change)
 
 
 def _metrics(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
@@ -275,4 +292,5 @@ def _preference_point(
         becomes,
         None,
         instance.routing.place if instance.routing else NOWHERE,
+        preference_set(explainer.topology.devices[instance.device].name, instance.vrf, name, value),
     )

@@ -182,6 +182,7 @@ class WhyAnswerer:
             None if point.beyond is None else self._outcome(point.beyond),
             point.place or None,
             f"{point.what} on {point.device}, now {point.now}: moves at {point.value} and {direction}",
+            point.change,
         )
 
     def _trail(self, trail: Trail) -> list[contests.Step]:

@@ -1,0 +1,30 @@
+import { Link, useSearchParams } from "react-router";
+import type { RouteChange, TableRow } from "../api/client";
+import { actionText, kindText } from "../contest/words";
+import { stateOf, useCurrentNetwork } from "../frame/context";
+
+/** A route that is another than before: from what to what, leading to its contest. */
+export function RouteLine({ change }: { change: RouteChange }) {
+  const { network } = useCurrentNetwork();
+  const [search] = useSearchParams();
+  const query = new URLSearchParams({ device: change.device, prefix: change.prefix, ...stateOf(search) });
+  if (change.vrf !== "default") query.set("vrf", change.vrf);
+  const words = (row: TableRow | null) => (row ? `${kindText(row)} ${actionText(row)}` : "none");
+  return (
+    <li className="border-t border-hair/70 py-0.5">
+      <span className="mono">
+        {change.device}
+        {change.vrf === "default" ? "" : `/${change.vrf}`}
+      </span>{" "}
+      <Link
+        className="mono text-forward underline underline-offset-2"
+        to={`/networks/${network.id}/routes/table?${query}`}
+      >
+        {change.prefix}
+      </Link>
+      <span className="block text-[13px] text-faint">
+        {words(change.before)} → {words(change.after)}
+      </span>
+    </li>
+  );
+}
