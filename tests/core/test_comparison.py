@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 from hypothesis import HealthCheck, given, settings
 
-from routrel.analysis.changed_routes import changed_routes
+from routrel.analysis.changed_routes import changed_routes, count_and_list
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.forwarding.flow import Flow
@@ -147,3 +147,4 @@ def test_tables_as_arrays_differ_where_their_routes_do(change, again, document):
         old, new = everything(before), everything(after)
         found = {(one.device, one.vrf, one.prefix) for one in changed_routes(before, after)}
         assert found == {key for key in old.keys() | new.keys() if old.get(key) != new.get(key)}
+        assert count_and_list(before, after, 0) == (len(found), [])

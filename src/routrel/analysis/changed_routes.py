@@ -15,7 +15,7 @@ from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix
 from routrel.routing.arrays import Column
 from routrel.routing.protocol_routes import ProtocolRoutes
-from routrel.routing.rib.table import Source, Table
+from routrel.routing.rib.table import OTHER, Source, Table
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
@@ -25,17 +25,22 @@ Flags = npt.NDArray[np.bool_]
 def changed_routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
     """Every prefix at which a routing instance's table differs, by device, VRF and prefix."""
     comparer = _Comparer(before, after)
-    old, new = before.topology.instance_index, after.topology.instance_index
-    for device, vrf in sorted({*old, *new}):
-        one, other = old.get((device, vrf)), new.get((device, vrf))
-        for prefix, was, now in comparer.changes(one, other):
-            yield RouteChange(
-                device,
-                vrf,
-                str(prefix),
-                None if was is None or one is None else table_row(before, one, was),
-                None if now is None or other is None else table_row(after, other, now),
-            )
+    for device, vrf in comparer.instances():
+        yield from comparer.listed(device, vrf)
+
+
+def count_and_list(before: Solved, after: Solved, most: int) -> tuple[int, list[RouteChange]]:
+    """How many routes differ, and the first ``most`` of them: the others are counted in arrays where that can be."""
+    comparer = _Comparer(before, after)
+    count, found = 0, list[RouteChange]()
+    for device, vrf in comparer.instances():
+        if len(found) >= most:
+            count += comparer.count(device, vrf)
+            continue
+        of_instance = list(comparer.listed(device, vrf))
+        count += len(of_instance)
+        found += of_instance[: most - len(found)]
+    return count, found
 
 
 class _Comparer:
@@ -43,6 +48,72 @@ class _Comparer:
 
     def __init__(self, before: Solved, after: Solved):
         self.before, self.after = before, after
+
+    def instances(self) -> list[tuple[str, str]]:
+        """All routing instances, by device and VRF."""
+        return sorted({*self.before.topology.instance_index, *self.after.topology.instance_index})
+
+    def _numbers(self, device: str, vrf: str) -> tuple[int | None, int | None]:
+        key = device, vrf
+        return self.before.topology.instance_index.get(key), self.after.topology.instance_index.get(key)
+
+    def listed(self, device: str, vrf: str) -> Iterator[RouteChange]:
+        """The routes of an instance that differ."""
+        one, other = self._numbers(device, vrf)
+        for prefix, was, now in self.changes(one, other):
+            yield RouteChange(
+                device,
+                vrf,
+                str(prefix),
+                None if was is None or one is None else table_row(self.before, one, was),
+                None if now is None or other is None else table_row(self.after, other, now),
+            )
+
+    def count(self, device: str, vrf: str) -> int:
+        """How many routes of an instance differ."""
+        one, other = self._numbers(device, vrf)
+        if one is not None and other is not None:
+            tables = self.before.table(one), self.after.table(other)
+            counted = self._counted(*tables)
+            if counted is not None:
+                return counted
+        return sum(1 for _ in self.changes(one, other))
+
+    def _counted(self, one: Table, other: Table) -> int | None:
+        """The same from arrays, asking for single routes only where these do not tell; None where they cannot."""
+        if not _is_comparable(one, other):
+            return None
+        shared = self.shared
+        old, new = self.before.prefix_classes.column[shared[0]], self.after.prefix_classes.column[shared[1]]
+        was, now = one.winners()[old], other.winners()[new]
+        unsure: Flags = (was != now) | (was == OTHER)
+        certain = np.zeros(len(was), bool)
+        for index, (source, fresh) in enumerate(zip(one.sources, other.sources, strict=True)):
+            changed = self._changed(source, fresh)
+            if changed is None:
+                return None
+            mine = (was == index) & (now == index)
+            most = source.solution.multipath(source.process.number)
+            cut = (np.bitwise_count(source.rows.masks).sum(axis=0) > most)[old]
+            cut |= (np.bitwise_count(fresh.rows.masks).sum(axis=0) > most)[new]
+            certain |= mine & changed & ~cut
+            unsure |= mine & changed & cut
+        asked = np.flatnonzero(unsure & ~certain)
+        # Connected, static and observed routes stand beside the columns of protocols too.
+        own = {self.before.prefixes.prefixes[number] for number in one.others}
+        own |= {self.after.prefixes.prefixes[number] for number in other.others} | self.alone
+        prefixes = self.before.prefixes.prefixes
+        names = {prefixes[number] for number in shared[0][asked].tolist()} | own
+        of_own = [index for index in np.flatnonzero(certain).tolist() if prefixes[shared[0][index]] in own]
+        numbers = self.before.prefixes.number, self.after.prefixes.number
+        single = 0
+        for prefix in names:
+            was_route, now_route = _route(one, numbers[0].get(prefix)), _route(other, numbers[1].get(prefix))
+            if was_route is None or now_route is None:
+                single += was_route is not now_route
+            else:
+                single += not self._same(was_route, now_route)
+        return int(certain.sum()) - len(of_own) + single
 
     def changes(self, one: int | None, other: int | None) -> Iterator[tuple[Prefix, Route | None, Route | None]]:
         """Of two routing instances, the prefixes whose routes differ; None is an instance that there is not."""
@@ -80,7 +151,7 @@ class _Comparer:
 
     def _prefixes(self, one: Table, other: Table) -> set[Prefix] | None:
         """The prefixes whose routes may differ; None where that cannot be told from arrays."""
-        if one.install is not None or other.install is not None or len(one.sources) != len(other.sources):
+        if not _is_comparable(one, other):
             return None
         wanted = set(self.alone)
         prefixes = self.before.prefixes.prefixes
@@ -124,6 +195,11 @@ class _Comparer:
         ) and {_named(self.before, hop) for hop in one.next_hops} == {
             _named(self.after, hop) for hop in other.next_hops
         }
+
+
+def _is_comparable(one: Table, other: Table) -> bool:
+    """Whether two tables may be compared source by source."""
+    return one.install is None and other.install is None and len(one.sources) == len(other.sources)
 
 
 def _named(solved: Solved, hop: NextHop) -> tuple[object, object]:

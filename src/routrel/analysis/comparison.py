@@ -7,10 +7,10 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from typing import Any
 
-from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, Moved, RouteChange
+from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, Moved
 from routrel.analysis.answers.routes import TableRow
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
-from routrel.analysis.changed_routes import changed_routes
+from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.contest.why import hops_text, ranking_text
 from routrel.analysis.walk_verdicts import Answerer
@@ -32,12 +32,7 @@ def compare(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_rout
 
 def moved(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Moved:
     """The routes and flows that differ after from before; the first ``most_routes`` of the routes are listed."""
-    listed: list[RouteChange] = []
-    count = 0
-    for change in changed_routes(before, after):
-        count += 1
-        if len(listed) < most_routes:
-            listed.append(change)
+    count, listed = count_and_list(before, after, most_routes)
     return Moved(count, listed, _flows(before, after, flows))
 
 
