@@ -46,7 +46,7 @@ def changes_asked(request: Request, revision: Revision) -> str:
 
 
 def create(network: Network, user: Any, revision: int, values: dict[str, Any]) -> Trial:
-    """A new trial of a network."""
+    """A new trial of a network; what it begins with can be undone too."""
     changes = values.get("changes", [])
     changes_of(changes)
     with transaction.atomic():
@@ -61,7 +61,8 @@ def create(network: Network, user: Any, revision: int, values: dict[str, Any]) -
             note=values.get("note", ""),
             created_by=user,
             revision=revision,
-            history=[changes],
+            history=[[], changes] if changes else [[]],
+            at=1 if changes else 0,
         )
 
 

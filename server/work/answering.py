@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -72,10 +73,8 @@ class SolvedRevision:
     """A revision with all that is computed from it."""
 
     files: dict[str, bytes]
-    solved: Solved
-    answerer: Answerer
-    evidence: Evidence
     is_capture: bool
+    as_it_is: Solved
     trial: Trial | None = None
     _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
     _findings: list[Finding] | None = None
@@ -86,18 +85,26 @@ class SolvedRevision:
     def of(cls, file_name: str, data: bytes) -> "SolvedRevision":
         """An upload read and solved; raises ``LoadError`` with all errors in it."""
         files = files_of_upload(file_name, data)
-        solved = solve(read_files(files))
-        answerer = Answerer(solved)
-        return cls(files, solved, answerer, Evidence(answerer), is_capture(files))
+        return cls(files, is_capture(files), solve(read_files(files)))
+
+    @cached_property
+    def solved(self) -> Solved:
+        """With the changes of the trial, if it is one: solved only by questions that need it."""
+        return self.as_it_is if self.trial is None else self.trial.after
+
+    @cached_property
+    def answerer(self) -> Answerer:
+        return Answerer(self.solved)
+
+    @cached_property
+    def evidence(self) -> Evidence:
+        return Evidence(self.answerer)
 
     def tried(self, changes: str) -> "SolvedRevision":
         """The revision with changes, which are a JSON list; those it was asked with last are kept."""
         if changes not in self._trials:
             trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))
-            answerer = Answerer(trial.after)
-            self._trials[changes] = SolvedRevision(
-                trial.applied.files, trial.after, answerer, Evidence(answerer), self.is_capture, trial
-            )
+            self._trials[changes] = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
             while len(self._trials) > TRIALS_KEPT:
                 self._trials.popitem(last=False)
         self._trials.move_to_end(changes)

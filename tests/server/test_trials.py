@@ -50,15 +50,16 @@ def test_what_is_asked_with_a_trial_is_not_kept_as_asked_before(owner, base, tri
 
 
 def test_what_was_done_is_undone_and_done_again_until_something_else_is_done(owner, base, trial):
-    assert patch(owner, base, 1, changes=[PASS, DENY]).json()["steps"] == 2
+    assert patch(owner, base, 1, changes=[PASS, DENY]).json()["steps"] == 3
     assert walk(owner, base, "&trial=1") != "arrives"
-    assert patch(owner, base, 1, at=0).json()["changes"] == [PASS]
+    assert patch(owner, base, 1, at=1).json()["changes"] == [PASS]
     assert walk(owner, base, "&trial=1") == "arrives"
-    assert patch(owner, base, 1, at=1).json()["changes"] == [PASS, DENY]
-    patch(owner, base, 1, at=0)
+    assert patch(owner, base, 1, at=2).json()["changes"] == [PASS, DENY]
+    patch(owner, base, 1, at=1)
     other = patch(owner, base, 1, changes=[DENY]).json()
-    assert (other["at"], other["steps"]) == (1, 2)
+    assert (other["at"], other["steps"]) == (2, 3)
     assert patch(owner, base, 1, at=5).status_code == 400
+    assert patch(owner, base, 1, at=0).json()["changes"] == []
 
 
 def test_nobody_overwrites_what_another_did_meanwhile(owner, base, trial, join):

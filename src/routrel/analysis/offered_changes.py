@@ -65,11 +65,13 @@ def _mended(match: HeaderMatch, field: str, header: Header) -> HeaderMatch:
     return replace(match, **{field: value})
 
 
-def static_added(device: str, vrf: str, route: StaticRoute, replaced: tuple[int, ...] = ()) -> list[Data]:
-    """A static route put to the others, and those of some indices taken out first."""
+def static_added(device: str, vrf: str, route: StaticRoute | None, replaced: tuple[int, ...] = ()) -> list[Data]:
+    """A static route put to the others where one is given, and those of some indices taken out first."""
     where = {"at": device, **({} if vrf == DEFAULT_INSTANCE else {"vrf": vrf})}
-    entry = {"prefix": str(route.prefix), "next_hop": str(route.next_hop)}
     removed = [{"remove": "static", **where, "number": index + 1} for index in sorted(replaced, reverse=True)]
+    if route is None:
+        return removed
+    entry = {"prefix": str(route.prefix), "next_hop": str(route.next_hop)}
     return [*removed, {"add": "static", **where, "entry": entry}]
 
 

@@ -173,9 +173,14 @@ class RouteRemedies:
         return Remedy(message, _static_text(added), self._near(stop) or None, self._changes(stop, added, None))
 
     def longer_route(self, strand: Trace, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
-        """Past a discarding route: a longer route by a neighbour, or one in place of it, where that leads on."""
+        """Past a discarding route: without it, where that leads on; else by a longer route by a neighbour, or one in
+        place of it."""
         route = stop.route
         assert route is not None
+        if route.protocol == "static" and self._cures(strand, stop, stateful, None, route.prefix):
+            message = f"take out of the static routes of {self._where(stop)}"
+            changes = self._changes(stop, None, route.prefix)
+            return Remedy(message, f"- {{prefix: {_quoted(route.prefix)}, action: {route.action}}}", route.place or None, changes)
         neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         prefix = self._prefix_at_destination(stop.header.destination)
         if neighbor is None or not route.prefix.covers(prefix):
@@ -191,11 +196,11 @@ class RouteRemedies:
         changes = self._changes(stop, added, prefix if in_place else None)
         return Remedy(message, _static_text(added), route.place or self._near(stop) or None, changes)
 
-    def _changes(self, stop: Stop, added: StaticRoute, without: Prefix | None) -> list[dict[str, Any]]:
+    def _changes(self, stop: Stop, added: StaticRoute | None, without: Prefix | None) -> list[dict[str, Any]]:
         """A static route more, and those of one prefix taken out, as changes; a host's gateway is none."""
         instance = self.topology.instances[stop.instance]
         routes = instance.routing.static if instance.routing is not None else ()
-        replaced = tuple(index for index, one in enumerate(routes) if one.prefix == without)
+        replaced = tuple(index for index, one in enumerate(routes) if _is_taken_out(one, without, added))
         return static_added(self.topology.devices[stop.device].name, instance.vrf, added, replaced)
 
     def _where(self, stop: Stop) -> str:
@@ -209,25 +214,25 @@ class RouteRemedies:
         return routing.place if routing is not None else self.topology.devices[stop.device].place
 
     def _cures(
-        self, strand: Trace, stop: Stop, stateful: frozenset[int], added: StaticRoute, without: Prefix | None
+        self, strand: Trace, stop: Stop, stateful: frozenset[int], added: StaticRoute | None, without: Prefix | None
     ) -> bool:
-        """Whether the flow passes this stop once the route is there, with no new obstacle to its way."""
+        """Whether the flow passes this stop once a route is there or gone, with no new obstacle to its way."""
         if len(self.topology.devices) > MOST_DEVICES:
             return False
-        again = solve(self._changed(stop, added, without))
+        again = solve(self._changed(stop, added, without), self.solved)
         tracker = None if strand.kind == "first" else strand.tracker
         walked = Walker(again).walk(strand.asked, stateful, strand.ends, strand.kind, tracker, strand.expected)
         before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
         after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
         return after < before and not any(instance == stop.instance for instance, _ in after)
 
-    def _changed(self, stop: Stop, added: StaticRoute, without: Prefix | None) -> Network:
-        """The network with a static route more in the instance of a stop, and those of one prefix taken out."""
+    def _changed(self, stop: Stop, added: StaticRoute | None, without: Prefix | None) -> Network:
+        """The network with a static route more in the instance of a stop, or those of one prefix taken out, or both."""
         device = self.topology.devices[stop.device]
         vrf = self.topology.instances[stop.instance].vrf
         routing = self.topology.instances[stop.instance].routing or RoutingInstance()
-        kept = tuple(one for one in routing.static if one.prefix != without)
-        routing = replace(routing, static=(*kept, added))
+        kept = tuple(one for one in routing.static if not _is_taken_out(one, without, added))
+        routing = replace(routing, static=kept if added is None else (*kept, added))
         changed: Device = (
             replace(device, routing=routing)
             if vrf == DEFAULT_INSTANCE
@@ -272,6 +277,11 @@ class RouteRemedies:
                 if onward.verdict in GOOD and not back:
                     return addresses[0]
         return None
+
+
+def _is_taken_out(route: StaticRoute, without: Prefix | None, added: StaticRoute | None) -> bool:
+    """Whether a static route goes: of a prefix, all that another takes the place of, else those that lead nowhere."""
+    return route.prefix == without and (added is not None or route.action != "forward")
 
 
 def _obstacle(strand: Trace, ending: Ending) -> tuple[int, Verdict]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from routrel.analysis.answers.trials import ChangeProblem, DeviceText, FileDifference, Tried, TriedChange
 from routrel.formats.changes.applying import Applied, Applier, Outcome, apply_changes
@@ -15,18 +16,21 @@ from routrel.solving import solve
 
 @dataclass(frozen=True)
 class Trial:
-    """``files`` and ``before`` are the network as it is, ``after`` is it with the changes."""
+    """``files`` and ``before`` are the network as it is, ``applied`` is it with the changes."""
 
     files: Mapping[str, bytes]
     before: Solved
     applied: Applied
-    after: Solved
+
+    @cached_property
+    def after(self) -> Solved:
+        """The network with the changes, solved when first asked for."""
+        return solve(self.applied.network, self.before)
 
     @classmethod
     def of(cls, files: Mapping[str, bytes], before: Solved, changes: Sequence[Change]) -> "Trial":
-        """The changes made and solved with; those that cannot be made are left out and said."""
-        applied = apply_changes(files, before.network, changes)
-        return cls(files, before, applied, solve(applied.network, before))
+        """The changes made; those that cannot be made are left out and said."""
+        return cls(files, before, apply_changes(files, before.network, changes))
 
     @property
     def has_errors(self) -> bool:

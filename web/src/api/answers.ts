@@ -4,11 +4,12 @@ import { api, unwrap } from "./client";
 import type { paths } from "./schema.gen";
 
 export type Question = { from: string; to: string; service: string; enter: string };
-/** A revision, as it is or with a trial's changes; the version tells what they are at the moment. */
+/** A revision, as it is or with the changes of a trial: the version tells what they are at the moment,
+ * `edits` whether whole files are among them. */
 export type RevisionKey = {
   networkId: string;
   number: number;
-  trial?: { number: number; version: number } | undefined;
+  trial?: { number: number; version: number; edits: boolean } | undefined;
 };
 
 /** The revision as it is, without the changes of a trial. */
@@ -84,8 +85,28 @@ export function useQuiet(): boolean {
   return quiet;
 }
 
+/** What answers a person waits for. */
+const WAITED_FOR = ["walk", "contest", "forest", "table", "tried"];
+
+/** Whether what a person waits for has been answered for a moment since a trial was changed last. */
+function useSettled({ trial }: RevisionKey): boolean {
+  const version = `${trial?.number} ${trial?.version}`;
+  const asking = useIsFetching({ predicate: ({ queryKey }) => WAITED_FOR.includes(String(queryKey[1])) });
+  const [settled, setSettled] = useState("");
+  useEffect(() => {
+    if (settled === version || asking) return;
+    const soon = setTimeout(() => setSettled(version), 60);
+    return () => clearTimeout(soon);
+  }, [settled, version, asking]);
+  return !trial || settled === version;
+}
+
+/** The map; of a trial, that of the network as it is until there is time for its own. */
 export function useMap(key: RevisionKey) {
-  return useAnswer("map", key);
+  const settled = useSettled(key);
+  const asIs = useAnswer("map", asItIs(key));
+  const tried = useAnswer("map", key, {}, { enabled: key.trial !== undefined && settled });
+  return key.trial && tried.data ? tried : asIs;
 }
 
 export function useUnderstanding(key: RevisionKey) {
@@ -115,15 +136,17 @@ export function useWalk(key: RevisionKey, question: Question, wanted = true) {
 }
 
 export function useFindings(key: RevisionKey, enabled = true) {
-  return useAnswer("findings", key, {}, { enabled });
+  const settled = useSettled(key);
+  return useAnswer("findings", key, {}, { enabled: enabled && settled, keep: true });
 }
 
+/** What may be meant by what is typed: a trial gives nothing another name. */
 export function useWords(key: RevisionKey, typed: string, enabled: boolean) {
-  return useAnswer("words", key, { q: typed }, { enabled, keep: true });
+  return useAnswer("words", asItIs(key), { q: typed }, { enabled, keep: true });
 }
 
 export function useServices(key: RevisionKey) {
-  return useAnswer("services", key);
+  return useAnswer("services", asItIs(key));
 }
 
 /** A routing instance of a device; the VRF is '' for the default one. */
@@ -174,7 +197,12 @@ export function useComparison(key: RevisionKey, since: number) {
 }
 
 export function useSource(key: RevisionKey, file = "") {
-  return useAnswer("source", key, { file }, { enabled: Boolean(file) });
+  return useAnswer("source", ofFile(key, file), { file }, { enabled: Boolean(file) });
+}
+
+/** Where a file stands: what a trial changed in it has a file of its own. */
+function ofFile(key: RevisionKey, file: string): RevisionKey {
+  return file.startsWith("trial/") || key.trial?.edits ? key : asItIs(key);
 }
 
 export function useOutline(key: RevisionKey, file = "") {
@@ -207,7 +235,8 @@ export function useTried(key: RevisionKey) {
 
 /** The routes and flows that a trial moves. */
 export function useMoved(key: RevisionKey) {
-  return useAnswer("moved", key, {}, { enabled: key.trial !== undefined, keep: true });
+  const settled = useSettled(key);
+  return useAnswer("moved", key, {}, { enabled: key.trial !== undefined && settled, keep: true });
 }
 
 export function useDifference(key: RevisionKey, enabled: boolean) {

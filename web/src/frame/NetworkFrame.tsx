@@ -50,7 +50,11 @@ function Shown({
   if (revision.isPending || (trialNumber > 0 && asked.isPending)) return <Waiting what="the revision" />;
   if (revision.isError) return <Failed error={revision.error} what="This revision cannot be shown." />;
   if (asked.isError) return <Failed error={asked.error} what="This trial cannot be shown." />;
-  const trial = asked.data && { number: asked.data.number, version: asked.data.version };
+  const trial = asked.data && {
+    number: asked.data.number,
+    version: asked.data.version,
+    edits: asked.data.changes.some((one) => one.edit === "file"),
+  };
   const current = {
     network,
     revision: { networkId: network.id, number, trial },

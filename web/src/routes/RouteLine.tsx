@@ -9,7 +9,7 @@ export function RouteLine({ change }: { change: RouteChange }) {
   const [search] = useSearchParams();
   const query = new URLSearchParams({ device: change.device, prefix: change.prefix, ...stateOf(search) });
   if (change.vrf !== "default") query.set("vrf", change.vrf);
-  const words = (row: TableRow | null) => (row ? `${kindText(row)} ${actionText(row)}` : "none");
+  const { before, after } = change;
   return (
     <li className="border-t border-hair/70 py-0.5">
       <span className="mono">
@@ -23,8 +23,14 @@ export function RouteLine({ change }: { change: RouteChange }) {
         {change.prefix}
       </Link>
       <span className="block text-[13px] text-faint">
-        {words(change.before)} → {words(change.after)}
+        {before && after && way(before) === way(after)
+          ? `the same way, ${rank(before)} → ${rank(after)}`
+          : `${words(before)} → ${words(after)}`}
       </span>
     </li>
   );
 }
+
+const rank = (row: TableRow) => `${row.preference ?? "–"}/${row.metric ?? "–"}`;
+const way = (row: TableRow) => `${kindText(row)} ${actionText(row)}`;
+const words = (row: TableRow | null) => (row ? `${kindText(row)} ${rank(row)} ${actionText(row)}` : "none");

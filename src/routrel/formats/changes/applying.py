@@ -142,8 +142,12 @@ class Applier:
         new = edit(old)
         if new.text == old.text:
             return
-        self._note((device, *slot))
+        before, changed = self.network, dict(self.sources.changed)
         self._put_device(device, section, new)
+        if self.network.devices[device] is before.devices[device]:
+            self.sources.changed = changed  # what it says already holds unsaid
+        else:
+            self._note((device, *slot))
 
     def _put_device(self, name: str, section: Section, text: EditableText) -> None:
         read = read_device(name, text.text.encode(), self.sources.trial_file(name), self.network)

@@ -1,0 +1,137 @@
+"""Trials in the interface: a whole repair by keys alone, changes where the eye is, a text checked as it is typed."""
+
+import time
+
+import pytest
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+
+pytestmark = pytest.mark.browser
+
+TRIAL = "[data-testid=trial]"
+CHANGES = "[data-testid=changes-tried] li"
+
+
+@pytest.fixture
+def network(saltmarsh) -> str:
+    """The path of the demo network."""
+    return saltmarsh.network_address().removeprefix(saltmarsh.address)
+
+
+@pytest.fixture
+def asked(page, network) -> Page:
+    """The page of a flow that two faults stop: a list on the way there, a discarding route on the way back."""
+    page.open(f"{network}/flow?from=ot-tracking&to=bookings&on=tracking")
+    page.wait_for_verdicts("blocked", "discarded")
+    return page
+
+
+def states(page: Page) -> list[str]:
+    return [one.get_attribute("data-state") for one in page.all(CHANGES)]
+
+
+def try_remedy(page: Page, then: list[str]) -> None:
+    """Try the first remedy that is shown, once the answer is settled."""
+    page.wait(lambda: page.all("[data-testid=try]:enabled"))
+    page.press("r")
+    page.wait(lambda: states(page) == then)
+
+
+def test_a_whole_repair_by_keys(asked):
+    page = asked
+    # Each remedy is one key away; the next fault appears once one is cured.
+    try_remedy(page, ["applied"])
+    started = time.monotonic()
+    try_remedy(page, ["applied"] * 2)
+    page.wait(lambda: page.verdict("forward") == "arrives")
+    print(f"a change answers within {time.monotonic() - started:.2f} s")
+    assert page.verdict("return") == "discarded"
+    try_remedy(page, ["applied"] * 3)
+    page.wait_for_verdicts("arrives", "arrives")
+    page.says("arrives, answer arrives", "[data-testid=asked-flow]")
+    page.says("1 route moves", "[data-testid=moved]")
+    # One is undone and done again.
+    page.press("[")
+    page.wait_for_verdicts("arrives", "discarded")
+    page.press("]")
+    page.wait_for_verdicts("arrives", "arrives")
+    # It is named, the difference looked at, and the revision made.
+    page.press("N")
+    page.press("let tracking in", Keys.ENTER)
+    page.wait_for_no_focus()
+    page.press("D")
+    page.says("-  - {prefix: 10.40.51.128/25, action: discard}", "[data-testid=difference]")
+    page.wait(lambda: page.text_of("[data-testid=with]") == "let tracking in")
+    page.press("R")
+    page.wait(lambda: "with=" not in page.driver.current_url)
+    page.wait_for_verdicts("arrives", "arrives")
+    page.says("revision 1", "[data-testid=asked-before]")
+    assert page.complaints() == []
+
+
+def test_what_is_off_is_not_made_and_what_is_taken_out_is_gone(asked):
+    page = asked
+    try_remedy(page, ["applied"])
+    page.press("i")
+    page.press("disable: device, at: bw-core", Keys.ENTER)
+    page.wait(lambda: states(page) == ["applied", "error"])
+    page.says("did you mean bw-core", TRIAL)
+    page.all("[aria-label='take out change 2']")[0].click()
+    page.wait(lambda: states(page) == ["applied"])
+    page.all("[aria-label='change 1 is made']")[0].click()
+    page.wait(lambda: states(page) == ["off"])
+    page.press("i")
+    page.press("sett: cost", Keys.ENTER)
+    page.says("a change says one thing that is done", TRIAL)
+
+
+def test_a_trial_stays_beside_the_network_and_is_opened_by_its_address(asked):
+    page = asked
+    try_remedy(page, ["applied"])
+    address = page.driver.current_url
+    page.press("2")
+    page.wait(lambda: "/routes" in page.driver.current_url and "with=1" in page.driver.current_url)
+    page.find(TRIAL)
+    page.press("l")
+    page.wait(lambda: not page.all(TRIAL))
+    page.driver.get(address)
+    page.wait(lambda: states(page) == ["applied"])
+    page.find("[data-testid=former-way]")
+
+
+def test_a_device_is_shut_and_its_text_edited_from_its_stop(asked):
+    page = asked
+    page.find("[data-testid=stop-ot-core]").click()
+    row = page.find("[data-testid=device-changes]")
+    assert "ot-core off" in row.text
+    page.button("ot-core off").click()
+    page.wait(lambda: states(page) == ["applied"])
+    page.says("disable device ot-core", TRIAL)
+    page.press("[")
+    page.says("ot-core off", "[data-testid=device-changes]")
+    page.find("[data-testid=device-changes]").find_element(By.LINK_TEXT, "edit its text").click()
+    page.find("[data-testid=text-editor] .cm-content")
+    page.press(Keys.CONTROL, Keys.END)
+    page.press("acls: {x: [{action: pass}]}")
+    page.says("this word is not known here; found 'pass'", "[data-testid=text-problems]")
+    page.wait(lambda: page.all(".cm-wrong"))
+    page.press(*[Keys.BACKSPACE] * 7)
+    page.press("drop}]}")
+    page.says("it can be read")
+    page.press(Keys.CONTROL, Keys.ENTER)
+    page.says("text of ot-core edited", TRIAL)
+    assert page.complaints() == []
+
+
+def test_a_tipping_point_offers_exactly_its_value(page, network):
+    page.open(f"{network}/routes/table?device=bw-core1&prefix=10.40.128.0/20")
+    line = page.find("[data-testid=tipping] li")
+    words = line.text
+    page.wait(lambda: page.all("[data-testid=tipping] [data-testid=try]:enabled"))
+    line.find_element(By.CSS_SELECTOR, "[data-testid=try]").click()
+    page.wait(lambda: states(page) == ["applied"])
+    value = words.split("moves at ")[1].split(" ")[0]
+    page.says(f"→ {value}", TRIAL)
+    page.says("without the trial:", "[data-testid=without-trial]")
