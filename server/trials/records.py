@@ -30,8 +30,11 @@ class Overtaken(APIException):
 
 def changes_text(changes: list[dict[str, Any]]) -> str:
     """Changes as work processes take them; raises ``LoadError`` where they are none."""
+    text = json.dumps(changes)
+    if len(text) > MOST_BYTES:
+        raise ValidationError({"changes": [f"They are too large: {len(text):,} bytes; at most {MOST_BYTES:,}."]})
     changes_of(changes)
-    return json.dumps(changes)
+    return text
 
 
 def changes_asked(request: Request, revision: Revision) -> str:
@@ -48,7 +51,7 @@ def changes_asked(request: Request, revision: Revision) -> str:
 def create(network: Network, user: Any, revision: int, values: dict[str, Any]) -> Trial:
     """A new trial of a network; what it begins with can be undone too."""
     changes = values.get("changes", [])
-    changes_of(changes)
+    changes_text(changes)
     with transaction.atomic():
         Network.objects.select_for_update().get(pk=network.pk)
         if network.trials.count() >= MOST_TRIALS:
@@ -74,7 +77,7 @@ def change(network: Network, number: int, values: dict[str, Any]) -> Trial:
             raise Overtaken
         trial.name, trial.note = values.get("name", trial.name), values.get("note", trial.note)
         if "changes" in values and values["changes"] != trial.changes:
-            changes_of(values["changes"])
+            changes_text(values["changes"])
             trial.history = [*trial.history[: trial.at + 1], values["changes"]][-MOST_STEPS:]
             if len(json.dumps(trial.history)) > MOST_BYTES:
                 trial.history = trial.history[-1:]

@@ -180,7 +180,9 @@ class RouteRemedies:
         if route.protocol == "static" and self._cures(strand, stop, stateful, None, route.prefix):
             message = f"take out of the static routes of {self._where(stop)}"
             changes = self._changes(stop, None, route.prefix)
-            return Remedy(message, f"- {{prefix: {_quoted(route.prefix)}, action: {route.action}}}", route.place or None, changes)
+            return Remedy(
+                message, f"- {{prefix: {_quoted(route.prefix)}, action: {route.action}}}", route.place or None, changes
+            )
         neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         prefix = self._prefix_at_destination(stop.header.destination)
         if neighbor is None or not route.prefix.covers(prefix):

@@ -1,7 +1,7 @@
 import { useMemo, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { useFindings, useOutline, useSource, useSources } from "../api/answers";
-import { useCurrentNetwork } from "../frame/context";
+import { stateOf, useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
@@ -68,6 +68,15 @@ export default function SourcePage() {
           <button type="button" className="text-faint hover:text-ink" onClick={() => navigate(-1)}>
             back <Key>b</Key>
           </button>
+          {file && !file.startsWith("trial/") && (
+            <Link
+              to={`../edit?${new URLSearchParams({ ...stateOf(search), file })}`}
+              relative="path"
+              className="text-good underline underline-offset-2"
+            >
+              edit it in a trial
+            </Link>
+          )}
           {marks.length > 0 && (
             <span className="text-stop">
               {marks.length === 1

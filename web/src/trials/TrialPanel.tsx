@@ -21,7 +21,7 @@ export function TrialPanel({ number }: { number: number }) {
       aria-label="the trial"
       data-testid="trial"
     >
-      <Head trial={trial.data} />
+      <Head key={number} trial={trial.data} />
       <TrialChanges trial={trial.data} />
       <TrialMoved />
       <HandOver trial={trial.data} />
