@@ -8,8 +8,9 @@ from jsonschema import Draft202012Validator
 from routrel.formats.errors import LoadError
 from routrel.formats.json_schema import network_schema
 from routrel.formats.network_file import read_network
+from routrel.forwarding.flow_words import FlowError
 from routrel.model.times import rfc3339
-from tests.core.networks import errors, load, router
+from tests.core.networks import errors, load, router, walk
 
 
 def test_scalars_follow_yaml_1_2():
@@ -143,3 +144,18 @@ def test_the_json_schema_agrees_with_the_reader():
 def test_a_list_where_nothing_is_routed_is_an_error(interfaces, what):
     text = f"devices: {{s: {{kind: switch, interfaces: {interfaces}, acls: {{x: []}}}}}}"
     assert any(what in error and "never be asked" in error for error in errors(text))
+
+
+def test_a_device_that_is_off_has_no_interface_that_is_on():
+    solved = load(
+        "devices:\n"
+        "  a: {enabled: false, interfaces: {e: {addresses: [10.0.0.1/30]}}}\n"
+        "  b: {interfaces: {e: {addresses: [10.0.0.2/30]}, f: {addresses: [10.1.0.1/24]}}}\n"
+        "links:\n- {ends: [a:e, b:e], risk_groups: [duct, mast]}\n"
+    )
+    network = solved.network
+    assert not network.devices["a"].interfaces["e"].enabled and network.devices["b"].interfaces["e"].enabled
+    assert network.links[0].risk_groups == ("duct", "mast")
+    for source, destination in (("a", "b"), ("b", "a")):
+        with pytest.raises(FlowError, match="a is disabled: none of its addresses is up"):
+            walk(solved, source, destination)

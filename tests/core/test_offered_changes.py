@@ -6,8 +6,10 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 
 from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.statements import Span, statements_at
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import Flow
@@ -108,3 +110,31 @@ def test_a_tipping_point_of_a_path_can_be_tried(document):
                 (outcome,) = Trial.of(files, solved, changes_of([point.change])).applied.outcomes
                 assert outcome.state in ("applied", "error"), point
                 assert outcome.state == "applied" or "lets nothing pass without one" in str(outcome.errors[0])
+
+
+def test_what_is_offered_at_a_line_of_the_source_can_be_made():
+    kinds = set()
+    steering = next(file for file in DEMO if b"forwarding_policies" in DEMO[file])
+    for file in ("devices/bw-border.yaml", "devices/bw-core1.yaml", steering):
+        for number in range(1, DEMO[file].count(b"\n") + 1):
+            for statement in statements_at(SOLVED, [], file, Span(number, 1, 10_000)):
+                if statement.line != number:
+                    continue
+                for offer in statement.offers:
+                    (outcome,) = apply_changes(DEMO, SOLVED.network, changes_of([offer.change])).outcomes
+                    assert outcome.state == "applied", outcome
+                    kinds.add((statement.kind, offer.label))
+    assert {
+        ("device", "off"),
+        ("interface", "off"),
+        ("session", "off"),
+        ("route", "take it out"),
+        ("entry", "one up"),
+        ("steering", "take it out"),
+        ("policy", "one up"),
+    } <= kinds
+    line = next(
+        n for n, text in enumerate(DEMO["network.yaml"].split(b"\n"), 1) if text.startswith(b"- {ends: [bw-core1:e3")
+    )
+    (link,) = statements_at(SOLVED, [], "network.yaml", Span(line, 1, 10_000))
+    assert [offer.change for offer in link.offers] == [{"disable": "link", "at": "bw-core1:e3"}]

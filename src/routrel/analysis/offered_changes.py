@@ -1,5 +1,6 @@
 """What is found out as changes that can be tried (docs/changes.md): of an entry, a route, a tipping point."""
 
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
@@ -113,3 +114,15 @@ def preference_set(device: str, vrf: str, of: str, value: int) -> Data:
         "to": value,
         **({} if vrf == DEFAULT_INSTANCE else {"vrf": vrf}),
     }
+
+
+def switched(what: str, at: str, is_on: bool) -> tuple[str, Data]:
+    """What is on off, or the other way round, with what that is called."""
+    return ("off", {"disable": what, "at": at}) if is_on else ("on", {"enable": what, "at": at})
+
+
+def in_list(what: str, where: Data, index: int) -> Iterator[tuple[str, Data]]:
+    """An entry of an index taken out, and put before the one before it."""
+    yield "take it out", {"remove": what, **where, "number": index + 1}
+    if index:
+        yield "one up", {"move": what, **where, "number": index + 1, "before": index}

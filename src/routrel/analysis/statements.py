@@ -3,12 +3,14 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
 
-from routrel.analysis.answers.statements import Heading, Statement, StatementKind
+from routrel.analysis.answers.statements import Heading, Offer, Statement, StatementKind
 from routrel.analysis.contest.why import hops_text
+from routrel.analysis.offered_changes import in_list, switched
 from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix
-from routrel.model.bgp import Bgp
+from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device, Interface
 from routrel.model.findings import Finding
 from routrel.model.network import InterfaceName, Link
@@ -150,7 +152,32 @@ class _Statements:
             one.name if is_route else None,
             one.name if one.kind == "policy" else None,
             problems,
+            [Offer(label, change) for label, change in self._offers(one)],
         )
+
+    def _offers(self, one: _Stated) -> Iterator[tuple[str, dict[str, Any]]]:
+        """The changes that are at hand where a statement stands: it off or on, taken out, or before the one before."""
+        what, device = one.what, one.device
+        if isinstance(what, Link):
+            yield switched("link", str(what.ends[0]), what.enabled)
+        if device is None or device.program is not None or device.kernel_routing is not None:
+            return
+        where: dict[str, Any] = {"at": device.name, **({} if one.vrf == DEFAULT_INSTANCE else {"vrf": one.vrf})}
+        if isinstance(what, Device):
+            yield switched("device", device.name, device.enabled)
+        elif isinstance(what, Interface):
+            yield switched("interface", f"{device.name}:{what.name}", what.enabled)
+        elif isinstance(what, BgpNeighbor):
+            label, change = switched("session", f"{device.name} {what.address}", what.enabled)
+            yield label, change | where | {"at": change["at"]}
+        elif isinstance(what, StaticRoute) and what not in device.gateways:
+            yield "take it out", {"remove": "static", **where, "number": one.index + 1}
+        elif one.kind == "entry":
+            yield from in_list("acl_entry", {**where, "acl": one.name}, one.index)
+        elif one.kind == "steering":
+            yield from in_list("steering_entry", {**where, "policy": one.name}, one.index)
+        elif isinstance(what, Policy) and one.index >= 0:
+            yield from in_list("statement", {**where, "policy": one.name}, one.index)
 
     def _does(self, one: _Stated, problems: list[str]) -> str:
         what, device = one.what, one.device

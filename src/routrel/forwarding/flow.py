@@ -254,6 +254,7 @@ class Asker:
             address = self.starts.device_address(destination.instance, family)
             if address is not None:
                 return replace(destination, address=address)
+        self.starts.refuse_disabled(destination.instance)
         raise FlowError(f"{destination.word} has no address of the family the source has")
 
     def _header(self, service: Service, destination: FlowEnd, source_port: int | None) -> Header:

@@ -26,6 +26,13 @@ class Starts:
             self._addresses[key] = device_address(self.solved.topology, instance, family)
         return self._addresses[key]
 
+    def refuse_disabled(self, instance: int) -> None:
+        """Say of a device that is off that it is."""
+        topology = self.solved.topology
+        device = topology.devices[topology.instances[instance].device]
+        if not device.enabled:
+            raise FlowError(f"{device.name} is disabled: none of its addresses is up")
+
     def owns(self, instance: int, address: Address) -> bool:
         """Whether an address is one of an instance's."""
         ports = self.solved.topology.owners.get(address, ())
@@ -99,6 +106,7 @@ class Starts:
                     by_source.setdefault(chosen, []).append(hop)
         if not by_source:
             if fallback is None:
+                self.refuse_disabled(source.instance)
                 raise FlowError(f"{source.word} has no IPv{family} address to send from")
             return [Start(source.instance, ORIGIN, header._replace(source=fallback))]
         return [

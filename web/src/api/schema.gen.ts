@@ -1500,6 +1500,14 @@ export interface components {
             place: components["schemas"]["Place"] | null;
         };
         /**
+         * Offer
+         * @description A change that can be tried of a statement, and what it is called.
+         */
+        Offer: {
+            label: string;
+            change: Record<string, never>;
+        };
+        /**
          * OpenEnd
          * @description A neighbour or next hop that no device of the network has: what is known ends there.
          */
@@ -1805,6 +1813,7 @@ export interface components {
             prefix: string | null;
             policy: string | null;
             problems: string[];
+            offers: components["schemas"]["Offer"][];
         };
         /**
          * StatementCount

@@ -2,6 +2,7 @@ import { Link, useSearchParams } from "react-router";
 import { useStatements } from "../api/answers";
 import type { Statement } from "../api/client";
 import { stateOf, useCurrentNetwork } from "../frame/context";
+import { TryButton } from "../trials/TryButton";
 import type { Span } from "./laidOut";
 
 /** What the statements of a line do, with the way to where that is seen. */
@@ -23,6 +24,11 @@ export function Statements({ file, span }: { file: string; span: Span }) {
             <span className="text-faint">{one.kind}</span> <Effect statement={one} />
             <span className="text-faint">: </span>
             {one.does}
+            {one.offers.map((offer) => (
+              <span key={offer.label} className="ml-2">
+                <TryButton changes={[offer.change]} label={`try ${offer.label}`} />
+              </span>
+            ))}
             {one.problems.map((problem) => (
               <span key={problem} className="block pl-4 text-stop text-[14px]">
                 {problem}

@@ -1,12 +1,19 @@
 """Statements of the source text and what each does, as answers."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from msgspec import Struct
 
 StatementKind = Literal[
     "device", "interface", "route", "protocol", "session", "acl", "entry", "policy", "link", "endpoint", "steering"
 ]
+
+
+class Offer(Struct, frozen=True):
+    """A change that can be tried of a statement, and what it is called."""
+
+    label: str
+    change: dict[str, Any]
 
 
 class Statement(Struct, frozen=True):
@@ -25,6 +32,7 @@ class Statement(Struct, frozen=True):
     prefix: str | None
     policy: str | None
     problems: list[str]
+    offers: list[Offer]
 
 
 class Heading(Struct, frozen=True):

@@ -24,7 +24,7 @@ class ChangeError(Exception):
 def no_such(what: str, name: str, names: Iterable[str]) -> ChangeError:
     """A name that names nothing."""
     known = sorted(names)
-    allowed = ", ".join(known[:12]) + (", …" if len(known) > 12 else "")
+    allowed = ", ".join(known[:12]) + (", …" if len(known) > 12 else "") or "none is there"
     return ChangeError(f"there is no {what} of this name", quoted(name), allowed, next(iter(nearest(name, known)), ""))
 
 
