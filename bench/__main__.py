@@ -25,12 +25,17 @@ from scipy.sparse.csgraph import dijkstra
 from bench.generator import Shape, document, network
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
+from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.comparison import compare
 from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.trial import Trial
+from routrel.formats.changes.reading import read_change
+from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Asker, Flow
 from routrel.garbage_collection import collection_paused, keep
 from routrel.model.addresses import InterfaceAddress
+from routrel.model.changes import Change
 from routrel.model.filters import Acl
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase
@@ -336,6 +341,27 @@ def bench_comparison(quick: bool) -> None:
         print(f"  {what:<37}{timed(partial(compare, solved, other)) / cold:8.3f} x")
 
 
+def tried_with(files: dict[str, bytes], solved: Solved, changes: list[Change]) -> Solved:
+    return Trial.of(files, solved, changes).after
+
+
+def bench_trials(quick: bool) -> None:
+    """A change made by its text and solved with, and what it moves counted."""
+    routers = 200 if quick else 1000
+    files = {"network.json": json.dumps(document(Shape(routers, areas=5, prefixes=routers)), indent=1).encode()}
+    model = read_files(files)
+    solved = with_tables(solve(model))
+    read = timed(lambda: solve(read_files(files)))
+    end = next(end for link in model.links for end in link.ends if model.devices[end.device].routing is not None)
+    print(f"{routers} routers tried with a change; yardstick: reading and solving the network {read:8.3f} s")
+    for text in (f"set: cost, at: {end}, to: 77", f"disable: link, at: {end}", f"disable: device, at: {end.device}"):
+        changes = [read_change(text, "change")]
+        tried = timed(partial(tried_with, files, solved, changes)) / read
+        trial = Trial.of(files, solved, changes)
+        counted = timed(partial(count_and_list, solved, trial.after, 1000)) / read
+        print(f"  {text.partition(',')[0]:<37}{tried:8.3f} x, routes that move {counted:8.3f} x")
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="routrel bench")
     parser.add_argument("--quick", action="store_true")
@@ -356,6 +382,7 @@ def main() -> int:
         bench_walks,
         bench_check,
         bench_comparison,
+        bench_trials,
         bench_large,
         bench_full_table,
     ):
