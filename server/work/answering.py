@@ -110,6 +110,11 @@ class SolvedRevision:
         self._trials.move_to_end(changes)
         return self._trials[changes]
 
+    def keep_one_trial(self) -> None:
+        """Forget all trials but the one that was asked with last."""
+        while len(self._trials) > 1:
+            self._trials.popitem(last=False)
+
     def words(self) -> Words:
         if self._words is None:
             self._words = Words(self.solved)

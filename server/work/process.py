@@ -112,7 +112,11 @@ class Worker:
 
     def _tidy(self, digest: str) -> None:
         """Forget what was asked about longest ago, and all else where much memory is held."""
-        most = 1 if _resident() > LARGE else KEPT
+        is_large = _resident() > LARGE
+        most = 1 if is_large else KEPT
+        if is_large:
+            for revision in self.kept.values():
+                revision.keep_one_trial()
         if len(self.kept) > most:
             while len(self.kept) > most:
                 self.kept.popitem(last=False)
