@@ -311,3 +311,10 @@ def test_a_text_with_anchors_is_not_changed_by_parts():
     files = {"network.yaml": text.encode()}
     (outcome,) = apply_changes(files, read_files(files), [read_change("set: mtu, at: r2:e2, to: 1400", "c")]).outcomes
     assert "an anchor or alias stands in it" in str(outcome.errors[0])
+
+
+def test_what_failed_half_way_leaves_nothing_behind():
+    bad = {"edit": "device", "at": "r1", "text": "interfaces: {e1: {}}\n"}
+    cost = {"set": "cost", "at": "r1:e1", "to": 9}
+    outcomes = apply_changes(FILES, read_files(FILES), changes_of([bad, cost])).outcomes
+    assert [outcome.state for outcome in outcomes] == ["error", "applied"] and outcomes[1].remark == ""

@@ -103,12 +103,13 @@ class Applier:
         if not change.is_on:
             return Outcome(change, self.worded(change), "off")
         before = self.network, dict(self.sources.changed), self.files, self.rewritten, self.sources
+        done = dict(self.done)
         self._number, self._again, self._was_changed = number, set(), False
         try:
             words, completed = self._made(change)
         except (ChangeError, TextEditError, LoadError) as error:
             self.network, changed, self.files, self.rewritten, self.sources = before
-            self.sources.changed = changed
+            self.sources.changed, self.done = changed, done
             return Outcome(change, self.worded(change), "error", errors=_errors(change, error))
         if not self._was_changed:
             return Outcome(completed, words, "nothing", "does nothing: it is so already")
@@ -499,7 +500,7 @@ def _number(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int:
             "it is not said which entry is meant", "", "number: from 1, or was: the entry as it is written"
         )
     if was is None:
-        if not isinstance(number, int) or not 0 < number <= len(items):
+        if not isinstance(number, int) or isinstance(number, bool) or not 0 < number <= len(items):
             raise ChangeError(f"no entry of this number is in {label}", quoted(number), _numbers(items))
         return number - 1
     found = [index for index, item in enumerate(items) if item == was]
