@@ -5,8 +5,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from routrel.analysis.answers.trials import ChangeProblem, DeviceText, FileDifference, Tried, TriedChange
-from routrel.formats.changes.applying import Applied, Applier, Outcome, apply_changes
+from routrel.formats.changes.applying import Applier, apply_changes
 from routrel.formats.changes.difference import difference
+from routrel.formats.changes.outcomes import Applied, Outcome
 from routrel.formats.changes.text_edits import TextEditError
 from routrel.model.changes import Change
 from routrel.model.network import Network

@@ -5,10 +5,11 @@ an error of that change, which then is left out. What comes out is exactly what 
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import timedelta
-from typing import Any, Literal
+from typing import Any
 
+from routrel.formats.changes.entries import before_number, entry_number, list_path
 from routrel.formats.changes.finding import (
     ChangeError,
     area_key,
@@ -18,16 +19,16 @@ from routrel.formats.changes.finding import (
     neighbor_path,
     no_such,
     ospf_interface,
-    ospf_paths,
     routing_path,
     session_of,
     speaking,
 )
+from routrel.formats.changes.outcomes import Applied, Outcome, errors_of
 from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
-from routrel.formats.errors import InputError, LoadError, quoted
+from routrel.formats.errors import LoadError, quoted
 from routrel.formats.network_file import read_device, read_link
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
@@ -35,37 +36,6 @@ from routrel.model.changes import Change
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, DEFAULT_PREFERENCES
 from routrel.model.unchanged import taking_over
-
-State = Literal["applied", "off", "nothing", "error"]
-
-
-@dataclass(frozen=True)
-class Outcome:
-    """What became of one change: in words, with what it changed from.
-
-    ``remark`` says what else is to be known of it: that it does nothing, or changes again what another changed.
-    ``errors`` are why it was left out. ``change`` is the change with the entry it means written out, so that it means
-    the same entry in another state of the network.
-    """
-
-    change: Change
-    words: str
-    state: State
-    remark: str = ""
-    errors: tuple[InputError, ...] = ()
-
-
-@dataclass(frozen=True)
-class Applied:
-    """A network with changes, its files with the texts of what changed, and what became of each change.
-
-    ``changed_files`` are the network's own files that differ, whole.
-    """
-
-    network: Network
-    files: dict[str, bytes]
-    outcomes: tuple[Outcome, ...]
-    changed_files: dict[str, str]
 
 
 def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequence[Change]) -> Applied:
@@ -110,7 +80,7 @@ class Applier:
         except (ChangeError, TextEditError, LoadError) as error:
             self.network, changed, self.files, self.rewritten, self.sources = before
             self.sources.changed, self.done = changed, done
-            return Outcome(change, self.worded(change), "error", errors=_errors(change, error))
+            return Outcome(change, self.worded(change), "error", errors=errors_of(change, error))
         if not self._was_changed:
             return Outcome(completed, words, "nothing", "does nothing: it is so already")
         again = ", ".join(str(one + 1) for one in sorted(self._again))
@@ -368,19 +338,19 @@ class Applier:
     def _list(self, change: Change) -> tuple[str, Change]:
         device = device_of(self.network, change.at)
         data = EditableText.of(self.sources.device(device.name).text).data
-        path, label = self._list_path(change, device.name, data)
+        path, label = list_path(change, device, data)
         items = at_path(data, path) or []
         if not isinstance(items, list):
             raise ChangeError(f"{label} is no list")
         verb, values = change.verb, dict(change.values)
         number = None
         if verb != "add":
-            number = _number(values, items, label)
+            number = entry_number(values, items, label)
             values["was"] = items[number]
             values.pop("number", None)
         before = None
         if verb in ("add", "move"):
-            before = _before(values, items, label)
+            before = before_number(values, items, label)
             if before is not None and before < len(items):
                 values["before"] = items[before]
         entry = values.get("entry")
@@ -405,51 +375,6 @@ class Applier:
             where = "to the end" if at == len(items) else f"before entry {at + 1}"
             words = f"move in {label} {where}: {written(items[number])}"
         return words, replace(change, values=values)
-
-    def _list_path(self, change: Change, name: str, data: Any) -> tuple[Path, str]:
-        """Where a list stands, and what it is called."""
-        device, values, what = self.network.devices[name], change.values, change.what
-        if what in ("acl_entry", "statement", "steering_entry"):
-            key = values["acl" if what == "acl_entry" else "policy"]
-            part, kind = {
-                "acl_entry": ("acls", "ACL"),
-                "statement": ("policies", "policy"),
-                "steering_entry": ("forwarding_policies", "forwarding policy"),
-            }[what]
-            known = at_path(data, (part,)) or {}
-            if key not in known and change.verb != "add":
-                raise no_such(f"{kind} on {name}", key, known)
-            return (part, key), f"{kind} {key} of {name}"
-        vrf = values.get("vrf", DEFAULT_INSTANCE)
-        routing = routing_path(device, vrf)
-        where = name if vrf == DEFAULT_INSTANCE else f"{name}, {vrf}"
-        if what == "static":
-            return (*routing, "static"), f"the static routes of {where}"
-        if what == "range":
-            found = ospf_paths(data, routing, values.get("instance"))
-            if len(found) != 1:
-                raise ChangeError(f"{where} has {_counted(len(found), 'OSPF instance')}", "", "instance: its name")
-            area = area_key(data, found[0], values["area"])
-            if at_path(data, (*found[0], "areas", area)) is None:
-                raise no_such(f"area on {name}", area, at_path(data, (*found[0], "areas")) or ())
-            return (*found[0], "areas", area, "ranges"), f"the ranges of area {area} of {where}"
-        if what == "redistribution":
-            into = values["into"]
-            protocols = [one for one in ("ospf", "isis", "rip", "eigrp", "bgp") if at_path(data, (*routing, one))]
-            if into not in protocols:
-                raise no_such(f"protocol on {where}", into, protocols)
-            path = (*routing, into)
-            if into == "ospf":
-                found = ospf_paths(data, routing, values.get("instance"))
-                if len(found) != 1:
-                    raise ChangeError(f"{where} has several OSPF instances", "", "instance: its name")
-                path = found[0]
-            return (*path, "redistribute"), f"what {where} redistributes into {into}"
-        if at_path(data, (*routing, "bgp")) is None:
-            raise ChangeError(f"{where} does not speak BGP")
-        if what == "aggregate":
-            return (*routing, "bgp", "aggregates"), f"the BGP aggregates of {where}"
-        return (*routing, "bgp", "networks"), f"the BGP networks of {where}"
 
     # Whole texts
 
@@ -492,44 +417,6 @@ def _switched(text: EditableText, path: Path, on: bool) -> EditableText:
     return text.remove((*path, "enabled")) if on else text.set((*path, "enabled"), False)
 
 
-def _number(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int:
-    """The index of the entry that a change means, by what it was or by its number from 1."""
-    number, was = values.get("number"), values.get("was")
-    if was is None and number is None:
-        raise ChangeError(
-            "it is not said which entry is meant", "", "number: from 1, or was: the entry as it is written"
-        )
-    if was is None:
-        if not isinstance(number, int) or isinstance(number, bool) or not 0 < number <= len(items):
-            raise ChangeError(f"no entry of this number is in {label}", quoted(number), _numbers(items))
-        return number - 1
-    found = [index for index, item in enumerate(items) if item == was]
-    if isinstance(number, int) and number - 1 in found:
-        return number - 1
-    if len(found) != 1:
-        message = f"no such entry is in {label}" if not found else f"this entry is {len(found)} times in {label}"
-        raise ChangeError(message, written(was), _numbers(items))
-    return found[0]
-
-
-def _before(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int | None:
-    before = values.get("before")
-    if before is None:
-        return None
-    if isinstance(before, int) and not isinstance(before, bool):
-        if not 0 < before <= len(items) + 1:
-            raise ChangeError(f"no entry of this number is in {label}", quoted(before), _numbers(items))
-        return before - 1
-    found = [index for index, item in enumerate(items) if item == before]
-    if not found:
-        raise ChangeError(f"no such entry to stand before is in {label}", written(before), _numbers(items))
-    return found[0]
-
-
-def _numbers(items: Sequence[Any]) -> str:
-    return f"1 to {len(items)}" if items else "the list is empty"
-
-
 def _shown(value: Any, default: object) -> str:
     if value is None:
         return str(default)
@@ -538,14 +425,3 @@ def _shown(value: Any, default: object) -> str:
 
 def _counted(count: int, what: str) -> str:
     return f"{count:,} {what}{'' if count == 1 else 's'}"
-
-
-def _errors(change: Change, error: Exception) -> tuple[InputError, ...]:
-    """An error as errors at the line of the change."""
-    if isinstance(error, LoadError):
-        if change.verb == "edit":
-            return tuple(error.errors)
-        return tuple(replace(one, place=change.place) for one in error.errors)
-    if isinstance(error, ChangeError):
-        return (InputError(change.place, error.message, error.found, error.allowed, error.closest),)
-    return (InputError(change.place, str(error)),)
