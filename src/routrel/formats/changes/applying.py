@@ -35,7 +35,7 @@ from routrel.model.addresses import Address
 from routrel.model.changes import Change
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, DEFAULT_PREFERENCES
-from routrel.model.unchanged import taking_over
+from routrel.model.unchanged import taking_over, without_places
 
 
 def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequence[Change]) -> Applied:
@@ -50,7 +50,12 @@ def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequenc
     kept = {name: data for name, data in applier.files.items() if not name.startswith(TRIAL_FOLDER)}
     changed = {**applier.rewritten, **applier.sources.whole_files()}
     differing = {name: text for name, text in changed.items() if text.encode() != files.get(name)}
-    return Applied(applier.network, {**kept, **texts}, outcomes, differing)
+    # Once for all changes: what none of them reached stays the same objects.
+    devices = {
+        name: taking_over(network.devices[name], device) if name in network.devices else device
+        for name, device in applier.network.devices.items()
+    }
+    return Applied(replace(applier.network, devices=devices), {**kept, **texts}, outcomes, differing)
 
 
 class Applier:
@@ -129,8 +134,8 @@ class Applier:
                 ):
                     raise ChangeError(f"a link ends at {end}", "", "the interface stays, and no loopback")
         self.sources.put(name, section, text)
-        device = taking_over(self.network.devices[name], read)
-        self.network = replace(self.network, devices={**self.network.devices, name: device})
+        if without_places(read) != without_places(self.network.devices[name]):
+            self.network = replace(self.network, devices={**self.network.devices, name: read})
 
     def _edit_link(self, index: int, edit: Callable[[EditableText], EditableText]) -> None:
         section = self.sources.link(index)

@@ -9,6 +9,7 @@ import json
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 import yaml
@@ -80,7 +81,7 @@ class EditableText:
             raise TextEditError("an anchor or alias stands in it, which others may share: change the text itself")
         return cls(text)
 
-    @property
+    @cached_property
     def root(self) -> Any:
         try:
             root = yaml.compose(self.text, Loader=yaml.CBaseLoader)
@@ -90,7 +91,7 @@ class EditableText:
         mark = yaml.Mark("", len(self.text), 0, 0, "", 0)
         return root if root is not None else yaml.ScalarNode("", "", mark, mark, style=None)
 
-    @property
+    @cached_property
     def data(self) -> Any:
         return data_of(self.root)
 
