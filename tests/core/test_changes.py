@@ -187,6 +187,21 @@ def test_an_entry_that_was_written_out_is_found_wherever_it_stands():
     assert "no such entry is in ACL door of r1" in str(twice.errors[0])
 
 
+@pytest.mark.parametrize("change", ["number: 3, before: 1", "number: 2, before: 4", "number: 4, before: 1"])
+def test_of_entries_that_are_the_same_the_number_still_tells_which(change):
+    accept, drop = "{result: accept}", "{match: {protocol: rip}, result: reject}"
+    text = f"routrel: 1\nname: n\ndevices: {{r1: {{policies: {{p: [{accept}, {drop}, {accept}, {accept}]}}}}}}\n"
+    files = {"network.yaml": text.encode()}
+    made = [read_change(f"move: statement, at: r1, policy: p, {change}", "a change")]
+    first = apply_changes(files, read_files(files), made)
+    assert first.outcomes[0].state == "applied"
+    again = apply_changes(files, read_files(files), changes_of([first.outcomes[0].change.data()]))
+    assert again.changed_files == first.changed_files
+    twins = {"move": "statement", "at": "r1", "policy": "p", "number": 2, "before": {"result": "accept"}}
+    (outcome,) = apply_changes(files, read_files(files), changes_of([twins])).outcomes
+    assert "this entry is 3 times in policy p of r1" in str(outcome.errors[0])
+
+
 def test_attributes_of_a_session_come_first_in_its_own_policy_and_a_shared_one_is_copied():
     assert lines("set: local_preference, at: r1 10.1.0.2, to: 200, for: 192.0.2.0/24") == [
         '-          10.1.0.2: {as: 64501, import: any, export: any, established_at: "2026-11-19T06:00:00Z"}',

@@ -352,12 +352,15 @@ class Applier:
         if verb != "add":
             number = entry_number(values, items, label)
             values["was"] = items[number]
-            values.pop("number", None)
+            if items.count(items[number]) == 1:
+                values.pop("number", None)
+            else:  # Of entries that are the same, its number still says which.
+                values["number"] = number + 1
         before = None
         if verb in ("add", "move"):
             before = before_number(values, items, label)
             if before is not None and before < len(items):
-                values["before"] = items[before]
+                values["before"] = items[before] if items.count(items[before]) == 1 else before + 1
         entry = values.get("entry")
         slot = (*path, "entry", written(values["was"]) if number is not None else written(entry))
         if verb == "add":

@@ -69,13 +69,9 @@ def entry_number(values: Mapping[str, Any], items: Sequence[Any], label: str) ->
         if not isinstance(number, int) or isinstance(number, bool) or not 0 < number <= len(items):
             raise ChangeError(f"no entry of this number is in {label}", quoted(number), _numbers(items))
         return number - 1
-    found = [index for index, item in enumerate(items) if item == was]
-    if isinstance(number, int) and number - 1 in found:
+    if isinstance(number, int) and 0 < number <= len(items) and items[number - 1] == was:
         return number - 1
-    if len(found) != 1:
-        message = f"no such entry is in {label}" if not found else f"this entry is {len(found)} times in {label}"
-        raise ChangeError(message, written(was), _numbers(items))
-    return found[0]
+    return _the_one(was, items, label, "no such entry")
 
 
 def before_number(values: Mapping[str, Any], items: Sequence[Any], label: str) -> int | None:
@@ -87,9 +83,15 @@ def before_number(values: Mapping[str, Any], items: Sequence[Any], label: str) -
         if not 0 < before <= len(items) + 1:
             raise ChangeError(f"no entry of this number is in {label}", quoted(before), _numbers(items))
         return before - 1
-    found = [index for index, item in enumerate(items) if item == before]
-    if not found:
-        raise ChangeError(f"no such entry to stand before is in {label}", written(before), _numbers(items))
+    return _the_one(before, items, label, "no such entry to stand before")
+
+
+def _the_one(entry: Any, items: Sequence[Any], label: str, none: str) -> int:
+    """The index of the one entry that is the same."""
+    found = [index for index, item in enumerate(items) if item == entry]
+    if len(found) != 1:
+        message = f"{none} is in {label}" if not found else f"this entry is {len(found)} times in {label}"
+        raise ChangeError(message, written(entry), _numbers(items))
     return found[0]
 
 
