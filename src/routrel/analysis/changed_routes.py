@@ -29,6 +29,15 @@ def changed_routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
         yield from comparer.listed(device, vrf)
 
 
+def changed_prefixes(before: Solved, after: Solved) -> Iterator[tuple[tuple[str, str], list[Prefix]]]:
+    """By device and VRF, the prefixes at which its table differs."""
+    comparer = _Comparer(before, after)
+    for key in comparer.instances():
+        found = [prefix for prefix, _, _ in comparer.changes(*comparer.numbers(*key))]
+        if found:
+            yield key, found
+
+
 def count_and_list(before: Solved, after: Solved, most: int) -> tuple[int, list[RouteChange]]:
     """How many routes differ, and the first ``most`` of them: the others are counted in arrays where that can be."""
     comparer = _Comparer(before, after)
@@ -53,13 +62,14 @@ class _Comparer:
         """All routing instances, by device and VRF."""
         return sorted({*self.before.topology.instance_index, *self.after.topology.instance_index})
 
-    def _numbers(self, device: str, vrf: str) -> tuple[int | None, int | None]:
+    def numbers(self, device: str, vrf: str) -> tuple[int | None, int | None]:
+        """The numbers of a routing instance in either state, None where it is not there."""
         key = device, vrf
         return self.before.topology.instance_index.get(key), self.after.topology.instance_index.get(key)
 
     def listed(self, device: str, vrf: str) -> Iterator[RouteChange]:
         """The routes of an instance that differ."""
-        one, other = self._numbers(device, vrf)
+        one, other = self.numbers(device, vrf)
         for prefix, was, now in self.changes(one, other):
             yield RouteChange(
                 device,
@@ -71,7 +81,7 @@ class _Comparer:
 
     def count(self, device: str, vrf: str) -> int:
         """How many routes of an instance differ."""
-        one, other = self._numbers(device, vrf)
+        one, other = self.numbers(device, vrf)
         if one is not None and other is not None:
             tables = self.before.table(one), self.after.table(other)
             counted = self._counted(*tables)

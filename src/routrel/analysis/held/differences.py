@@ -1,0 +1,85 @@
+"""What two states decide otherwise, before any way is followed: candidates only, which decisions then confirm."""
+
+from routrel.analysis.changed_routes import changed_prefixes
+from routrel.analysis.held.places import AddressClass
+from routrel.analysis.held.states import Node, Numbering, State
+from routrel.model.addresses import Prefix
+
+
+class Differences:
+    """Where two states may differ, and what stands where, by the numbering of both."""
+
+    def __init__(self, states: tuple[State, State], numbering: Numbering):
+        before, after = states
+        self.numbering = numbering
+        ports, instances = range(len(numbering.ports)), range(len(numbering.instances))
+        has_policy = [before.policy[port] >= 0 or after.policy[port] >= 0 for port in ports]
+        self.is_filtered = [has_policy[port] or before.acl_in[port] >= 0 or after.acl_in[port] >= 0 for port in ports]
+        """Ports at which what comes in is not treated as all else."""
+        self.steered = [port for port in ports if has_policy[port]]
+        self.ports = {
+            port
+            for port in ports
+            if (before.acl_in[port], before.policy[port]) != (after.acl_in[port], after.policy[port])
+        }
+        """Ports at which other filters stand."""
+        self.filtered_of: list[set[Node]] = [set() for _ in instances]
+        self.steered_of: list[set[Node]] = [set() for _ in instances]
+        for port in ports:
+            if self.is_filtered[port]:
+                self.filtered_of[numbering.instance_of[port]].add(port)
+            if has_policy[port]:
+                self.steered_of[numbering.instance_of[port]].add(port)
+        self.forwards = [before.forwards(one) and after.forwards(one) for one in instances]
+        self.adjacent = _adjacent(before, len(instances))
+        """Per routing instance, those that share a segment with it before."""
+        self._by_prefix: dict[Prefix, set[int]] = {}
+        for key, prefixes in changed_prefixes(before.solved, after.solved):
+            for prefix in prefixes:
+                self._by_prefix.setdefault(prefix, set()).add(numbering.instance_number[key])
+        self._always = self._by_ports(states)
+
+    def instances_for(self, addresses: AddressClass) -> set[int]:
+        """Routing instances that may decide otherwise about a class of addresses."""
+        found = self._always | (addresses.owners[0] ^ addresses.owners[1])
+        for prefix in addresses.prefixes:
+            found |= self._by_prefix.get(prefix, set())
+        return found
+
+    def _by_ports(self, states: tuple[State, State]) -> set[int]:
+        """Instances with a port that differs, whatever the routes say; all where addresses or cables do."""
+        before, after = states
+        every = set(range(len(self.numbering.instances)))
+        if before.topology.of_like(after.topology.network) is None:
+            return every
+        found = {one for one in every if before.instance(one) < 0 or after.instance(one) < 0}
+        found |= {one for one in every if before.forwards(one) != after.forwards(one)}
+        segments = _segments(before), _segments(after)
+        for port, instance in enumerate(self.numbering.instance_of):
+            outs = before.acl_out[port], after.acl_out[port]
+            seen = [state.topology.devices[known.device].neighbors for state in states if (known := state.port[port])]
+            if segments[0][port] != segments[1][port] or outs[0] != outs[1] or len(seen) < 2 or seen[0] != seen[1]:
+                found.add(instance)
+        return found
+
+
+def _segments(state: State) -> list[object]:
+    """Per port, whom it can talk to: the ports of its segment that are up, with their addresses."""
+    found: list[object] = [None] * len(state.port)
+    numbers = state.numbering.port_number
+    for segment in state.topology.segments:
+        ports = [state.topology.ports[port] for port in segment.ports]
+        there = frozenset((numbers[port.name], port.addresses, port.up) for port in ports)
+        for port in ports:
+            found[numbers[port.name]] = there
+    return found
+
+
+def _adjacent(state: State, count: int) -> list[set[int]]:
+    found: list[set[int]] = [set() for _ in range(count)]
+    for segment in state.topology.segments:
+        names = (state.topology.ports[port].name for port in segment.ports)
+        there = {state.numbering.instance_of[state.numbering.port_number[name]] for name in names}
+        for instance in there:
+            found[instance] |= there - {instance}
+    return found

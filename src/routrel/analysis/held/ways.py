@@ -1,0 +1,248 @@
+"""The ways to one class of addresses in both states: where they differ, what lies on them, and who goes which.
+
+Most ways meet no ACL and no forwarding policy: they are the same for all headers, and one pass over the instances
+gives every one's ends, length and number of ways. Others are followed piece by piece (``following.py``).
+"""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from routrel.analysis.held.differences import Differences
+from routrel.analysis.held.places import AddressClass
+from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, Numbering, State
+
+
+class End(NamedTuple):
+    """Where a way ends: at an instance, on its port where it is -1 or more; ``verdict`` as the walker's."""
+
+    verdict: str
+    instance: int
+    port: int = -1
+
+
+class Outlook(NamedTuple):
+    """What lies before a packet for a class of addresses, ACLs and policies aside.
+
+    ``lists`` are those ACLs and policies; where there are none, it is what becomes of every packet. ``ways`` is 0
+    where they go round.
+    """
+
+    ends: frozenset[End]
+    ways: int
+    longest: int
+    passed: frozenset[int]
+    lists: frozenset[int]
+
+
+class Ways:
+    """The ways to one class of addresses, by state (0: before, 1: after)."""
+
+    def __init__(self, states: tuple[State, State], numbering: Numbering, addresses: AddressClass, found: Differences):
+        self.states, self.numbering, self.addresses = states, numbering, addresses
+        self._differences = found
+        self._count = len(numbering.instances)
+        self._decisions: tuple[dict[Node, Decision], dict[Node, Decision]] = ({}, {})
+        self._outlooks: tuple[dict[Node, Outlook], dict[Node, Outlook]] = ({}, {})
+        self._goes_round = [False, False]
+        self.dirty = self._dirty()
+        """Nodes that decide otherwise in the two states."""
+        self.affected = self._affected()
+        """Nodes from which some way leads to such a one."""
+
+    # Nodes
+
+    def coming_in(self, port: int) -> Node:
+        """The node of what comes in by a port."""
+        return port if self._differences.is_filtered[port] else -1 - self.numbering.instance_of[port]
+
+    def starting_at(self, instance: int) -> Node:
+        """The node of what an instance sends itself: a router's own is treated as what came in unfiltered."""
+        return -1 - instance - (0 if self._differences.forwards[instance] else self._count)
+
+    def instance_at(self, node: Node) -> int:
+        """The routing instance of a node."""
+        if node >= 0:
+            return self.numbering.instance_of[node]
+        instance = -1 - node
+        return instance - self._count if instance >= self._count else instance
+
+    # Decisions
+
+    def decision(self, side: int, node: Node) -> Decision:
+        """What the table of a node's instance does, whatever filters stand there."""
+        instance = self.instance_at(node)
+        is_own = node < -self._count
+        key = node if is_own else -1 - instance
+        found = self._decisions[side].get(key)
+        if found is None:
+            state = self.states[side]
+            if state.is_opaque(instance):
+                found = NOT_FOLLOWED
+            elif instance in self.addresses.owners[side]:
+                found = ARRIVES
+            elif not is_own and not state.forwards(instance):
+                found = DISCARDED
+            else:
+                found = state.by_table(instance, self.addresses.address, self.addresses.chains[side])
+            self._decisions[side][key] = found
+        return found
+
+    def policy_at(self, side: int, node: Node) -> int:
+        """The forwarding policy that is asked at a node, -1 for none: nobody asks where a packet goes no further."""
+        if node < 0:
+            return -1
+        instance, state = self.instance_at(node), self.states[side]
+        goes_on = state.forwards(instance) and instance not in self.addresses.owners[side]
+        return state.policy[node] if goes_on and not state.is_opaque(instance) else -1
+
+    def steered(self, side: int, node: Node) -> list[Decision]:
+        """What the forwarding policy of a node may do beside."""
+        if self.policy_at(side, node) < 0:
+            return []
+        return self.states[side].steered_ways(node, self.addresses.address)
+
+    def onward(self, side: int, node: Node) -> Iterator[Node]:
+        """The nodes that follow on a node."""
+        for decision in (self.decision(side, node), *self.steered(side, node)):
+            for edge in decision.edges:
+                if edge.target >= 0:
+                    yield self.coming_in(edge.target)
+
+    # What differs
+
+    def _dirty(self) -> set[Node]:
+        found, differences = set[Node](), self._differences
+        instances = differences.instances_for(self.addresses)
+        nodes = {-1 - one for one in instances} | {self.starting_at(one) for one in instances}
+        found |= {node for node in nodes if self.decision(0, node) != self.decision(1, node)}
+        found |= differences.ports
+        for port in differences.steered:
+            if self.steered(0, port) != self.steered(1, port):
+                found.add(port)
+        return found
+
+    def _affected(self) -> set[Node]:
+        """Back along the ways before: what reaches no difference there goes the same way after."""
+        found, waiting = set(self.dirty), list(self.dirty)
+        while waiting:
+            node = waiting.pop()
+            instance = self.instance_at(node)
+            before = set[Node]()
+            if node == -1 - instance:
+                # What comes in by a filtered port is routed as all else.
+                before |= self._differences.filtered_of[instance]
+            for other in self._differences.adjacent[instance]:
+                for one in (-1 - other, self.starting_at(other), *self._differences.steered_of[other]):
+                    if one not in found and node in self.onward(0, one):
+                        before.add(one)
+            waiting += before - found
+            found |= before
+        return found
+
+    # Outlooks
+
+    def outlook(self, side: int, node: Node) -> Outlook:
+        """What lies before a packet at a node."""
+        known = self._outlooks[side]
+        if node in known:
+            return known[node]
+        if not self._goes_round[side]:
+            self._goes_round[side] = not self._look_ahead(side, node)
+        if self._goes_round[side] and node not in known:
+            known[node] = self._all_ahead(side, node)
+        return known[node]
+
+    def _look_ahead(self, side: int, start: Node) -> bool:
+        """Outlooks of a node and all after it, each from those that follow; False where ways go round."""
+        known, under_way = self._outlooks[side], set[Node]()
+        waiting = [start]
+        while waiting:
+            node = waiting[-1]
+            if node in known:
+                waiting.pop()
+                continue
+            following = [one for one in self.onward(side, node) if one not in known]
+            if not following:
+                known[node] = self._from_following(side, node)
+                under_way.discard(node)
+                waiting.pop()
+                continue
+            under_way.add(node)
+            if not under_way.isdisjoint(following):
+                return False
+            waiting += following
+        return True
+
+    def _own_part(self, side: int, node: Node) -> tuple[set[End], set[int]]:
+        """The ends that ways have at a node itself, and the lists that are asked there."""
+        state, instance = self.states[side], self.instance_at(node)
+        ends, lists = set[End](), set[int]()
+        if node >= 0:
+            lists |= {state.acl_in[node], self.policy_at(side, node)}
+        for decision in (self.decision(side, node), *self.steered(side, node)):
+            if decision.verdict:
+                ends.add(End(decision.verdict, instance))
+            for edge in decision.edges:
+                lists.add(edge.acl)
+                if edge.target < 0:
+                    ends.add(End(edge.verdict, instance, edge.port))
+        return ends, lists - {-1}
+
+    def _from_following(self, side: int, node: Node) -> Outlook:
+        ends, lists = self._own_part(side, node)
+        ways, longest, passed = 0, 0, {self.instance_at(node)}
+        decision = self.decision(side, node)
+        if decision.verdict:
+            ways = 1
+        known = self._outlooks[side]
+        for edge in decision.edges:
+            if edge.target < 0:
+                ways += 1
+        for one in self.onward(side, node):
+            after = known[one]
+            ways += after.ways
+            longest = max(longest, after.longest + 1)
+            ends |= after.ends
+            lists |= after.lists
+            passed |= after.passed
+        return Outlook(frozenset(ends), ways, longest, frozenset(passed), frozenset(lists))
+
+    def _all_ahead(self, side: int, start: Node) -> Outlook:
+        """The same where ways go round: by every node that can be reached."""
+        seen, waiting = {start}, [start]
+        ends, lists = set[End](), set[int]()
+        after = dict[Node, list[Node]]()
+        while waiting:
+            node = waiting.pop()
+            own_ends, own_lists = self._own_part(side, node)
+            ends |= own_ends
+            lists |= own_lists
+            after[node] = list(self.onward(side, node))
+            new = set(after[node]) - seen
+            seen |= new
+            waiting += new
+        round_at = circling(after)
+        ends |= {End("loops", self.instance_at(node)) for node in round_at}
+        passed = frozenset(map(self.instance_at, seen))
+        return Outlook(frozenset(ends), 0 if round_at else len(ends), len(seen), passed, frozenset(lists))
+
+
+def circling(after: dict[Node, list[Node]]) -> set[Node]:
+    """Nodes on a way that comes back to itself: what is left once all that ends or begins is taken away."""
+    left = {node: set(following) for node, following in after.items()}
+    for _ in range(2):
+        before = dict[Node, set[Node]]()
+        for node, following in left.items():
+            for one in following:
+                before.setdefault(one, set()).add(node)
+        waiting = [node for node, following in left.items() if not following]
+        while waiting:
+            node = waiting.pop()
+            left.pop(node)
+            for one in before.get(node, ()):
+                if one in left:
+                    left[one].discard(node)
+                    if not left[one]:
+                        waiting.append(one)
+        left = {node: {one for one, others in left.items() if node in others} for node in left}
+    return set(left)

@@ -1,0 +1,105 @@
+"""What held: the same as every single header walked before and after."""
+
+from collections.abc import Iterator
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from routrel.analysis.held.conversations import Conversation, Conversations, Sides
+from routrel.analysis.held.entry_lists import Spans, address_of, number_of, span_of
+from routrel.model.addresses import Address
+from routrel.model.filters import HeaderMatch, PortRange
+from routrel.solving import solve
+from tests.core.held_networks import changed, networks
+from tests.core.held_reference import SERVICES, Reference, header_of
+from tests.core.mixed_networks import read
+from tests.examples import examples
+
+
+def cells(found: Conversations, spans: Spans) -> Iterator[Address]:
+    """An address of each part of a place that some entry of any filter tells apart."""
+    matches = [entry.match for entries in found.lists.lists for entry in entries]
+    named = [one for match in matches for one in (match.source, match.destination) if one is not None]
+    begins = sorted({begin for low, high in map(span_of, named) for begin in (low, high + 1)})
+    for low, high in spans:
+        yield from (address_of(one) for one in [low, *(begin for begin in begins if low < begin <= high)])
+
+
+def bit_of(found: Conversations, service) -> int:
+    """The cell of a service; protocols that no entry names share one."""
+    space = found.lists.space
+    protocol, near, far = service
+    ports = [() if one is None else (PortRange(one, one),) for one in (near, far)]
+    named = space.matched(HeaderMatch(protocol=protocol, source_ports=ports[0], destination_ports=ports[1]))
+    if named:
+        return named
+    return space.everything & ~sum(space.matched(HeaderMatch(protocol=one)) for one in range(256))
+
+
+def ends(found: Conversations, way) -> object:
+    """The ends of a way as the reference says them; loops are said apart."""
+    names = found.numbering
+    return frozenset(
+        (end.verdict, names.ports[end.port] if end.port >= 0 else None, names.instances[end.instance][0])
+        for end in way.ends
+        if end.verdict not in ("loops",)
+    )
+
+
+def held_against_every_header(before_document: dict, after_document: dict, is_again: bool) -> None:
+    before = solve(read(before_document))
+    after = solve(read(after_document), before if is_again else None)
+    found = Conversations(before, after)
+    items: dict[tuple[int, int], list[Conversation]] = {}
+    numbers = {id(source): number for number, source in enumerate(found.places.sources)}
+    for one in found.changed():
+        if one is not None:
+            items.setdefault((numbers[id(one.source)], one.destination.number), []).append(one)
+    references = Reference(before), Reference(after)
+    bits = {service: bit_of(found, service) for service in SERVICES}
+    # One service of each cell that entries tell apart is enough.
+    services = list({bit: service for service, bit in bits.items()}.values())
+    for number, source in enumerate(found.places.sources):
+        device = found.numbering.instances[source.instance][0]
+        port = None if source.port < 0 else found.numbering.ports[source.port].interface
+        for destination in found.places.classes:
+            if found.is_of_place(source, destination):
+                continue
+            said = items.get((number, destination.number), [])
+            up = [found.is_up(source, side) for side in (0, 1)]
+            if up[0] != up[1] and all(found._up_at[source.place.name]):
+                assert not said
+                continue
+            for from_address in cells(found, source.addresses.spans):
+                for to_address in cells(found, destination.spans):
+                    for service in services:
+                        header = header_of(service, from_address, to_address)
+                        courses = [one.conversation(device, port, header) for one in references]
+                        matching = [
+                            one
+                            for one in said
+                            if one.services & bits[service]
+                            and any(low <= number_of(from_address) <= high for low, high in one.from_spans)
+                            and any(low <= number_of(to_address) <= high for low, high in one.to_spans)
+                        ]
+                        assert len(matching) == (courses[0] != courses[1]), (header, courses, matching)
+                        for one in matching:
+                            for course, sides in zip(courses, (one.before, one.after), strict=True):
+                                held_against(found, course, sides)
+
+
+def held_against(found: Conversations, course, sides: Sides) -> None:
+    names = [(one[0] if isinstance(one, tuple) else one) for one in course]
+    for expected, way in zip(course, sides, strict=True):
+        if expected is None or expected == "cut off":
+            assert way is None or {end.verdict for end in way.ends} == {"cut off"}
+            continue
+        said = {(verdict, port, found.states[0].topology.devices[device].name) for verdict, port, device in expected[0]}
+        assert ends(found, way) == said, names
+        assert any(end.verdict == "loops" for end in way.ends) == expected[2]
+
+
+@given(document=networks(), data=st.data(), is_again=st.booleans())
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=list(HealthCheck))
+def test_what_changed_is_what_single_headers_say(document, data, is_again):
+    held_against_every_header(document, data.draw(changed(document)), is_again)
