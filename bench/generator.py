@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from routrel.formats.network_file import read_network
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.network import Network
 
 Document = dict[str, Any]
@@ -21,6 +21,7 @@ LOOPBACKS = Address.parse("10.0.0.1").value
 LANS = Address.parse("10.128.0.0").value
 CABLES = Address.parse("172.16.0.0").value
 COSTS = (1, 5, 10, 10, 10, 20, 50)
+BORDERS = Address.parse("172.31.0.0").value
 BORDERS_PER_AREA = 2
 
 
@@ -193,3 +194,42 @@ class _Generator:
                 **({"site": self.devices[router]["site"]} if "site" in self.devices[router] else {}),
             }
             self.links.append([f"{router}:{interface}", f"{host}:e1"])
+
+
+def with_borders(document: Document, count: int, entries: int, seed: int = 1) -> Document:
+    """A network with ways out at some of its routers, each guarded both ways by an ACL of its own."""
+    chance = random.Random(seed)
+    routers = [name for name, device in document["devices"].items() if "routing" in device]
+    lans = [
+        address
+        for device in document["devices"].values()
+        for interface in device["interfaces"].values()
+        for address in interface["addresses"]
+        if address.endswith("/24")
+    ]
+    for number in range(count):
+        device = document["devices"][routers[number * len(routers) // count]]
+        address = Address(4, BORDERS + 4 * number + 1)
+        device["interfaces"]["out"] = {"addresses": [f"{address}/30"], "acl_in": "from-outside", "acl_out": "to-outside"}
+        neighbor = str(Address(4, address.value + 1))
+        device["routing"].setdefault("static", []).append({"prefix": "0.0.0.0/0", "next_hop": neighbor})
+        device["routing"]["ospf"]["originate_default"] = {"metric": 10}
+        device["acls"] = device.get("acls", {}) | {
+            "from-outside": [*(_entry(chance, lans, "destination") for _ in range(entries - 1)), {"action": "drop"}],
+            "to-outside": [*(_entry(chance, lans, "source") for _ in range(entries - 1)), {"action": "accept"}],
+        }
+    return document
+
+
+def _entry(chance: random.Random, lans: list[str], inside: str) -> Document:
+    """An entry about one subnet or all, one service, and some address outside or all."""
+    entry: Document = {"action": chance.choice(["accept", "accept", "drop"]), "protocol": chance.choice(["tcp", "udp"])}
+    entry["destination_ports"] = [chance.choice([22, 25, 53, 80, 123, 443, 993, 3389, "5000-5100", "8000-8099"])]
+    if chance.random() < 0.8:
+        entry[inside] = str(Prefix.of(4, Address.parse(chance.choice(lans).partition("/")[0]).value, 24))
+    if chance.random() < 0.3:
+        outside = Prefix.of(4, Address.parse("198.18.0.0").value + chance.randrange(1 << 17), chance.choice([24, 28]))
+        entry["destination" if inside == "source" else "source"] = str(outside)
+    if entry["action"] == "accept":
+        entry["stateful"] = chance.random() < 0.5
+    return entry

@@ -121,3 +121,9 @@ def test_prefixes_that_leaking_tags_differently_are_told_apart():
     (passed_on,) = fixed_point.redistributed[0].values()
     names = [str(fixed_point.prefixes.prefixes[number]) for number in passed_on.numbers.tolist()]
     assert [name for name in names if name.startswith("10.")] == ["10.4.0.0/24"]
+
+
+def test_a_router_that_redistributes_and_is_off_takes_nothing_along():
+    document = generated(Shape(routers=40, isis=20, points=2, prefixes=10))
+    next(one for one in document["devices"].values() if "policies" in one)["enabled"] = False
+    assert both_ways(document)

@@ -115,11 +115,11 @@ class Ways:
         instances = differences.instances_for(self.addresses)
         nodes = {-1 - one for one in instances} | {self.starting_at(one) for one in instances}
         found |= {node for node in nodes if self.decision(0, node) != self.decision(1, node)}
-        found |= differences.ports
-        for port in differences.steered:
-            if self.steered(0, port) != self.steered(1, port):
+        for port in differences.ports:
+            acls = [state.acl_in[port] for state in self.states]
+            if acls[0] != acls[1] or self.policy_at(0, port) != self.policy_at(1, port):
                 found.add(port)
-        return found
+        return found | {port for port in differences.steered if self.steered(0, port) != self.steered(1, port)}
 
     def _affected(self) -> set[Node]:
         """Back along the ways before: what reaches no difference there goes the same way after."""

@@ -132,7 +132,7 @@ class _Alike:
             # Own prefixes that it may put in as well, say as connected ones: there the lower cost counts.
             taken = {rule.source for rule in process.redistribute}
             competing = self._competing[self.builder.solutions.index(solution)][standing.numbers]
-            both = [route.protocol in taken for route in standing.routes] & competing
+            both = np.array([route.protocol in taken for route in standing.routes], np.bool_) & competing
             self._alone.update(standing.numbers[both].tolist())
         outward = self._outward(instance, sources, standing.routes)
         self._hang_on(outward)
