@@ -66,8 +66,7 @@ def held_against_every_header(before_document: dict, after_document: dict, is_ag
             if found.is_of_place(source, destination):
                 continue
             said = items.get((number, destination.number), [])
-            up = [found.is_up(source, side) for side in (0, 1)]
-            if up[0] != up[1] and all(found._up_at[source.place.name]):
+            if found.moves[number]:
                 assert not said
                 continue
             for from_address in cells(found, source.addresses.spans):

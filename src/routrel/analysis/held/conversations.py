@@ -4,17 +4,18 @@ Pairs are ruled out whole where neither direction meets anything that differs. W
 is one conversation; elsewhere it falls into those that the filters tell apart.
 """
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
-from routrel.analysis.held.entry_lists import Entries, EntryLists, Span, Spans
-from routrel.analysis.held.following import Follower, TooManyPiecesError, Way, from_outlook
+from routrel.analysis.held.entry_lists import Covered, Entries, EntryLists, Span, Spans, TooManyPiecesError
+from routrel.analysis.held.following import Walked, Way, from_outlook
 from routrel.analysis.held.places import AddressClass, Places, Source
 from routrel.analysis.held.services import Services
 from routrel.analysis.held.states import Node, Numbering, State
-from routrel.analysis.held.ways import End, Ways
+from routrel.analysis.held.ways import End, Outlook, Ways
 from routrel.routing.solve import Solved
 
 MOST_PAIRS = 2_000_000
@@ -22,6 +23,14 @@ MOST_PAIRS = 2_000_000
 
 ANSWERED = ("arrives", "delivered", "leaves")
 """Ends from which an answer may come."""
+
+Lists = tuple[int, ...]
+"""Numbers of filters, ascending."""
+
+BothWays = tuple[Covered, Covered]
+"""Of several filters, the entries that hold for an address as a source, and as a destination."""
+
+NOTHING_AHEAD = Outlook(frozenset(), 0, 0, frozenset(), frozenset())
 
 Sides = tuple[Way, Way | None]
 """The way there, and the way back where there is an answer."""
@@ -62,11 +71,14 @@ class Conversations:
         self.places = Places(*self.states, self.numbering)
         self.differences = Differences(self.states, self.numbering)
         self.counts = Counts()
+        self._followed: dict[object, Way] = {}
+        self._addresses_apart: dict[tuple[Lists, Lists, int], dict[BothWays, list[Span]]] = {}
         self._ways: list[Ways | None] = [None] * len(self.places.classes)
-        self._up_at: dict[str, tuple[bool, bool]] = {}
-        for source in self.places.sources:
-            there = self._up_at.get(source.place.name, (False, False))
-            self._up_at[source.place.name] = there[0] or self.is_up(source, 0), there[1] or self.is_up(source, 1)
+        self._answering: dict[frozenset[End], tuple[Node, ...]] = {}
+        self.up = [[self._is_up(source, side) for source in self.places.sources] for side in (0, 1)]
+        """By state and source, whether it can send at all."""
+        self.moves = self._moving()
+        """By source, whether whoever is there only goes by another port of the place in the other state."""
 
     def ways(self, addresses: AddressClass) -> Ways:
         """The ways to a class of addresses."""
@@ -76,34 +88,46 @@ class Conversations:
             self._ways[addresses.number] = found
         return found
 
-    def is_up(self, source: Source, side: int) -> bool:
+    def _is_up(self, source: Source, side: int) -> bool:
         """Whether a source can send at all in a state."""
         state = self.states[side]
         if source.port >= 0:
             return state.has_port(source.port)
         return source.instance in source.addresses.owners[side]
 
+    def _moving(self) -> list[bool]:
+        up_at = [
+            {source.place for source, is_up in zip(self.places.sources, up, strict=True) if is_up} for up in self.up
+        ]
+        return [
+            one != other and source.place in up_at[0] & up_at[1]
+            for source, one, other in zip(self.places.sources, *self.up, strict=True)
+        ]
+
     def changed(self) -> Iterator[Conversation | None]:
         """Every conversation that differs; None after each destination, for progress."""
-        counts = self.counts
-        by_family = {4: list[Source](), 6: list[Source]()}
-        for source in self.places.sources:
-            by_family[source.place.family].append(source)
+        counts, sources = self.counts, self.places.sources
+        of_family = {family: [n for n, one in enumerate(sources) if one.place.family == family] for family in (4, 6)}
+        at = Counter(one.place for one in sources)
+        may_be_answered = [bool(self.ways(one.addresses).affected) for one in sources]
+        differs = [one != other for one, other in zip(*self.up, strict=True)]
         for destination in self.places.classes:
-            sources = by_family[destination.place.family]
-            counts.pairs += len(sources)
-            for source in sources:
-                if self.is_of_place(source, destination):
-                    counts.pairs -= 1
+            numbers, ways = of_family[destination.place.family], self.ways(destination)
+            counts.pairs += len(numbers) - at[destination.place]
+            for number in numbers:
+                source = sources[number]
+                if not (ways.affected or may_be_answered[number] or differs[number]):
                     continue
-                if not self._may_differ(source, destination):
+                if self.is_of_place(source, destination) or self.moves[number]:
+                    continue
+                if not differs[number] and not self._may_differ(source, destination):
                     continue
                 counts.looked_at += 1
                 if counts.looked_at > MOST_PAIRS:
                     counts.left_out += 1
                     continue
                 try:
-                    yield from self._differing(source, destination)
+                    yield from self._differing(number, destination)
                 except TooManyPiecesError:
                     counts.left_out += 1
             yield None
@@ -112,141 +136,142 @@ class Conversations:
         """Whether both are the same place: whoever is there needs no router."""
         return source.place == destination.place
 
-    def start(self, source: Source, ways: Ways) -> Node:
+    def _start(self, source: Source) -> Node:
         """The node at which packets of a source begin."""
-        return ways.coming_in(source.port) if source.port >= 0 else ways.starting_at(source.instance)
+        if source.port >= 0:
+            return self.differences.coming_in(source.port)
+        return self.differences.starting_at(source.instance)
 
     def _may_differ(self, source: Source, destination: AddressClass) -> bool:
-        if self.is_up(source, 0) != self.is_up(source, 1):
-            return True
-        there, back = self.ways(destination), self.ways(source.addresses)
-        node = self.start(source, there)
+        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
         if node in there.affected:
             return True
-        if not back.affected:
-            return False
-        return not back.affected.isdisjoint(self._answering(there, back, node, 0))
+        return bool(back.affected) and not back.affected.isdisjoint(self.answering(there.outlook(0, node).ends))
 
-    def _answering(self, there: Ways, back: Ways, node: Node, side: int) -> list[Node]:
-        """The nodes from which answers may come, whatever filters let pass."""
-        return answering(there.outlook(side, node).ends, back)
+    def answering(self, ends: frozenset[End]) -> tuple[Node, ...]:
+        """The nodes from which the answers come to what ended somewhere."""
+        found = self._answering.get(ends)
+        if found is None:
+            of_end = (
+                self.differences.coming_in(end.port) if end.port >= 0 else self.differences.starting_at(end.instance)
+                for end in ends
+                if end.verdict in ANSWERED
+            )
+            found = self._answering[ends] = tuple(sorted(set(of_end)))
+        return found
 
-    def _differing(self, source: Source, destination: AddressClass) -> Iterator[Conversation]:
-        up = self.is_up(source, 0), self.is_up(source, 1)
-        if up[0] != up[1] and all(self._up_at[source.place.name]):
-            return  # who is there goes by another port of the place, which is held by itself
-        if not any(up):
-            return
-        there, back = self.ways(destination), self.ways(source.addresses)
-        node = self.start(source, there)
-        ahead = [there.outlook(side, node) for side in (0, 1) if up[side]]
-        answers = [self._answering(there, back, node, side) for side in (0, 1) if up[side]]
-        behind = [back.outlook(side, one) for side, some in zip((0, 1), answers, strict=False) for one in some]
+    def _differing(self, number: int, destination: AddressClass) -> Iterator[Conversation]:
+        source, up = self.places.sources[number], (self.up[0][number], self.up[1][number])
+        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
+        ahead = [there.outlook(side, node) if up[side] else NOTHING_AHEAD for side in (0, 1)]
+        answers = [self.answering(one.ends) for one in ahead]
+        behind = [back.outlook(side, one) for side in (0, 1) for one in answers[side]]
         if any(end.verdict == "not followed" for one in (*ahead, *behind) for end in one.ends):
             self.counts.not_followed += 1
-        lists = tuple(sorted({one for outlook in (*ahead, *behind) for one in outlook.lists}))
-        spans = source.addresses.spans, destination.spans
-        if not lists:
-            sides = [self._plain(source, there, back, node, side, up[side]) for side in (0, 1)]
-            if self._differs(source, there, back, node, sides):
-                yield Conversation(source, destination, self.lists.space.everything, *spans, sides[0], sides[1])
+        lists = _lists(ahead), _lists(behind)
+        if not any(lists):
+            if up[0] != up[1] or node in there.affected or not back.affected.isdisjoint(answers[0]):
+                before, after = (
+                    (from_outlook(ahead[side]), _together([back.outlook(side, one) for one in answers[side]]))
+                    if up[side]
+                    else (_cut_off(source), None)
+                    for side in (0, 1)
+                )
+                spans = source.addresses.spans, destination.spans
+                yield Conversation(source, destination, self.lists.space.everything, *spans, before, after)
             return
-        for pair, there_holding, back_holding in self._parted(lists, spans):
-            before, after = (
-                self._by_pieces(source, there, back, node, side, up[side], (there_holding, back_holding))
+        for pair, *held in self._parted(lists, source.addresses, destination):
+            one_side, other_side = (
+                self._by_pieces(there, back, node, side, (held[0], held[1]))
+                if up[side]
+                else {(_cut_off(source), None): self.lists.space.everything}
                 for side in (0, 1)
             )
-            for services, one in before:
-                for others, other in after:
+            for one, services in one_side.items():
+                for other, others in other_side.items():
                     if services & others and _courses(one) != _courses(other):
                         yield Conversation(source, destination, services & others, *pair, one, other)
 
     def _parted(
-        self, lists: tuple[int, ...], spans: tuple[Spans, Spans]
+        self, lists: tuple[Lists, Lists], source: AddressClass, destination: AddressClass
     ) -> Iterator[tuple[tuple[Spans, Spans], dict[int, Entries], dict[int, Entries]]]:
-        """The addresses of both places in parts that no entry tells apart, with what holds there and back."""
-        sources, destinations = spans
-        froms = self._both_ways(lists, sources)
-        tos = self._both_ways(lists, destinations)
-        may_hold = [tuple(_any_of(key[at][index] for key in tos) for index in range(len(lists))) for at in (1, 0)]
-        alike = dict[object, list[Span]]()
+        """The addresses of both places in parts that no entry of the filters there and back tells apart, with those
+        that hold there and back."""
+        froms, tos = self._apart(lists, source), self._apart((lists[1], lists[0]), destination)
+        may_hold = [tuple(map(_any_of, zip(*(key[1 - at] for key in tos), strict=True))) for at in (0, 1)]
+        alike = dict[BothWays, list[Span]]()
         for key, some in froms.items():
-            shown = tuple(tuple(one & other for one, other in zip(key[at], may_hold[at], strict=True)) for at in (0, 1))
-            alike.setdefault(shown, []).extend(some)
+            alike.setdefault((_both(key[0], may_hold[0]), _both(key[1], may_hold[1])), []).extend(some)
         for from_key, from_spans in alike.items():
-            to_alike = dict[object, list[Span]]()
+            to_alike = dict[BothWays, list[Span]]()
             for to_key, some in tos.items():
-                there = tuple(a & b for a, b in zip(from_key[0], to_key[1], strict=True))  # type: ignore[index]
-                back = tuple(a & b for a, b in zip(from_key[1], to_key[0], strict=True))  # type: ignore[index]
-                to_alike.setdefault((there, back), []).extend(some)
-            for both, to_spans in to_alike.items():
-                there, back = both  # type: ignore[misc]
-                pair = tuple(sorted(from_spans)), tuple(sorted(to_spans))
-                yield pair, dict(zip(lists, there, strict=True)), dict(zip(lists, back, strict=True))
+                held = _both(from_key[0], to_key[1]), _both(from_key[1], to_key[0])
+                to_alike.setdefault(held, []).extend(some)
+            for (there, back), to_spans in to_alike.items():
+                pair = tuple(from_spans), tuple(to_spans)
+                yield pair, dict(zip(lists[0], there, strict=True)), dict(zip(lists[1], back, strict=True))
 
-    def _both_ways(
-        self, lists: tuple[int, ...], spans: Spans
-    ) -> dict[tuple[tuple[int, ...], tuple[int, ...]], list[Span]]:
-        """Addresses by the entries that hold for them as a source and as a destination."""
-        found = dict[tuple[tuple[int, ...], tuple[int, ...]], list[Span]]()
-        for as_source, some in self.lists.parted(lists, spans, of_sources=True).items():
-            for as_destination, part in self.lists.parted(lists, tuple(some), of_sources=False).items():
-                found.setdefault((as_source, as_destination), []).extend(part)
+    def _apart(self, lists: tuple[Lists, Lists], addresses: AddressClass) -> dict[BothWays, list[Span]]:
+        """Addresses by the entries of some filters that hold for them as a source, of others as a destination."""
+        key = *lists, addresses.number
+        found = self._addresses_apart.get(key)
+        if found is None:
+            found = self._addresses_apart[key] = {}
+            for as_source, some in self.lists.parted(lists[0], addresses.spans, of_sources=True).items():
+                for as_destination, part in self.lists.parted(lists[1], tuple(some), of_sources=False).items():
+                    found.setdefault((as_source, as_destination), []).extend(part)
         return found
-
-    def _plain(self, source: Source, there: Ways, back: Ways, node: Node, side: int, is_up: bool) -> Sides:
-        """A conversation with no filter on its ways."""
-        if not is_up:
-            return _cut_off(source), None
-        way = from_outlook(there.outlook(side, node))
-        answers = answering(way.ends, back)
-        if not answers:
-            return way, None
-        found = [back.outlook(side, one) for one in answers]
-        if len(found) == 1:
-            return way, from_outlook(found[0])
-        ends = frozenset(end for one in found for end in one.ends)
-        passed = frozenset(one for outlook in found for one in outlook.passed)
-        ways = 0 if any(one.ways == 0 for one in found) else sum(one.ways for one in found)
-        return way, Way(frozenset(), ends, frozenset(), ways, max(one.longest for one in found), passed)
-
-    def _differs(self, source: Source, there: Ways, back: Ways, node: Node, sides: list[Sides]) -> bool:
-        if self.is_up(source, 0) != self.is_up(source, 1) or node in there.affected:
-            return True
-        return any(one in back.affected for one in answering(sides[0][0].ends, back))
 
     def _by_pieces(
-        self,
-        source: Source,
-        there: Ways,
-        back: Ways,
-        node: Node,
-        side: int,
-        is_up: bool,
-        held: tuple[dict[int, Entries], dict[int, Entries]],
-    ) -> list[tuple[Services, Sides]]:
+        self, there: Ways, back: Ways, node: Node, side: int, held: tuple[dict[int, Entries], dict[int, Entries]]
+    ) -> dict[Sides, Services]:
         """The conversations that filters tell apart in one state, which together are every service."""
-        everything = self.lists.space.everything
-        if not is_up:
-            return [(everything, (_cut_off(source), None))]
-        found = list[tuple[Services, Sides]]()
-        for services, way in Follower(there, side, self.lists).follow([node], everything, held[0]):
-            answers = answering(way.ends, back)
+        found = dict[Sides, Services]()
+        lists = _lists([there.outlook(side, node)])
+        for services, does in self.lists.told_apart(lists, held[0], is_answer=False):
+            way = self._way(there, side, (node,), lists, does, None)
+            answers = self.answering(way.ends)
             if not answers:
-                found.append((services, (way, None)))
+                found[way, None] = found.get((way, None), 0) | services
                 continue
-            parts = Follower(back, side, self.lists).follow(answers, services, held[1], way.stateful)
-            found += ((some, (way, answer)) for some, answer in parts)
+            lists_back = _lists(back.outlook(side, one) for one in answers)
+            for others, does_back in self.lists.told_apart(lists_back, held[1], is_answer=True):
+                if services & others:
+                    answer = self._way(back, side, answers, lists_back, does_back, way.stateful)
+                    found[way, answer] = found.get((way, answer), 0) | services & others
         return found
 
+    def _way(
+        self,
+        ways: Ways,
+        side: int,
+        nodes: tuple[Node, ...],
+        lists: Lists,
+        does: tuple[object, ...],
+        passing: frozenset[str] | None,
+    ) -> Way:
+        key = ways.addresses.number, side, nodes, does, passing
+        if key not in self._followed:
+            done = dict(zip(lists, does, strict=True))
+            self._followed[key] = Walked(ways, side, done, passing).way(nodes)
+        return self._followed[key]
 
-def answering(ends: frozenset[End], back: Ways) -> list[Node]:
-    """The nodes from which the answers come to what ended somewhere."""
-    found = dict[Node, None]()
-    for end in ends:
-        if end.verdict in ANSWERED:
-            found[back.coming_in(end.port) if end.port >= 0 else back.starting_at(end.instance)] = None
-    return sorted(found)
+
+def _together(outlooks: list[Outlook]) -> Way | None:
+    """The way of an answer that may come from several places, no filter before any of them."""
+    if not outlooks:
+        return None
+    if len(outlooks) == 1:
+        return from_outlook(outlooks[0])
+    nothing = frozenset[int]()
+    return Way(
+        frozenset(),
+        frozenset[End]().union(*[one.ends for one in outlooks]),
+        frozenset(),
+        0 if any(one.ways == 0 for one in outlooks) else sum(one.ways for one in outlooks),
+        max(one.longest for one in outlooks),
+        nothing.union(*[one.passed for one in outlooks]),
+    )
 
 
 def _cut_off(source: Source) -> Way:
@@ -259,8 +284,16 @@ def _courses(sides: Sides) -> tuple[object, object]:
     return way.course, None if answer is None else answer.course
 
 
-def _any_of(entries: Iterator[Entries]) -> Entries:
+def _lists(outlooks: Iterable[Outlook]) -> Lists:
+    return tuple(sorted({one for outlook in outlooks for one in outlook.lists}))
+
+
+def _any_of(entries: Iterable[Entries]) -> Entries:
     found = 0
     for one in entries:
         found |= one
     return found
+
+
+def _both(some: Covered, others: Covered) -> Covered:
+    return tuple(one & other for one, other in zip(some, others, strict=True))

@@ -39,6 +39,14 @@ class Differences:
                 self._by_prefix.setdefault(prefix, set()).add(numbering.instance_number[key])
         self._always = self._by_ports(states)
 
+    def coming_in(self, port: int) -> Node:
+        """The node of what comes in by a port."""
+        return port if self.is_filtered[port] else -1 - self.numbering.instance_of[port]
+
+    def starting_at(self, instance: int) -> Node:
+        """The node of what an instance sends itself: a router's own is treated as what came in unfiltered."""
+        return -1 - instance - (0 if self.forwards[instance] else len(self.forwards))
+
     def instances_for(self, addresses: AddressClass) -> set[int]:
         """Routing instances that may decide otherwise about a class of addresses."""
         found = self._always | (addresses.owners[0] ^ addresses.owners[1])

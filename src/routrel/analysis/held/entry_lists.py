@@ -3,8 +3,9 @@
 Two lists that say the same are one, wherever they stand and whatever they are called.
 """
 
-from bisect import bisect_left, bisect_right
-from collections.abc import Iterable
+from bisect import bisect_right
+from collections.abc import Mapping
+from itertools import pairwise
 from typing import NamedTuple
 
 from routrel.analysis.held.services import Services, ServiceSpace
@@ -40,14 +41,14 @@ def span_of(prefix: Prefix) -> Span:
     return FAMILY[prefix.family] + prefix.network, FAMILY[prefix.family] + prefix.last
 
 
+MOST_PIECES = 4_096
+"""Pieces that the services between two places may fall into."""
+
 DROPS, ACCEPTS, ACCEPTS_STATEFULLY = "drops", "accepts", "accepts statefully"
 
 
-class Passed(NamedTuple):
-    """Services that an ACL accepts; ``stateful`` are those whose answers it lets pass too."""
-
-    stateless: Services
-    stateful: Services
+class TooManyPiecesError(Exception):
+    """Filters that part services into more pieces than are followed."""
 
 
 class Entry(NamedTuple):
@@ -63,8 +64,9 @@ class EntryLists:
     def __init__(self) -> None:
         self.lists: list[tuple[Entry, ...]] = []
         self._numbers: dict[tuple[str, tuple[Entry, ...]], int] = {}
-        self._cuts: dict[tuple[tuple[int, ...], bool], list[int]] = {}
-        self._passed: dict[tuple[int, Entries, bool], Passed] = {}
+        self._holding: dict[tuple[int, bool], tuple[list[int], list[Entries]]] = {}
+        self._done: dict[tuple[int, Entries, bool], list[tuple[Services, object]]] = {}
+        self._apart: dict[object, list[tuple[Services, tuple[object, ...]]]] = {}
         self._matched: dict[tuple[HeaderMatch, bool], Services] = {}
 
     def number_of_acl(self, acl: Acl | None) -> int:
@@ -73,95 +75,103 @@ class EntryLists:
             return -1
         accepts = {False: ACCEPTS, True: ACCEPTS_STATEFULLY}
         does = (accepts[one.stateful] if one.action == "accept" else DROPS for one in acl.entries)
-        entries = tuple(Entry(one.match, what) for one, what in zip(acl.entries, does, strict=True))
-        return self._numbers.setdefault(("acl", entries), self._next(("acl", entries)))
+        return self._number("acl", tuple(Entry(one.match, what) for one, what in zip(acl.entries, does, strict=True)))
 
     def number_of_policy(self, policy: ForwardingPolicy | None) -> int:
         """The number of a forwarding policy by what it says, -1 for none."""
         if policy is None:
             return -1
-        entries = tuple(Entry(one.match, (one.action, one.next_hops)) for one in policy.entries)
-        return self._numbers.setdefault(("policy", entries), self._next(("policy", entries)))
+        return self._number("policy", tuple(Entry(one.match, (one.action, one.next_hops)) for one in policy.entries))
 
-    def _next(self, key: tuple[str, tuple[Entry, ...]]) -> int:
-        if key not in self._numbers:
-            self.lists.append(key[1])
-        return len(self.lists) - 1
+    def _number(self, kind: str, entries: tuple[Entry, ...]) -> int:
+        if (kind, entries) not in self._numbers:
+            self._numbers[kind, entries] = len(self.lists)
+            self.lists.append(entries)
+        return self._numbers[kind, entries]
 
     def close(self) -> None:
         """No list comes any more: services are told apart from now on."""
         self.space = ServiceSpace(entry.match for entries in self.lists for entry in entries)
+        self._is_acl = [True] * len(self.lists)
+        for (kind, _), number in self._numbers.items():
+            self._is_acl[number] = kind == "acl"
 
     def parted(self, lists: tuple[int, ...], spans: Spans, of_sources: bool) -> dict[Covered, list[Span]]:
         """Addresses in the parts that some lists' entries tell apart, by the entries that hold for each part."""
-        begins = self._begins(lists, of_sources)
+        holding = [self._held_by(one, of_sources) for one in lists]
         found: dict[Covered, list[Span]] = {}
         for low, high in spans:
-            inside = begins[bisect_right(begins, low) : bisect_left(begins, high + 1)]
-            for first, after in zip([low, *inside], [*inside, high + 1], strict=True):
-                covered = tuple(self._covering(one, first, of_sources) for one in lists)
+            inside = {
+                one for begins, _ in holding for one in begins[bisect_right(begins, low) : bisect_right(begins, high)]
+            }
+            cuts = [low, *sorted(inside), high + 1]
+            for first, after in pairwise(cuts):
+                covered = tuple(entries[bisect_right(begins, first) - 1] for begins, entries in holding)
                 found.setdefault(covered, []).append((first, after - 1))
         return found
 
-    def _begins(self, lists: tuple[int, ...], of_sources: bool) -> list[int]:
-        key = lists, of_sources
-        if key not in self._cuts:
-            begins = set[int]()
+    def _held_by(self, number: int, of_sources: bool) -> tuple[list[int], list[Entries]]:
+        """Where the addresses begin that a list's entries tell apart, ascending, and the entries that hold there."""
+        key = number, of_sources
+        if key not in self._holding:
+            prefixes = [one.match.source if of_sources else one.match.destination for one in self.lists[number]]
+            always = sum(1 << bit for bit, prefix in enumerate(prefixes) if prefix is None)
+            turns = dict[int, Entries]()
+            for bit, prefix in enumerate(prefixes):
+                if prefix is not None:
+                    low, high = span_of(prefix)
+                    turns[low] = turns.get(low, 0) ^ 1 << bit
+                    turns[high + 1] = turns.get(high + 1, 0) ^ 1 << bit
+            begins, entries = [0], [always]
+            for begin in sorted(turns):
+                if begin > 0:
+                    begins.append(begin)
+                    entries.append(entries[-1])
+                entries[-1] ^= turns[begin]
+            self._holding[key] = begins, entries
+        return self._holding[key]
+
+    def told_apart(
+        self, lists: tuple[int, ...], entries: Mapping[int, Entries], is_answer: bool
+    ) -> list[tuple[Services, tuple[object, ...]]]:
+        """All services by what each of some lists does with them, where some of its entries hold for the addresses.
+
+        An ACL drops, or accepts, statefully or not; a forwarding policy decides by an entry's index, or by none.
+        """
+        key = lists, tuple(entries[one] for one in lists), is_answer
+        if key not in self._apart:
+            found: list[tuple[Services, tuple[object, ...]]] = [(self.space.everything, ())]
             for one in lists:
-                for prefix in self._prefixes(one, of_sources):
-                    if prefix is not None:
-                        low, high = span_of(prefix)
-                        begins |= {low, high + 1}
-            self._cuts[key] = sorted(begins)
-        return self._cuts[key]
+                found = [
+                    (services & some, (*does, what))
+                    for services, does in found
+                    for some, what in self._does(one, entries[one], is_answer)
+                    if services & some
+                ]
+                if len(found) > MOST_PIECES:
+                    raise TooManyPiecesError
+            self._apart[key] = found
+        return self._apart[key]
 
-    def _prefixes(self, number: int, of_sources: bool) -> Iterable[Prefix | None]:
-        return (one.match.source if of_sources else one.match.destination for one in self.lists[number])
-
-    def _covering(self, number: int, address: int, of_sources: bool) -> Entries:
-        found = 0
-        for bit, prefix in enumerate(self._prefixes(number, of_sources)):
-            if prefix is None:
-                found |= 1 << bit
-            else:
-                low, high = span_of(prefix)
-                found |= (low <= address <= high) << bit
-        return found
-
-    def passed(self, number: int, entries: Entries, is_answer: bool) -> Passed:
-        """What an ACL accepts where some of its entries hold for the addresses (RFC 8519: the first that matches)."""
+    def _does(self, number: int, entries: Entries, is_answer: bool) -> list[tuple[Services, object]]:
+        """What a list does: the first entry that matches decides (RFC 8519)."""
         key = number, entries, is_answer
-        if key not in self._passed:
-            left, found = self.space.everything, [0, 0]
-            for services, does in self._in_order(number, entries, is_answer):
-                if does != DROPS:
-                    found[does == ACCEPTS_STATEFULLY] |= left & services
-                left &= ~services
-            self._passed[key] = Passed(*found)
-        return self._passed[key]
-
-    def steered(self, number: int, entries: Entries, is_answer: bool) -> list[tuple[Services, int | None]]:
-        """Of a forwarding policy, the services that each entry decides; None is what the table decides."""
-        left, found = self.space.everything, list[tuple[Services, int | None]]()
-        for index, (services, _) in zip(_bits(entries), self._in_order(number, entries, is_answer), strict=True):
-            if left & services:
-                found.append((left & services, index))
-            left &= ~services
-        if left:
-            found.append((left, None))
-        return found
-
-    def _in_order(self, number: int, entries: Entries, is_answer: bool) -> Iterable[tuple[Services, object]]:
-        for index in _bits(entries):
-            entry = self.lists[number][index]
-            yield self._services(entry.match, is_answer), entry.does
+        if key not in self._done:
+            left, by_deed = self.space.everything, dict[object, Services]()
+            is_acl = self._is_acl[number]
+            for index, entry in enumerate(self.lists[number]):
+                if entries >> index & 1:
+                    services = self._services(entry.match, is_answer) & left
+                    deed = entry.does if is_acl else index
+                    by_deed[deed] = by_deed.get(deed, 0) | services
+                    left &= ~services
+            deed = DROPS if is_acl else None
+            by_deed[deed] = by_deed.get(deed, 0) | left
+            self._done[key] = [(services, deed) for deed, services in by_deed.items() if services]
+        return self._done[key]
 
     def _services(self, match: HeaderMatch, is_answer: bool) -> Services:
         key = match, is_answer
         if key not in self._matched:
             self._matched[key] = self.space.matched(match, is_answer)
         return self._matched[key]
-
-
-def _bits(entries: Entries) -> list[int]:
-    return [bit for bit in range(entries.bit_length()) if entries >> bit & 1]

@@ -4,7 +4,6 @@ Most ways meet no ACL and no forwarding policy: they are the same for all header
 gives every one's ends, length and number of ways. Others are followed piece by piece (``following.py``).
 """
 
-from collections.abc import Iterator
 from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
@@ -39,25 +38,19 @@ class Ways:
 
     def __init__(self, states: tuple[State, State], numbering: Numbering, addresses: AddressClass, found: Differences):
         self.states, self.numbering, self.addresses = states, numbering, addresses
-        self._differences = found
+        self.differences = found
         self._count = len(numbering.instances)
         self._decisions: tuple[dict[Node, Decision], dict[Node, Decision]] = ({}, {})
         self._outlooks: tuple[dict[Node, Outlook], dict[Node, Outlook]] = ({}, {})
         self._goes_round = [False, False]
+        self._onward: tuple[dict[Node, tuple[Node, ...]], dict[Node, tuple[Node, ...]]] = ({}, {})
+        self._candidates = found.instances_for(addresses)
         self.dirty = self._dirty()
         """Nodes that decide otherwise in the two states."""
         self.affected = self._affected()
         """Nodes from which some way leads to such a one."""
 
     # Nodes
-
-    def coming_in(self, port: int) -> Node:
-        """The node of what comes in by a port."""
-        return port if self._differences.is_filtered[port] else -1 - self.numbering.instance_of[port]
-
-    def starting_at(self, instance: int) -> Node:
-        """The node of what an instance sends itself: a router's own is treated as what came in unfiltered."""
-        return -1 - instance - (0 if self._differences.forwards[instance] else self._count)
 
     def instance_at(self, node: Node) -> int:
         """The routing instance of a node."""
@@ -70,13 +63,13 @@ class Ways:
 
     def decision(self, side: int, node: Node) -> Decision:
         """What the table of a node's instance does, whatever filters stand there."""
-        instance = self.instance_at(node)
-        is_own = node < -self._count
-        key = node if is_own else -1 - instance
+        key = node if node < 0 else -1 - self.numbering.instance_of[node]
         found = self._decisions[side].get(key)
         if found is None:
-            state = self.states[side]
-            if state.is_opaque(instance):
+            state, instance, is_own = self.states[side], self.instance_at(node), key < -self._count
+            if side and instance not in self._candidates:
+                found = self.decision(0, key)
+            elif state.is_opaque(instance):
                 found = NOT_FOLLOWED
             elif instance in self.addresses.owners[side]:
                 found = ARRIVES
@@ -101,19 +94,21 @@ class Ways:
             return []
         return self.states[side].steered_ways(node, self.addresses.address)
 
-    def onward(self, side: int, node: Node) -> Iterator[Node]:
+    def onward(self, side: int, node: Node) -> tuple[Node, ...]:
         """The nodes that follow on a node."""
-        for decision in (self.decision(side, node), *self.steered(side, node)):
-            for edge in decision.edges:
-                if edge.target >= 0:
-                    yield self.coming_in(edge.target)
+        found = self._onward[side].get(node)
+        if found is None:
+            decisions = self.decision(side, node), *self.steered(side, node)
+            targets = [edge.target for decision in decisions for edge in decision.edges]
+            coming_in = self.differences.coming_in
+            found = self._onward[side][node] = tuple([coming_in(target) for target in targets if target >= 0])
+        return found
 
     # What differs
 
     def _dirty(self) -> set[Node]:
-        found, differences = set[Node](), self._differences
-        instances = differences.instances_for(self.addresses)
-        nodes = {-1 - one for one in instances} | {self.starting_at(one) for one in instances}
+        found, differences = set[Node](), self.differences
+        nodes = {-1 - one for one in self._candidates} | {self.differences.starting_at(one) for one in self._candidates}
         found |= {node for node in nodes if self.decision(0, node) != self.decision(1, node)}
         for port in differences.ports:
             acls = [state.acl_in[port] for state in self.states]
@@ -130,9 +125,9 @@ class Ways:
             before = set[Node]()
             if node == -1 - instance:
                 # What comes in by a filtered port is routed as all else.
-                before |= self._differences.filtered_of[instance]
-            for other in self._differences.adjacent[instance]:
-                for one in (-1 - other, self.starting_at(other), *self._differences.steered_of[other]):
+                before |= self.differences.filtered_of[instance]
+            for other in self.differences.adjacent[instance]:
+                for one in (-1 - other, self.differences.starting_at(other), *self.differences.steered_of[other]):
                     if one not in found and node in self.onward(0, one):
                         before.add(one)
             waiting += before - found
@@ -143,6 +138,8 @@ class Ways:
 
     def outlook(self, side: int, node: Node) -> Outlook:
         """What lies before a packet at a node."""
+        if side and node not in self.affected:
+            side = 0  # it goes the same way
         known = self._outlooks[side]
         if node in known:
             return known[node]
@@ -173,39 +170,39 @@ class Ways:
             waiting += following
         return True
 
-    def _own_part(self, side: int, node: Node) -> tuple[set[End], set[int]]:
-        """The ends that ways have at a node itself, and the lists that are asked there."""
-        state, instance = self.states[side], self.instance_at(node)
-        ends, lists = set[End](), set[int]()
+    def _own_part(self, side: int, node: Node) -> tuple[set[End], set[int], int]:
+        """The ends that ways have at a node itself, the lists that are asked there, and how many ways end."""
+        instance, decision = self.instance_at(node), self.decision(side, node)
+        ends, lists, count = set[End](), set[int](), 0
         if node >= 0:
-            lists |= {state.acl_in[node], self.policy_at(side, node)}
-        for decision in (self.decision(side, node), *self.steered(side, node)):
-            if decision.verdict:
-                ends.add(End(decision.verdict, instance))
-            for edge in decision.edges:
+            lists |= {self.states[side].acl_in[node], self.policy_at(side, node)}
+        for one in (decision, *self.steered(side, node)):
+            if one.verdict:
+                ends.add(End(one.verdict, instance))
+                count += 1
+            for edge in one.edges:
                 lists.add(edge.acl)
                 if edge.target < 0:
                     ends.add(End(edge.verdict, instance, edge.port))
-        return ends, lists - {-1}
+                    count += 1
+        lists.discard(-1)
+        return ends, lists, count
 
     def _from_following(self, side: int, node: Node) -> Outlook:
-        ends, lists = self._own_part(side, node)
-        ways, longest, passed = 0, 0, {self.instance_at(node)}
-        decision = self.decision(side, node)
-        if decision.verdict:
-            ways = 1
         known = self._outlooks[side]
-        for edge in decision.edges:
-            if edge.target < 0:
-                ways += 1
-        for one in self.onward(side, node):
-            after = known[one]
-            ways += after.ways
-            longest = max(longest, after.longest + 1)
-            ends |= after.ends
-            lists |= after.lists
-            passed |= after.passed
-        return Outlook(frozenset(ends), ways, longest, frozenset(passed), frozenset(lists))
+        ends, lists, ways = self._own_part(side, node)
+        after = [known[one] for one in self.onward(side, node)]
+        passed = frozenset([self.instance_at(node)]).union(*[one.passed for one in after])
+        if len(after) == 1 and not ends and not lists:
+            one = after[0]
+            return Outlook(one.ends, one.ways, one.longest + 1, passed, one.lists)
+        return Outlook(
+            frozenset(ends).union(*[one.ends for one in after]),
+            ways + sum(one.ways for one in after),
+            max([one.longest + 1 for one in after], default=0),
+            passed,
+            frozenset(lists).union(*[one.lists for one in after]),
+        )
 
     def _all_ahead(self, side: int, start: Node) -> Outlook:
         """The same where ways go round: by every node that can be reached."""
@@ -214,7 +211,7 @@ class Ways:
         after = dict[Node, list[Node]]()
         while waiting:
             node = waiting.pop()
-            own_ends, own_lists = self._own_part(side, node)
+            own_ends, own_lists, _ = self._own_part(side, node)
             ends |= own_ends
             lists |= own_lists
             after[node] = list(self.onward(side, node))
