@@ -6,13 +6,13 @@ is one conversation; elsewhere it falls into those that the filters tell apart.
 
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.entry_lists import Covered, Entries, EntryLists, Span, Spans, TooManyPiecesError
 from routrel.analysis.held.following import Walked, Way, from_outlook
-from routrel.analysis.held.places import AddressClass, Places, Source
+from routrel.analysis.held.places import AddressClass, Place, Places, Source
 from routrel.analysis.held.services import Services
 from routrel.analysis.held.states import Node, Numbering, State
 from routrel.analysis.held.ways import End, Outlook, Ways
@@ -50,14 +50,15 @@ class Conversation(NamedTuple):
 
 @dataclass
 class Counts:
-    """How many pairs there are, and what was not looked at."""
+    """How many pairs of places there are, and what was not looked at."""
 
     pairs: int = 0
     looked_at: int = 0
-    left_out: int = 0
-    """Pairs past the most that are looked at, or that fall into too many pieces."""
-    not_followed: int = 0
-    """Pairs of which some way leads to a device whose filter program or routing rules decide."""
+    """Pairs of a source and a class of addresses of which some way differs, ACLs and policies aside."""
+    left_out: set[tuple[Place, Place]] = field(default_factory=set)
+    """Past the most that are looked at, or in too many pieces."""
+    not_followed: set[tuple[Place, Place]] = field(default_factory=set)
+    """Some way leads to a device whose filter program or routing rules decide."""
 
 
 class Conversations:
@@ -71,7 +72,6 @@ class Conversations:
         self.places = Places(*self.states, self.numbering)
         self.differences = Differences(self.states, self.numbering)
         self.counts = Counts()
-        self._followed: dict[object, Way] = {}
         self._addresses_apart: dict[tuple[Lists, Lists, int], dict[BothWays, list[Span]]] = {}
         self._ways: list[Ways | None] = [None] * len(self.places.classes)
         self._answering: dict[frozenset[End], tuple[Node, ...]] = {}
@@ -107,13 +107,12 @@ class Conversations:
     def changed(self) -> Iterator[Conversation | None]:
         """Every conversation that differs; None after each destination, for progress."""
         counts, sources = self.counts, self.places.sources
+        counts.pairs = self._count_pairs()
         of_family = {family: [n for n, one in enumerate(sources) if one.place.family == family] for family in (4, 6)}
-        at = Counter(one.place for one in sources)
         may_be_answered = [bool(self.ways(one.addresses).affected) for one in sources]
         differs = [one != other for one, other in zip(*self.up, strict=True)]
         for destination in self.places.classes:
             numbers, ways = of_family[destination.place.family], self.ways(destination)
-            counts.pairs += len(numbers) - at[destination.place]
             for number in numbers:
                 source = sources[number]
                 if not (ways.affected or may_be_answered[number] or differs[number]):
@@ -123,14 +122,18 @@ class Conversations:
                 if not differs[number] and not self._may_differ(source, destination):
                     continue
                 counts.looked_at += 1
-                if counts.looked_at > MOST_PAIRS:
-                    counts.left_out += 1
-                    continue
                 try:
+                    if counts.looked_at > MOST_PAIRS:
+                        raise TooManyPiecesError
                     yield from self._differing(number, destination)
                 except TooManyPiecesError:
-                    counts.left_out += 1
+                    counts.left_out.add((source.place, destination.place))
             yield None
+
+    def _count_pairs(self) -> int:
+        froms, tos = {one.place for one in self.places.sources}, {one.place for one in self.places.classes}
+        counts = [Counter(place.family for place in some) for some in (froms, tos, froms & tos)]
+        return sum(counts[0][family] * counts[1][family] - counts[2][family] for family in (4, 6))
 
     def is_of_place(self, source: Source, destination: AddressClass) -> bool:
         """Whether both are the same place: whoever is there needs no router."""
@@ -167,30 +170,27 @@ class Conversations:
         answers = [self.answering(one.ends) for one in ahead]
         behind = [back.outlook(side, one) for side in (0, 1) for one in answers[side]]
         if any(end.verdict == "not followed" for one in (*ahead, *behind) for end in one.ends):
-            self.counts.not_followed += 1
+            self.counts.not_followed.add((source.place, destination.place))
         lists = _lists(ahead), _lists(behind)
         if not any(lists):
             if up[0] != up[1] or node in there.affected or not back.affected.isdisjoint(answers[0]):
-                before, after = (
+                plain = (
                     (from_outlook(ahead[side]), _together([back.outlook(side, one) for one in answers[side]]))
                     if up[side]
                     else (_cut_off(source), None)
                     for side in (0, 1)
                 )
-                spans = source.addresses.spans, destination.spans
-                yield Conversation(source, destination, self.lists.space.everything, *spans, before, after)
+                whole = source.addresses.spans, destination.spans
+                yield Conversation(source, destination, self.lists.space.everything, *whole, *plain)
             return
-        for pair, *held in self._parted(lists, source.addresses, destination):
-            one_side, other_side = (
-                self._by_pieces(there, back, node, side, (held[0], held[1]))
-                if up[side]
-                else {(_cut_off(source), None): self.lists.space.everything}
-                for side in (0, 1)
-            )
-            for one, services in one_side.items():
-                for other, others in other_side.items():
+        pairs = [_Pair(self, there, back, node, side) if up[side] else None for side in (0, 1)]
+        cut_off: dict[Sides, Services] = {(_cut_off(source), None): self.lists.space.everything}
+        for spans, *held in self._parted(lists, source.addresses, destination):
+            before, after = (cut_off if pair is None else pair.conversations(*held) for pair in pairs)
+            for one, services in before.items():
+                for other, others in after.items():
                     if services & others and _courses(one) != _courses(other):
-                        yield Conversation(source, destination, services & others, *pair, one, other)
+                        yield Conversation(source, destination, services & others, *spans, one, other)
 
     def _parted(
         self, lists: tuple[Lists, Lists], source: AddressClass, destination: AddressClass
@@ -222,39 +222,47 @@ class Conversations:
                     found.setdefault((as_source, as_destination), []).extend(part)
         return found
 
-    def _by_pieces(
-        self, there: Ways, back: Ways, node: Node, side: int, held: tuple[dict[int, Entries], dict[int, Entries]]
-    ) -> dict[Sides, Services]:
-        """The conversations that filters tell apart in one state, which together are every service."""
+
+class _Pair:
+    """What becomes of the packets between two places in one state, by what the filters on their ways do."""
+
+    def __init__(self, whole: Conversations, there: Ways, back: Ways, node: Node, side: int):
+        self.whole, self.there, self.back, self.node, self.side = whole, there, back, node, side
+        self.lists = _lists([there.outlook(side, node)])
+        self._ways: dict[tuple[object, ...], tuple[Way, tuple[Node, ...], Lists]] = {}
+        self._answers: dict[tuple[Way, tuple[object, ...]], Sides] = {}
+
+    def conversations(self, there: dict[int, Entries], back: dict[int, Entries]) -> dict[Sides, Services]:
+        """Every service by what becomes of it, between addresses for which some entries of the filters hold."""
         found = dict[Sides, Services]()
-        lists = _lists([there.outlook(side, node)])
-        for services, does in self.lists.told_apart(lists, held[0], is_answer=False):
-            way = self._way(there, side, (node,), lists, does, None)
-            answers = self.answering(way.ends)
+        for services, does in self.whole.lists.told_apart(self.lists, there, is_answer=False):
+            way, answers, lists = self._way(does)
             if not answers:
                 found[way, None] = found.get((way, None), 0) | services
                 continue
-            lists_back = _lists(back.outlook(side, one) for one in answers)
-            for others, does_back in self.lists.told_apart(lists_back, held[1], is_answer=True):
-                if services & others:
-                    answer = self._way(back, side, answers, lists_back, does_back, way.stateful)
-                    found[way, answer] = found.get((way, answer), 0) | services & others
+            for others, does_back in self.whole.lists.told_apart(lists, back, is_answer=True):
+                both = services & others
+                if both:
+                    sides = self._answered(way, answers, lists, does_back)
+                    found[sides] = found.get(sides, 0) | both
         return found
 
-    def _way(
-        self,
-        ways: Ways,
-        side: int,
-        nodes: tuple[Node, ...],
-        lists: Lists,
-        does: tuple[object, ...],
-        passing: frozenset[str] | None,
-    ) -> Way:
-        key = ways.addresses.number, side, nodes, does, passing
-        if key not in self._followed:
-            done = dict(zip(lists, does, strict=True))
-            self._followed[key] = Walked(ways, side, done, passing).way(nodes)
-        return self._followed[key]
+    def _way(self, does: tuple[object, ...]) -> tuple[Way, tuple[Node, ...], Lists]:
+        """The way there, the nodes that answer, and the filters that lie before the answers."""
+        found = self._ways.get(does)
+        if found is None:
+            way = Walked(self.there, self.side, dict(zip(self.lists, does, strict=True)), None).way((self.node,))
+            answers = self.whole.answering(way.ends)
+            lists = _lists(self.back.outlook(self.side, one) for one in answers)
+            found = self._ways[does] = way, answers, lists
+        return found
+
+    def _answered(self, way: Way, answers: tuple[Node, ...], lists: Lists, does: tuple[object, ...]) -> Sides:
+        found = self._answers.get((way, does))
+        if found is None:
+            walked = Walked(self.back, self.side, dict(zip(lists, does, strict=True)), way.stateful)
+            found = self._answers[way, does] = way, walked.way(answers)
+        return found
 
 
 def _together(outlooks: list[Outlook]) -> Way | None:

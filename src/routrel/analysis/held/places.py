@@ -48,6 +48,8 @@ class AddressClass(NamedTuple):
     prefixes: frozenset[Prefix]
     """The same in both, by what they are."""
     owners: tuple[frozenset[int], frozenset[int]]
+    routed_by: tuple[str, ...] = ()
+    """Outside: the longest prefixes that lead there."""
 
 
 class Source(NamedTuple):
@@ -79,9 +81,10 @@ class Places:
 
     def _add_subnets(self, connected: set[Prefix]) -> None:
         ports = dict[Prefix, dict[int, Port]]()
+        links = {port for state in self.states for port in _between_two_routers(state)}
         for state in self.states:
             for number, port in enumerate(state.port):
-                if port is None or not port.up or not state.topology.devices[port.device].forwards:
+                if port is None or not port.up or number in links or not state.topology.devices[port.device].forwards:
                     continue
                 for prefix in port.prefixes:
                     if prefix.length <= LONGEST_SUBNET[prefix.family] and not prefix.is_link_local:
@@ -125,7 +128,7 @@ class Places:
             if not at:
                 continue
             spans = _without([(low, high)], self._inside)
-            for addresses in self._classes(Place("outside", "", None, family), spans):
+            for addresses in self._classes(Place("outside", "outside", None, family), spans):
                 for port in at:
                     name = self.numbering.ports[port]
                     place = Place("outside", f"outside by {name}", self._site(name.device), family)
@@ -149,18 +152,16 @@ class Places:
             address = address_of(some[0][0])
             chains = tuple(state.solved.prefixes.chain(address) for state in self.states)
             prefixes = [self._prefixes[side][number] for side in (0, 1) for number in chains[side]]
-            named = place
-            if place.kind == "outside":
-                named = place._replace(name=f"outside{self._routed_by(some)}")
             found.append(
                 AddressClass(
                     len(self.classes) + len(found),
-                    named,
+                    place,
                     tuple(some),
                     address,
                     (chains[0], chains[1]),
                     frozenset(prefixes),
                     (self.states[0].owners(address), self.states[1].owners(address)),
+                    self._routed_by(some) if place.kind == "outside" else (),
                 )
             )
         self.classes += found
@@ -170,32 +171,43 @@ class Places:
         """Equal for addresses that every table of both states treats alike."""
         return tuple(
             tuple(
-                -1 - number if number in self._standing[side] else self._columns[side].item(number)
+                (self._columns[side].item(number), self._standing[side].get(number))
                 for number in state.solved.prefixes.chain(address)
             )
             for side, state in enumerate(self.states)
         )
 
-    def _routed_by(self, spans: list[Span]) -> str:
-        """The longest prefixes that lead to addresses outside, in words."""
+    def _routed_by(self, spans: list[Span]) -> tuple[str, ...]:
+        """The longest prefixes that lead to addresses outside."""
         names = dict[str, None]()
         for low, _ in spans:
             for side, state in enumerate(self.states):
                 chain = state.solved.prefixes.chain(address_of(low))
                 if chain:
-                    names.setdefault(str(self._prefixes[side][chain[0]]))
-                    break
-        shown = list(names)[:3]
-        if not shown:
-            return ", to which no route leads"
-        more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-        return f" in {', '.join(shown)}{more}"
+                    names[str(self._prefixes[side][chain[0]])] = None
+        return tuple(names)
 
 
-def _standing(state: State) -> frozenset[int]:
-    """Prefixes for which some table has a connected, static or observed route."""
-    tables = (state.solved.table(instance.index) for instance in state.topology.instances)
-    return frozenset(number for table in tables for number in table.others)
+def _standing(state: State) -> dict[int, object]:
+    """The prefixes for which some tables have a connected, static or observed route, by what these do."""
+    found = dict[int, list[object]]()
+    for instance in state.topology.instances:
+        table = state.solved.table(instance.index)
+        for number in table.others:
+            route = table.other(number)
+            assert route is not None
+            what = instance.index, route.protocol, route.preference, route.action, route.next_hops
+            found.setdefault(number, []).append(what)
+    return {number: tuple(routes) for number, routes in found.items()}
+
+
+def _between_two_routers(state: State) -> Iterator[int]:
+    """Ports on segments with two routers and nobody else: links, not subnets for hosts."""
+    for segment in state.topology.segments:
+        ports = [state.topology.ports[port] for port in segment.ports]
+        devices = {port.device for port in ports}
+        if len(devices) == 2 and all(state.topology.devices[one].forwards for one in devices):
+            yield from (state.numbering.port_number[port.name] for port in ports)
 
 
 def _borders(state: State) -> Iterator[tuple[int, int]]:

@@ -17,6 +17,9 @@ Services = int
 MOST_CELLS = 1 << 22
 """Cells that a set may have: half a megabyte."""
 
+WELL_KNOWN = (443, 80, 22, 53)
+"""Ports that an example has, where it may."""
+
 ORDINARY = PortRange(49152, 65535)
 """Where the ports of who asks are, as a rule (RFC 6335 section 6)."""
 
@@ -99,9 +102,13 @@ class ServiceSpace:
             return Service(echo, None, None)
         usual = bisect_right(self._begins, ORDINARY.low) - 1
         for protocol in (TCP, UDP):
-            row = services >> self._offset[protocol] + usual * self._width & (1 << self._width) - 1
+            first = self._offset[protocol] + usual * self._width
+            row = services >> first & (1 << self._width) - 1
+            for port in WELL_KNOWN:
+                if row >> bisect_right(self._begins, port) - 1 & 1:
+                    return Service(protocol, ORDINARY.low, port)
             if row:
-                return self._service(self._offset[protocol] + usual * self._width + (row & -row).bit_length() - 1)
+                return self._service(first + (row & -row).bit_length() - 1)
         return self._service((services & -services).bit_length() - 1)
 
     def _service(self, bit: int) -> Service:
