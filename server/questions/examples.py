@@ -28,6 +28,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "source": {"file": "devices/oq-winch.yaml"},
     "tried": {"trial": 1},
     "moved": {"trial": 1},
+    "held": {"trial": 1},
     "difference": {"trial": 1},
     "device-text": {"device": "oq-winch"},
 }

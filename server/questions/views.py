@@ -242,6 +242,17 @@ class MovedView(QuestionView):
         return json_response(self.answer(request, revision, {"flows": [words_of(flow) for flow in asked]}))
 
 
+@answers("held")
+class HeldView(QuestionView):
+    """What of all traffic a trial changes, and that nothing else does. It takes a while where much does: each call goes
+    on for about a second and says how far it is, until `held` is there."""
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        response = json_response(self.answer(request, revision_of(request, network_id, number), {}))
+        response["Cache-Control"] = "no-store"
+        return response
+
+
 @answers("difference")
 class DifferenceView(QuestionView):
     """What a trial makes of the files: a unified difference, and the one that takes it back."""

@@ -2,8 +2,9 @@
 
 import hashlib
 import json
+import time
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
@@ -15,6 +16,7 @@ from routrel.analysis.answers import (
     comparisons,
     contests,
     destinations,
+    held,
     model,
     policies,
     routes,
@@ -27,6 +29,7 @@ from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.routes_to import routes_to
@@ -47,6 +50,9 @@ from routrel.solving import solve
 
 TRIALS_KEPT = 3
 """Trials of a revision that are kept solved."""
+
+HELD_SECONDS = 1.0
+"""How long all traffic is held against each other before it is said how far that is."""
 
 MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
@@ -80,6 +86,8 @@ class SolvedRevision:
     _findings: list[Finding] | None = None
     _words: Words | None = None
     _why: WhyAnswerer | None = None
+    _comparing: Iterator[held.HeldSoFar] | None = None
+    _held: held.HeldSoFar | None = None
 
     @classmethod
     def of(cls, file_name: str, data: bytes) -> "SolvedRevision":
@@ -129,6 +137,15 @@ class SolvedRevision:
         if self._findings is None:
             self._findings = check(self.solved)
         return self._findings
+
+    def held_so_far(self, trial: Trial) -> held.HeldSoFar:
+        """What of all traffic a trial changes, once that is known: it goes on a while each time it is asked."""
+        if self._comparing is None:
+            self._comparing = comparing(trial.before, trial.after)
+        end = time.monotonic() + HELD_SECONDS
+        while self._held is None or (self._held.held is None and time.monotonic() < end):
+            self._held = next(self._comparing)
+        return self._held
 
     def instance(self, parameters: Parameters) -> int:
         """The routing instance that a question names."""
@@ -217,6 +234,10 @@ def _moved(revision: SolvedRevision, parameters: Parameters) -> comparisons.Move
     return moved(_trial(revision).before, revision.solved, flows, MOST_ROUTES)
 
 
+def _held(revision: SolvedRevision, parameters: Parameters) -> held.HeldSoFar:
+    return revision.held_so_far(_trial(revision))
+
+
 def _trial(revision: SolvedRevision) -> Trial:
     if revision.trial is None:
         raise RefusedError(400, {"detail": "This is asked of a trial: name one."})
@@ -294,6 +315,7 @@ QUESTIONS = {
     "comparison": Question(comparisons.Comparison, _comparison),
     "tried": Question(trials.Tried, lambda revision, _: _trial(revision).tried()),
     "moved": Question(comparisons.Moved, _moved),
+    "held": Question(held.HeldSoFar, _held),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),
     "device-text": Question(trials.DeviceText, _device_text),

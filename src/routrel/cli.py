@@ -8,6 +8,7 @@ import itertools
 import json
 import os
 import sys
+import time
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ import msgspec
 import shtab
 
 from routrel import __version__
+from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
 from routrel.analysis.check import check, finding_answer
 from routrel.analysis.comparison import compare, comparison_lines
@@ -29,6 +31,7 @@ from routrel.analysis.contest.why import (
     why_lines,
 )
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.table_rows import table_rows
@@ -282,12 +285,27 @@ def _try(options: argparse.Namespace) -> int:
     if options.diff or options.back_out:
         print(trial.difference(options.back_out), end="")
         return DONE
-    found = compare(trial.before, trial.after, flows)
+    found, held = compare(trial.before, trial.after, flows), _held(trial)
     tried = trial.tried()
-    lines = itertools.chain(tried_lines(tried), comparison_lines(found))
+    lines = itertools.chain(tried_lines(tried), comparison_lines(found), held_lines(held))
     answerer = Answerer(trial.after)
     is_good = all(isinstance(one, ListedWalk) and one.good for one in map(answerer.listed, flows))
-    return _print(options, {"tried": tried, "comparison": found}, lines, is_good)
+    return _print(options, {"tried": tried, "comparison": found, "held": held}, lines, is_good and not held.is_worse)
+
+
+def _held(trial: Trial) -> Held:
+    """What of all traffic changes; how far it is, where somebody looks on."""
+    shown, is_watched = time.monotonic(), sys.stderr.isatty()
+    for step in comparing(trial.before, trial.after):
+        if step.held is not None:
+            break
+        if is_watched and time.monotonic() > shown + 1:
+            shown = time.monotonic()
+            print(f"\r{step.done:,} of {step.of:,} destinations held against each other", end="", file=sys.stderr)
+    if is_watched:
+        print("\r\033[K", end="", file=sys.stderr)
+    assert step.held is not None
+    return step.held
 
 
 def _walk(options: argparse.Namespace) -> int:

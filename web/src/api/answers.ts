@@ -239,6 +239,28 @@ export function useMoved(key: RevisionKey) {
   return useAnswer("moved", key, {}, { enabled: key.trial !== undefined && settled, keep: true });
 }
 
+/** What of all traffic a trial changes: asked again until it is known, with how far it is. */
+export function useHeld(key: RevisionKey) {
+  const settled = useSettled(key);
+  const queries = useQueryClient();
+  const [soFar, setSoFar] = useState({ done: 0, of: 0 });
+  const one = answerOf("held", key, {});
+  const queryKey = ["held", ...one.queryKey];
+  const query = useQuery({
+    queryKey,
+    ...FOREVER,
+    enabled: key.trial !== undefined && settled,
+    queryFn: async ({ signal }) => {
+      for (;;) {
+        const { held, done, of } = await one.queryFn({ signal });
+        if (held) return held;
+        setSoFar({ done, of });
+      }
+    },
+  });
+  return { ...query, soFar, stop: () => queries.cancelQueries({ queryKey }) };
+}
+
 export function useDifference(key: RevisionKey, enabled: boolean) {
   return useAnswer("difference", key, {}, { enabled: enabled && key.trial !== undefined });
 }

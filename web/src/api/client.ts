@@ -37,6 +37,8 @@ export type Statement = Schemas["Statement"];
 export type Difference = Schemas["Difference"];
 export type Trial = Schemas["Trial"];
 export type TriedChange = Schemas["TriedChange"];
+export type HeldGroup = Schemas["HeldGroup"];
+export type Effect = HeldGroup["effect"];
 export type Change = Trial["changes"][number];
 
 /** An answer of the API that is no success: its message, and the errors of a load where there are any. */

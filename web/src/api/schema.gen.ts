@@ -398,6 +398,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What of all traffic a trial changes, and that nothing else does. It takes a while where much does: each call goes
+         *         on for about a second and says how far it is, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/held?trial=1`
+         */
+        get: operations["networks_revisions_held_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/instances": {
         parameters: {
             query?: never;
@@ -1168,6 +1190,15 @@ export interface components {
             differences: components["schemas"]["Difference"][];
         };
         /**
+         * EffectCount
+         * @description How many pairs of places have some traffic to which this happened.
+         */
+        EffectCount: {
+            /** @enum {unknown} */
+            effect: "asymmetry" | "blocked" | "failing" | "longer" | "loops" | "moved" | "open" | "redundancy";
+            pairs: number;
+        };
+        /**
          * End
          * @description One end of a flow, as it was asked and as it was understood.
          */
@@ -1304,6 +1335,58 @@ export interface components {
             database: boolean;
             migrations: boolean;
             worker: boolean;
+        };
+        /**
+         * Held
+         * @description What changed of all traffic between two places of a network, and that nothing else did.
+         *
+         *         ``pairs`` are all, ordered: one asks, the other answers. ``changed`` are those of which some traffic changed its
+         *         verdict or its way, there or back; all others are as they were. ``words`` says so on one line. ``left_out`` were
+         *         not compared, ``not_followed`` lead by devices whose filter program or routing rules decide, up to which they are.
+         */
+        Held: {
+            words: string;
+            pairs: number;
+            changed: number;
+            effects: components["schemas"]["EffectCount"][];
+            groups: components["schemas"]["HeldGroup"][];
+            groups_in_all: number;
+            left_out: number;
+            not_followed: number;
+        };
+        /**
+         * HeldExample
+         * @description One packet of a group, as a flow that can be asked, and the verdicts of it in both states, there and back.
+         */
+        HeldExample: {
+            flow: components["schemas"]["AskedFlow"];
+            before: string;
+            after: string;
+        };
+        /**
+         * HeldGroup
+         * @description Pairs of places between which traffic changed alike.
+         *
+         *         ``what`` says how, in words; ``services`` are those of which it is true for some of the pairs.
+         */
+        HeldGroup: {
+            /** @enum {unknown} */
+            effect: "asymmetry" | "blocked" | "failing" | "longer" | "loops" | "moved" | "open" | "redundancy";
+            what: string;
+            pairs: number;
+            sources: components["schemas"]["PlaceSet"];
+            destinations: components["schemas"]["PlaceSet"];
+            services: string;
+            example: components["schemas"]["HeldExample"];
+        };
+        /**
+         * HeldSoFar
+         * @description How far a comparison of all traffic is: destinations done, of all; ``held`` is the answer once all are.
+         */
+        HeldSoFar: {
+            done: number;
+            of: number;
+            held: components["schemas"]["Held"] | null;
         };
         InputError: {
             file: string;
@@ -1568,6 +1651,15 @@ export interface components {
             file: string;
             line: number;
             column: number;
+        };
+        /**
+         * PlaceSet
+         * @description Places in words, with the first of their names.
+         */
+        PlaceSet: {
+            words: string;
+            count: number;
+            names: string[];
         };
         /**
          * Policy
@@ -3108,6 +3200,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Forest"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_held_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldSoFar"];
                 };
             };
             /** @description an error */

@@ -9,6 +9,7 @@ import { Alert } from "../ui/Alert";
 import { FirstOf } from "../ui/FirstOf";
 import { VERDICT_WORDS } from "../ui/marks";
 import { counted } from "../ui/words";
+import { TrialHeld } from "./TrialHeld";
 
 const outcome = (walk: Walk) =>
   `${VERDICT_WORDS[walk.forward.verdict]}${walk.return ? `, answer ${VERDICT_WORDS[walk.return.verdict]}` : ""}`;
@@ -42,6 +43,7 @@ export function TrialMoved() {
           )}
         </p>
       )}
+      <TrialHeld />
       {moved.isPending && <p className="text-faint italic">working out what moves …</p>}
       {moved.error && <Alert>{moved.error.message}</Alert>}
       {moved.data && (

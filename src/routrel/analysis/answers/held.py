@@ -70,8 +70,9 @@ class Held(Struct, frozen=True):
         return any(one.effect in ("blocked", "loops") for one in self.effects)
 
 
-class HeldProgress(Struct, frozen=True):
-    """How far a comparison is: destinations done, of all."""
+class HeldSoFar(Struct, frozen=True):
+    """How far a comparison of all traffic is: destinations done, of all; ``held`` is the answer once all are."""
 
     done: int
     of: int
+    held: Held | None

@@ -13,7 +13,7 @@ from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.entry_lists import Covered, Entries, EntryLists, Span, Spans, TooManyPiecesError
 from routrel.analysis.held.following import Walked, Way, from_outlook
 from routrel.analysis.held.places import AddressClass, Place, Places, Source
-from routrel.analysis.held.services import Services
+from routrel.analysis.held.services import Services, TooManyServicesError
 from routrel.analysis.held.states import Node, Numbering, State
 from routrel.analysis.held.ways import End, Outlook, Ways
 from routrel.routing.solve import Solved
@@ -68,7 +68,12 @@ class Conversations:
         self.numbering = Numbering((before.topology, after.topology))
         self.lists = EntryLists()
         self.states = State(before, self.numbering, self.lists), State(after, self.numbering, self.lists)
-        self.lists.close()
+        self.is_left_out = False
+        """Whether nothing can be held against each other, since filters name too many ports."""
+        try:
+            self.lists.close()
+        except TooManyServicesError:
+            self.is_left_out = True
         self.places = Places(*self.states, self.numbering)
         self.differences = Differences(self.states, self.numbering)
         self.counts = Counts()
@@ -108,6 +113,8 @@ class Conversations:
         """Every conversation that differs; None after each destination, for progress."""
         counts, sources = self.counts, self.places.sources
         counts.pairs = self._count_pairs()
+        if self.is_left_out:
+            return
         of_family = {family: [n for n, one in enumerate(sources) if one.place.family == family] for family in (4, 6)}
         may_be_answered = [bool(self.ways(one.addresses).affected) for one in sources]
         differs = [one != other for one, other in zip(*self.up, strict=True)]

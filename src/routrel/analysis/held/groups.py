@@ -10,7 +10,7 @@ from routrel.analysis.answers.held import (
     Held,
     HeldExample,
     HeldGroup,
-    HeldProgress,
+    HeldSoFar,
     PlaceSet,
 )
 from routrel.analysis.answers.walks import AskedFlow
@@ -19,7 +19,6 @@ from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, judged
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
-from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import PROTOCOL_NAMES
 from routrel.model.routing import DEFAULT_INSTANCE
@@ -30,6 +29,8 @@ MOST_GROUPS = 200
 
 MOST_NAMES = 12
 """Places that are named of a set."""
+
+MARKS: dict[Effect, str] = {**dict.fromkeys(EFFECTS, "~"), "blocked": "-", "loops": "-", "open": "+"}
 
 FOR_EXAMPLES = [*map(Prefix.parse, ("198.51.100.0/24", "203.0.113.0/24", "192.0.2.0/24", "2001:db8::/32"))]
 """Where an address outside is taken from, if it is alike there (RFC 5737, RFC 3849)."""
@@ -48,28 +49,35 @@ class _Alike:
     """The prefixes that lead to those outside that are asked."""
 
 
-def held(before: Solved, after: Solved) -> Held:
-    """What of all traffic changed between two states, and what did not."""
-    for step in comparing(before, after):
-        if isinstance(step, Held):
-            return step
-    raise AssertionError("the last step is the answer")
+def comparing(before: Solved, after: Solved) -> Iterator[HeldSoFar]:
+    """What of all traffic changed between two states, and what did not: how far it is, and at last the answer."""
+    conversations = Conversations(before, after)
+    groups, done, of = _Groups(conversations), 0, len(conversations.places.classes)
+    for one in conversations.changed():
+        if one is not None:
+            groups.add(one)
+        else:
+            done += 1
+            yield HeldSoFar(done, of, None)
+    yield HeldSoFar(of, of, groups.answer())
 
 
-def comparing(before: Solved, after: Solved) -> Iterator[HeldProgress | Held]:
-    """The same step by step: how far it is, and at last the answer."""
-    with collection_paused():
-        conversations = Conversations(before, after)
-        of = len(conversations.places.classes)
-        yield HeldProgress(0, of)
-        groups, done = _Groups(conversations), 0
-        for one in conversations.changed():
-            if one is None:
-                done += 1
-                yield HeldProgress(done, of)
-            else:
-                groups.add(one)
-        yield groups.answer()
+def held_lines(found: Held) -> Iterator[str]:
+    """The answer as lines for a terminal or a ticket."""
+    yield found.words
+    for group in found.groups:
+        if group.effect == "failing":
+            continue  # counted below: it failed before
+        flow = group.example.flow
+        yield f"{MARKS[group.effect]} {TITLES[group.effect]}: {group.what}"
+        yield f"    {_counted(group.pairs)}: {group.sources.words} > {group.destinations.words}, {group.services}"
+        enter = f", in by {flow.enter}" if flow.enter else ""
+        yield f"    such as {flow.source} > {flow.to} {flow.service}{enter}"
+    for one in found.effects:
+        if one.effect == "failing":
+            yield f"~ {TITLES['failing']}, for another reason: {_counted(one.pairs)}"
+    if found.groups_in_all > len(found.groups):
+        yield f"… and {found.groups_in_all - len(found.groups):,} more groups"
 
 
 class _Groups:
@@ -98,18 +106,19 @@ class _Groups:
 
     def answer(self) -> Held:
         counts, pairs = self.conversations.counts, dict[Effect, set[Pair]]()
+        left_out = counts.pairs if self.conversations.is_left_out else len(counts.left_out)
         for what, alike in self.alike.items():
             pairs.setdefault(what.effect, set()).update(alike.pairs)
         changed = len(set[Pair]().union(*pairs.values()))
         groups = list(self._grouped())
         return Held(
-            _words(counts.pairs, changed, len(counts.left_out), len(counts.not_followed)),
+            _words(counts.pairs, changed, left_out, len(counts.not_followed)),
             counts.pairs,
             changed,
             [EffectCount(effect, len(pairs[effect])) for effect in EFFECTS if effect in pairs],
             groups[:MOST_GROUPS],
             len(groups),
-            len(counts.left_out),
+            left_out,
             len(counts.not_followed),
         )
 
@@ -231,11 +240,16 @@ def _ordinary(spans: Spans) -> Address:
     return address_of(low + min(9, (high - low) // 2))
 
 
+def _counted(pairs: int) -> str:
+    return f"{pairs:,} pair{'' if pairs == 1 else 's'}"
+
+
 def _words(pairs: int, changed: int, left_out: int, not_followed: int) -> str:
-    held = "all traffic between" if not changed else f"{changed:,} of"
-    words = f"{held} {pairs:,} pairs of places {'goes as before' if not changed else 'change'}"
+    if left_out and left_out == pairs:
+        return f"the filters tell so many ports apart that none of {pairs:,} pairs of places was compared"
+    words = f"all traffic between {pairs:,} pairs of places goes as before"
     if changed:
-        words += "; nothing else does"
+        words = f"{changed:,} of {pairs:,} pairs of places change; nothing else does"
     if left_out:
         words += f", but for {left_out:,} pairs that were not compared"
     if not_followed:
