@@ -52,6 +52,9 @@ def test_a_whole_repair_by_keys(asked):
     page.wait_for_verdicts("arrives", "arrives")
     page.says("arrives, answer arrives", "[data-testid=asked-flow]")
     page.says("1 route moves", "[data-testid=moved]")
+    # What else it opens is said, and that nothing else changes.
+    page.says("pairs of places change; nothing else does", "[data-testid=held]")
+    page.says("newly get through", "[data-testid=held]")
     # One is undone and done again.
     page.press("[")
     page.wait_for_verdicts("arrives", "discarded")

@@ -110,7 +110,9 @@ def changed(draw, document: dict) -> dict:
     routers = sorted(name for name in devices if name != "host")
     for _ in range(draw(st.integers(1, 2))):
         device = devices[draw(st.sampled_from(routers))]
-        what = draw(st.sampled_from(["cost", "down", "filter", "filter", "static", "entry", "entry", "address", "host"]))
+        what = draw(
+            st.sampled_from(["cost", "down", "filter", "filter", "static", "entry", "entry", "address", "host"])
+        )
         if what == "cost":
             of_ospf = device["routing"]["ospf"]["areas"]["0"]["interfaces"]
             of_ospf[draw(st.sampled_from(sorted(set(of_ospf) - {"lo", "lan"})))]["cost"] = draw(st.integers(1, 9))
@@ -120,9 +122,7 @@ def changed(draw, document: dict) -> dict:
             _filter(draw, devices, len(routers))
         elif what == "static":
             prefix = draw(st.sampled_from(["10.1.1.0/24", "10.1.2.0/25", "192.0.2.0/24", "10.0.0.2/32"]))
-            way = draw(
-                st.sampled_from([{"action": "discard"}, {"next_hop": "172.16.0.2"}, {"next_hop": "172.16.1.1"}])
-            )
+            way = draw(st.sampled_from([{"action": "discard"}, {"next_hop": "172.16.0.2"}, {"next_hop": "172.16.1.1"}]))
             device["routing"]["static"].append({"prefix": prefix, **way})
         elif what == "entry" and device.get("acls"):
             acl = device["acls"][draw(st.sampled_from(sorted(device["acls"])))]

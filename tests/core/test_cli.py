@@ -240,3 +240,23 @@ def test_two_networks_are_held_against_each_other(network, tmp_path, capsys):
     found = json.loads(run(capsys, "diff", network, str(other), "--flows", str(flows), "--json")[1])
     assert found["routes_changed"] == 0 and found["flows"][0]["changed"] is True
     assert run(capsys, "diff", network, str(tmp_path / "none.yaml"))[0] == 2
+
+
+def test_try_says_what_else_changes_and_fails_where_something_broke(network, capsys):
+    status, out, _ = run(
+        capsys, "try", network, "--change", "set: acl_in, at: r:e1, to: null", "--flow", "h1 > h2 udp/53"
+    )
+    assert status == 0 and "pairs of places change; nothing else does" in out and "+ newly gets through" in out
+    status, out, _ = run(capsys, "try", network, "--change", "disable: interface, at: r:e2", "--json")
+    found = json.loads(out)
+    assert status == 1
+    assert [one["effect"] for one in found["held"]["effects"]][0] == "blocked" and found["tried"]["changes"]
+    # What was asked holds, but not without breaking something else.
+    arguments = (
+        "try",
+        network,
+        "--change",
+        "add: acl_entry, at: r, acl: e, before: 1, entry: {action: drop, protocol: tcp}",
+    )
+    status, out, _ = run(capsys, *arguments, "--flow", "h1 > h2 icmp")
+    assert status == 1 and "- no longer gets through" in out

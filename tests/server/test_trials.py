@@ -44,6 +44,19 @@ def test_every_question_may_be_asked_with_a_trial(owner, base, trial):
     assert [one["name"] for one in compared["model"] if one["kind"] == "interface"] == ["r:e1"]
 
 
+def test_all_traffic_is_held_against_each_other_step_by_step(owner, base, trial):
+    found = owner.get(f"{base}/revisions/1/held?trial=1")
+    assert found.headers["Cache-Control"] == "no-store" and found.json()["of"] > 0
+    for _ in range(20):
+        held = owner.get(f"{base}/revisions/1/held?trial=1").json()["held"]
+        if held:
+            break
+    assert held["changed"] and {one["effect"] for one in held["effects"]} <= {"open"}
+    assert all(one["example"]["flow"]["from"] for one in held["groups"])
+    refused = owner.get(f"{base}/revisions/1/held")
+    assert refused.status_code == 400 and "asked of a trial" in refused.json()["detail"]
+
+
 def test_what_is_asked_with_a_trial_is_not_kept_as_asked_before(owner, base, trial):
     walk(owner, base, "&trial=1")
     assert owner.get(f"{base}/asked").json() == []

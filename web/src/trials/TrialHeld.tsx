@@ -47,17 +47,17 @@ export function TrialHeld() {
     <div data-testid="held" className="mt-1">
       <h3 className="font-semibold">All traffic</h3>
       <p>{words}</p>
-      {effects.map(({ effect, pairs }) => (
-        <section key={effect} aria-label={EFFECTS[effect][0]}>
-          <h4 className={`mt-1 ${EFFECTS[effect][1]}`}>
+      {effects.map(({ effect, pairs }, index) => (
+        <details key={effect} open={index === 0}>
+          <summary className={`mt-0.5 cursor-pointer ${EFFECTS[effect][1]}`}>
             {counted(pairs, "pair")} {EFFECTS[effect][0]}
-          </h4>
+          </summary>
           <FirstOf
-            first={effect === "failing" ? 0 : 5}
+            first={4}
             all={groups.filter((group) => group.effect === effect)}
             line={(group) => <Group key={`${group.effect} ${group.what}`} group={group} />}
           />
-        </section>
+        </details>
       ))}
       {groups_in_all > groups.length && (
         <p className="text-faint">
