@@ -110,6 +110,16 @@ class WalkView(QuestionView):
             keep(request.user, revision, parameters, text, lambda: self.answer(request, revision, parameters))
 
 
+@answers("remedies", FlowSerializer)
+class RemediesView(QuestionView):
+    """What is offered against what stops a flow, each tried: first what cures it, by how little else it moves."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        serializer = FlowSerializer(data=request.query_params)
+        serializer.is_valid(raise_exception=True)
+        return flow_of(serializer.validated_data)
+
+
 @answers("walks", request=FlowsSerializer)
 class WalksView(AskingView):
     """Many flows in one call: what became of each, both ways."""

@@ -19,6 +19,7 @@ from routrel.analysis.answers import (
     held,
     model,
     policies,
+    remedies,
     routes,
     statements,
     trials,
@@ -32,6 +33,7 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
+from routrel.analysis.ranked_remedies import ranked_remedies
 from routrel.analysis.routes_to import routes_to
 from routrel.analysis.statements import Span, outline, statements_at
 from routrel.analysis.table_rows import table_rows
@@ -203,6 +205,13 @@ def _walk(revision: SolvedRevision, parameters: Parameters) -> walks.Walk:
     return revision.evidence.walk(revision.answerer.asker.ask(Flow(**parameters)))
 
 
+def _remedies(revision: SolvedRevision, parameters: Parameters) -> list[remedies.RankedRemedy]:
+    flow, trial = Flow(**parameters), revision.trial
+    if trial is None:
+        return ranked_remedies(revision.files, revision.solved, flow)
+    return ranked_remedies(trial.files, trial.before, flow, trial)
+
+
 def _walks(revision: SolvedRevision, parameters: Parameters) -> list[walks.FlowAnswer]:
     return [revision.answerer.answer(Flow(**flow)) for flow in parameters["flows"]]
 
@@ -294,6 +303,7 @@ QUESTIONS = {
     "map": Question(model.Map, lambda revision, _: map_of(revision.solved)),
     "understanding": Question(model.Understanding, lambda revision, _: understanding(revision.solved)),
     "walk": Question(walks.Walk, _walk),
+    "remedies": Question(list[remedies.RankedRemedy], _remedies),
     "walks": Question(list[walks.FlowAnswer], _walks),
     "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),

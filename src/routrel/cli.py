@@ -34,6 +34,7 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
+from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, tried_lines
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
@@ -105,6 +106,7 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--enter", metavar="DEVICE:INTERFACE", help="where a source outside the model comes in")
     walk.add_argument("--no-return", action="store_true", help="the forward direction only")
     walk.add_argument("--evidence", action="store_true", help="every stop with all that was looked at, and its lines")
+    walk.add_argument("--remedies", action="store_true", help="what cures it, by how little else it moves")
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
     walk.set_defaults(run=_walk)
 
@@ -325,6 +327,10 @@ def _walk(options: argparse.Namespace) -> int:
         options.vrf,
     )
     walk = answerer.asker.ask(flow, not options.no_return)
+    if options.remedies:
+        ranked = ranked_remedies(files_of(Path(options.network)), answerer.solved, flow)
+        lines = remedy_lines(ranked) if ranked or not walk.is_good else iter(["it works: there is nothing to cure"])
+        return _print(options, {"remedies": ranked}, lines, walk.is_good or any(one.is_cured for one in ranked))
     if options.evidence:
         found = Evidence(answerer).walk(walk)
         return _print(options, found, evidence_lines(found), found.good)

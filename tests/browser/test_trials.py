@@ -74,6 +74,16 @@ def test_a_whole_repair_by_keys(asked):
     assert page.complaints() == []
 
 
+def test_every_remedy_is_tried_and_ranked_by_what_else_it_moves(asked):
+    page = asked
+    page.press("e")
+    page.says("take ACL booking off", "[data-testid=remedies]")
+    page.says("opens more than asked", "[data-testid=remedies]")
+    page.press("e")
+    page.wait(lambda: not page.all("[data-testid=remedies] li"))
+    assert page.complaints() == []
+
+
 def test_what_is_off_is_not_made_and_what_is_taken_out_is_gone(asked):
     page = asked
     try_remedy(page, ["applied"])

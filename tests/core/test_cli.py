@@ -250,7 +250,7 @@ def test_try_says_what_else_changes_and_fails_where_something_broke(network, cap
     status, out, _ = run(capsys, "try", network, "--change", "disable: interface, at: r:e2", "--json")
     found = json.loads(out)
     assert status == 1
-    assert [one["effect"] for one in found["held"]["effects"]][0] == "blocked" and found["tried"]["changes"]
+    assert found["held"]["effects"][0]["effect"] == "blocked" and found["tried"]["changes"]
     # What was asked holds, but not without breaking something else.
     arguments = (
         "try",
@@ -260,3 +260,11 @@ def test_try_says_what_else_changes_and_fails_where_something_broke(network, cap
     )
     status, out, _ = run(capsys, *arguments, "--flow", "h1 > h2 icmp")
     assert status == 1 and "- no longer gets through" in out
+
+
+def test_walk_says_what_cures_a_flow_by_what_else_it_moves(network, capsys):
+    arguments = ("walk", network, "--from", "h1", "--to", "h2", "--remedies")
+    status, out, _ = run(capsys, *arguments, "--service", "udp/53")
+    assert status == 0 and out.splitlines()[1] == "   cures it; nothing else moves"
+    status, out, _ = run(capsys, *arguments, "--service", "icmp")
+    assert (status, out) == (0, "it works: there is nothing to cure\n")

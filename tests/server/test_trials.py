@@ -57,6 +57,13 @@ def test_all_traffic_is_held_against_each_other_step_by_step(owner, base, trial)
     assert refused.status_code == 400 and "asked of a trial" in refused.json()["detail"]
 
 
+def test_remedies_are_ranked_with_and_without_a_trial(owner, base, trial):
+    asked = f"{base}/revisions/1/remedies?from=h1&to=h2&service=udp/53"
+    found = owner.get(asked).json()
+    assert found[0]["is_cured"] and found[0]["moves"] == "nothing else moves"
+    assert owner.get(f"{asked}&trial=1").json() == []
+
+
 def test_what_is_asked_with_a_trial_is_not_kept_as_asked_before(owner, base, trial):
     walk(owner, base, "&trial=1")
     assert owner.get(f"{base}/asked").json() == []

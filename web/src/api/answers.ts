@@ -135,6 +135,11 @@ export function useWalk(key: RevisionKey, question: Question, wanted = true) {
   return walk;
 }
 
+/** What is offered against what stops a flow, tried and in order. */
+export function useRemedies(key: RevisionKey, question: Question, wanted: boolean) {
+  return useAnswer("remedies", key, wordsOf(question), { enabled: wanted });
+}
+
 export function useFindings(key: RevisionKey, enabled = true) {
   const settled = useSettled(key);
   return useAnswer("findings", key, {}, { enabled: enabled && settled, keep: true });

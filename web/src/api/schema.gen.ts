@@ -546,6 +546,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What is offered against what stops a flow, each tried: first what cures it, by how little else it moves.
+         *
+         *     For example: `.../revisions/latest/remedies?from=gp-kiosk&to=bookings&service=booking`
+         */
+        get: operations["networks_revisions_remedies_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/services": {
         parameters: {
             query?: never;
@@ -1750,6 +1771,23 @@ export interface components {
             protocol: string;
             instances: number;
             spoken: number;
+        };
+        /**
+         * RankedRemedy
+         * @description Changes that take away one cause, or all that stand in the way of a flow, tried.
+         *
+         *         ``is_cured`` says whether the flow works with it, ``outcome`` what becomes of it else. ``beyond`` is what of all
+         *         other traffic it changes, null where there was no time to tell, and ``moves`` the same on one line.
+         */
+        RankedRemedy: {
+            causes: string[];
+            message: string;
+            text: string;
+            changes: Record<string, never>[];
+            is_cured: boolean;
+            outcome: string;
+            moves: string;
+            beyond: components["schemas"]["Held"] | null;
         };
         /**
          * Remedy
@@ -3442,6 +3480,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PolicyReport"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_remedies_retrieve: {
+        parameters: {
+            query: {
+                enter?: string;
+                from: string;
+                service?: string;
+                source?: string;
+                source_port?: number | null;
+                to: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RankedRemedy"][];
                 };
             };
             /** @description an error */

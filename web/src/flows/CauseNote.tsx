@@ -2,6 +2,7 @@ import type { Cause } from "../api/client";
 import { SourceLink } from "../source/SourceLink";
 import { TryButton } from "../trials/TryButton";
 import type { Direction } from "../ui/marks";
+import { RankedRemedies } from "./RankedRemedies";
 
 /** What stops the flow, opened by itself: the entry and its source line, near misses, and the remedy. */
 export function CauseNote({
@@ -50,6 +51,7 @@ export function CauseNote({
           </code>
         </p>
       )}
+      {keyName && <RankedRemedies />}
       {cause.notes.map((note) => (
         <p key={note} className="text-faint italic">
           not represented here: {note}

@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from routrel.analysis.answers.held import Effect
+from routrel.analysis.answers.held import Effect, EffectCount
 from routrel.analysis.held.conversations import Conversation, Sides
 from routrel.analysis.held.states import Numbering
 from routrel.analysis.held.ways import End
@@ -18,8 +18,25 @@ TITLES: dict[Effect, str] = {
     "redundancy": "has fewer ways",
     "longer": "takes a longer way",
     "moved": "takes another way",
-    "failing": "still does not get through",
+    "failing": "still does not get through, for another reason",
 }
+
+
+OF_MANY: dict[Effect, str] = {
+    "blocked": "no longer get through",
+    "loops": "newly go round",
+    "open": "newly get through",
+    "asymmetry": "newly come back another way",
+    "redundancy": "have fewer ways",
+    "longer": "take a longer way",
+    "moved": "take another way",
+    "failing": "still do not get through, for another reason",
+}
+
+
+def effect_words(count: EffectCount) -> str:
+    """How many pairs have an effect, and which."""
+    return f"1 pair {TITLES[count.effect]}" if count.pairs == 1 else f"{count.pairs:,} pairs {OF_MANY[count.effect]}"
 
 
 class Judged(NamedTuple):

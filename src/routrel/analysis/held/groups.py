@@ -14,8 +14,9 @@ from routrel.analysis.answers.held import (
     PlaceSet,
 )
 from routrel.analysis.answers.walks import AskedFlow
+from routrel.analysis.held.asked import AskedTraffic
 from routrel.analysis.held.conversations import Conversation, Conversations
-from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, judged
+from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, effect_words, judged
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
@@ -49,13 +50,17 @@ class _Alike:
     """The prefixes that lead to those outside that are asked."""
 
 
-def comparing(before: Solved, after: Solved) -> Iterator[HeldSoFar]:
-    """What of all traffic changed between two states, and what did not: how far it is, and at last the answer."""
+def comparing(before: Solved, after: Solved, but_for: AskedTraffic | None = None) -> Iterator[HeldSoFar]:
+    """What of all traffic changed between two states, and what did not: how far it is, and at last the answer.
+
+    ``but_for`` is traffic that is left aside.
+    """
     conversations = Conversations(before, after)
     groups, done, of = _Groups(conversations), 0, len(conversations.places.classes)
     for one in conversations.changed():
         if one is not None:
-            groups.add(one)
+            if but_for is None or not but_for.has_all_of(one, conversations.lists.space):
+                groups.add(one)
         else:
             done += 1
             yield HeldSoFar(done, of, None)
@@ -75,7 +80,7 @@ def held_lines(found: Held) -> Iterator[str]:
         yield f"    such as {flow.source} > {flow.to} {flow.service}{enter}"
     for one in found.effects:
         if one.effect == "failing":
-            yield f"~ {TITLES['failing']}, for another reason: {_counted(one.pairs)}"
+            yield f"~ {effect_words(one)}"
     if found.groups_in_all > len(found.groups):
         yield f"… and {found.groups_in_all - len(found.groups):,} more groups"
 

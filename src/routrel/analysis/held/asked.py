@@ -1,0 +1,43 @@
+"""The traffic of a flow that was asked, told apart from all other."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from routrel.analysis.held.conversations import Conversation
+from routrel.analysis.held.entry_lists import Span, number_of
+from routrel.analysis.held.services import ServiceSpace
+from routrel.forwarding.flow import Walk
+from routrel.model.filters import HeaderMatch
+
+
+class AskedTraffic(NamedTuple):
+    """Packets from some addresses to one, of one service, and the answers to them."""
+
+    sources: frozenset[int]
+    destination: int
+    match: HeaderMatch
+
+    @classmethod
+    def of(cls, walk: Walk) -> "AskedTraffic":
+        """The traffic of a flow, from whatever port it is sent."""
+        headers = [start.header for start in walk.forward.asked]
+        ports = () if walk.service.ports is None else (walk.service.ports,)
+        return cls(
+            frozenset(number_of(header.source) for header in headers),
+            number_of(headers[0].destination),
+            HeaderMatch(headers[0].protocol, destination_ports=ports),
+        )
+
+    def has_all_of(self, conversation: Conversation, space: ServiceSpace) -> bool:
+        """Whether a conversation is nothing but the flow, from whichever end it is looked at."""
+        froms, tos = conversation.from_spans, conversation.to_spans
+        destination = frozenset([self.destination])
+        if self._are(tos, destination) and self._are(froms, self.sources):
+            return not conversation.services & ~space.matched(self.match)
+        if self._are(froms, destination) and self._are(tos, self.sources):
+            return not conversation.services & ~space.matched(self.match, is_answer=True)
+        return False
+
+    @staticmethod
+    def _are(spans: Sequence[Span], numbers: frozenset[int]) -> bool:
+        return all(low == high and low in numbers for low, high in spans)
