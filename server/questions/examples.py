@@ -16,6 +16,7 @@ ANSWERS_FILE = Path(__file__).with_name("examples.json")
 ASKED: dict[str, dict[str, Any]] = {
     "walk": {"from": "ot-tracking", "to": "bookings", "service": "tracking"},
     "remedies": {"from": "gp-kiosk", "to": "bookings", "service": "booking"},
+    "wanted-way": {"from": "gp-gates", "to": "bookings", "service": "booking", "avoiding": "bw-radio"},
     "words": {"q": "bw-c"},
     "table": {"device": "oq-winch"},
     "drift": {"device": "bw-core1"},

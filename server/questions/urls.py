@@ -26,6 +26,7 @@ from questions.views import (
     UnderstandingView,
     WalksView,
     WalkView,
+    WantedWayView,
     WordsView,
 )
 
@@ -36,6 +37,7 @@ urlpatterns = [
     path(f"{REVISION}/understanding", UnderstandingView.as_view(), name="understanding"),
     path(f"{REVISION}/walk", WalkView.as_view(), name="walk"),
     path(f"{REVISION}/remedies", RemediesView.as_view(), name="remedies"),
+    path(f"{REVISION}/wanted-way", WantedWayView.as_view(), name="wanted-way"),
     path(f"{REVISION}/walks", WalksView.as_view(), name="walks"),
     path(f"{REVISION}/findings", FindingsView.as_view(), name="findings"),
     path(f"{REVISION}/words", WordsView.as_view(), name="words"),

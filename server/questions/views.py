@@ -120,6 +120,27 @@ class RemediesView(QuestionView):
         return flow_of(serializer.validated_data)
 
 
+class WantedWaySerializer(FlowSerializer):
+    """A flow, and the devices that it is to pass and to avoid: by name, commas between."""
+
+    passing = serializers.CharField(required=False, default="")
+    avoiding = serializers.CharField(required=False, default="")
+
+
+@answers("wanted-way", WantedWaySerializer)
+class WantedWayView(QuestionView):
+    """What would lead a flow by some devices, or past them, each tried: what moves least first."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        serializer = WantedWaySerializer(data=request.query_params)
+        serializer.is_valid(raise_exception=True)
+        values = dict(serializer.validated_data)
+        passes, avoids = (
+            [name for one in values.pop(key).split(",") if (name := one.strip())] for key in ("passing", "avoiding")
+        )
+        return {"flow": flow_of(values), "passes": passes, "avoids": avoids}
+
+
 @answers("walks", request=FlowsSerializer)
 class WalksView(AskingView):
     """Many flows in one call: what became of each, both ways."""

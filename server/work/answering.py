@@ -24,6 +24,7 @@ from routrel.analysis.answers import (
     statements,
     trials,
     walks,
+    wanted_ways,
 )
 from routrel.analysis.check import check, finding_answer
 from routrel.analysis.comparison import compare, moved
@@ -40,6 +41,7 @@ from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
 from routrel.analysis.walk_verdicts import Answerer
+from routrel.analysis.wanted_ways.proposals import wanted_way
 from routrel.formats.captures import is_capture
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
@@ -212,6 +214,14 @@ def _remedies(revision: SolvedRevision, parameters: Parameters) -> list[remedies
     return ranked_remedies(trial.files, trial.before, flow, trial)
 
 
+def _wanted_way(revision: SolvedRevision, parameters: Parameters) -> wanted_ways.WantedWay:
+    flow = Flow(**parameters["flow"])
+    words = parameters["passes"], parameters["avoids"]
+    if revision.trial is None:
+        return wanted_way(revision.files, revision.solved, flow, *words)
+    return wanted_way(revision.trial.files, revision.trial.before, flow, *words, revision.trial)
+
+
 def _walks(revision: SolvedRevision, parameters: Parameters) -> list[walks.FlowAnswer]:
     return [revision.answerer.answer(Flow(**flow)) for flow in parameters["flows"]]
 
@@ -304,6 +314,7 @@ QUESTIONS = {
     "understanding": Question(model.Understanding, lambda revision, _: understanding(revision.solved)),
     "walk": Question(walks.Walk, _walk),
     "remedies": Question(list[remedies.RankedRemedy], _remedies),
+    "wanted-way": Question(wanted_ways.WantedWay, _wanted_way),
     "walks": Question(list[walks.FlowAnswer], _walks),
     "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),

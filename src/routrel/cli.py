@@ -39,6 +39,7 @@ from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, tried_lines
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
+from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
@@ -109,6 +110,12 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--remedies", action="store_true", help="what cures it, by how little else it moves")
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
     walk.set_defaults(run=_walk)
+
+    lead = _command(commands, "lead", "what would lead a flow by some devices, or past them")
+    lead.add_argument("flow", metavar="FLOW", help="like 'a > b tcp/443'")
+    lead.add_argument("--by", action="append", default=[], metavar="DEVICE", help="a device that it is to pass")
+    lead.add_argument("--past", action="append", default=[], metavar="DEVICE", help="a device that it is to avoid")
+    lead.set_defaults(run=_lead)
 
     why = _command(commands, "why", "why a route stands in a table, or why none does")
     why.add_argument("--device", metavar="NAME", required=True)
@@ -308,6 +315,12 @@ def _held(trial: Trial) -> Held:
         print("\r\033[K", end="", file=sys.stderr)
     assert step.held is not None
     return step.held
+
+
+def _lead(options: argparse.Namespace) -> int:
+    files = files_of(Path(options.network))
+    found = wanted_way(files, solve(read_files(files)), parse_flow(options.flow), options.by, options.past)
+    return _print(options, found, wanted_lines(found), found.is_so_already or bool(found.proposals))
 
 
 def _walk(options: argparse.Namespace) -> int:

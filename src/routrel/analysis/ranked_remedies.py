@@ -103,7 +103,7 @@ class _Ranking:
             changes=tried.offered.changes,
             is_cured=tried.again.is_good,
             outcome=_outcome(tried.trial.after.topology, tried.again),
-            moves=_moves(beyond),
+            moves=moves_words(beyond),
             beyond=beyond,
         )
 
@@ -132,7 +132,7 @@ def remedy_lines(found: Iterable[RankedRemedy]) -> Iterator[str]:
         yield f"   {'cures it' if one.is_cured else f'then: {one.outcome}'}; {one.moves}"
 
 
-def _moves(beyond: Held | None) -> str:
+def moves_words(beyond: Held | None) -> str:
     """What a remedy does to all other traffic, on one line."""
     if beyond is None:
         return "there was no time to tell what else it moves"

@@ -29,6 +29,7 @@ from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol_routes import PathAttributes, ProtocolRoutes
 from routrel.routing.routes import NextHop, Route
+from routrel.routing.spf.graph import Edge
 from routrel.topology.segments import Topology
 
 if TYPE_CHECKING:
@@ -195,6 +196,15 @@ class PathExports(ABC):
         """Path numbers of what is said; ``gateways`` point into ``hops``, the table's next hops, or are UNSET."""
 
 
+class FloodingScope(NamedTuple):
+    """Routers that compute shortest paths over one graph: an area, or a level of one; ``highest`` is the most that an
+    interface may cost in it. Edges join processes."""
+
+    name: str
+    highest: int
+    edges: Sequence[Edge]
+
+
 class ProtocolDatabase(ABC):
     """What a protocol's routers are told and hear, derived from the topology."""
 
@@ -231,6 +241,10 @@ class ProtocolDatabase(ABC):
 
     def prefixes(self) -> Iterable[Prefix]:
         """Prefixes that only this protocol's configuration brings into tables."""
+        return ()
+
+    def scopes(self) -> Iterable[FloodingScope]:
+        """Where the protocol computes shortest paths by costs of interfaces."""
         return ()
 
     @abstractmethod

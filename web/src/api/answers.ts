@@ -140,6 +140,15 @@ export function useRemedies(key: RevisionKey, question: Question, wanted: boolea
   return useAnswer("remedies", key, wordsOf(question), { enabled: wanted });
 }
 
+/** What would lead a flow by a device, or past it. */
+export function useWantedWay(
+  key: RevisionKey,
+  question: Question,
+  wanted: { passing?: string; avoiding?: string } | null,
+) {
+  return useAnswer("wanted-way", key, { ...wordsOf(question), ...wanted }, { enabled: wanted !== null });
+}
+
 export function useFindings(key: RevisionKey, enabled = true) {
   const settled = useSettled(key);
   return useAnswer("findings", key, {}, { enabled: enabled && settled, keep: true });

@@ -782,6 +782,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/wanted-way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What would lead a flow by some devices, or past them, each tried: what moves least first.
+         *
+         *     For example: `.../revisions/latest/wanted-way?from=gp-gates&to=bookings&service=booking&avoiding=bw-radio`
+         */
+        get: operations["networks_revisions_wanted_way_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/words": {
         parameters: {
             query?: never;
@@ -2190,12 +2211,40 @@ export interface components {
             return: components["schemas"]["StrandVerdict"] | null;
         };
         /**
+         * WantedWay
+         * @description How a flow may be led by some devices, or past them: those that move least first.
+         *
+         *         ``costs`` says what is known of doing it by costs alone: that it cannot be, and why, or that no answer was found in
+         *         time; empty where a proposal does it.
+         */
+        WantedWay: {
+            is_so_already: boolean;
+            costs: string;
+            proposals: components["schemas"]["WayProposal"][];
+        };
+        /**
          * Way
          * @description One way with its sum, the legs in the order of the packet.
          */
         Way: {
             total: number;
             legs: components["schemas"]["Leg"][];
+        };
+        /**
+         * WayProposal
+         * @description Changes with which a flow goes as wanted, solved with and walked.
+         *
+         *         ``words`` has each change on one line; ``ways`` are the devices that the flow passes then. ``beyond`` is what of all
+         *         other traffic moves, null where there was no time to tell, and ``moves`` the same on one line.
+         */
+        WayProposal: {
+            /** @enum {unknown} */
+            by: "cost" | "local_preference" | "steering";
+            words: string[];
+            changes: Record<string, never>[];
+            ways: string[][];
+            moves: string;
+            beyond: components["schemas"]["Held"] | null;
         };
         /**
          * Winner
@@ -3927,6 +3976,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FlowAnswer"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_wanted_way_retrieve: {
+        parameters: {
+            query: {
+                avoiding?: string;
+                enter?: string;
+                from: string;
+                passing?: string;
+                service?: string;
+                source?: string;
+                source_port?: number | null;
+                to: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WantedWay"];
                 };
             };
             /** @description an error */

@@ -10,10 +10,13 @@ from routrel.model.findings import Finding
 from routrel.model.routing import Isis, IsisInterface
 from routrel.routing.neighbors import crowded, network_type, own_prefixes
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
-from routrel.routing.protocol import Process, ProtocolDatabase
+from routrel.routing.protocol import FloodingScope, Process, ProtocolDatabase
 from routrel.routing.spf.advertised import AdvertisedPrefixes
 from routrel.routing.spf.graph import Edge
 from routrel.topology.segments import Instance, Port, Segment, Topology
+
+HIGHEST = 0xFFFFFE
+"""A link of the highest wide metric is left out of shortest paths (RFC 5305 section 3)."""
 
 
 class IsisArea(NamedTuple):
@@ -67,6 +70,13 @@ class IsisDatabase(ProtocolDatabase):
     def prefixes(self) -> Iterable[Prefix]:
         """The defaults towards attached routers."""
         return (Prefix(family, 0, 0) for family in (4, 6) if self.processes)
+
+    def scopes(self) -> Iterable[FloodingScope]:
+        """Level 1 of each area, and level 2 (ISO 10589 section 7.1)."""
+        return [
+            FloodingScope(f"level {scope.level}{f' of area {scope.area}' if scope.area else ''}", HIGHEST, area.edges)
+            for scope, area in self.areas.items()
+        ]
 
     def content(self) -> Sequence[object]:
         return [*super().content(), self.configured, self.areas, self.apart]

@@ -18,12 +18,15 @@ from routrel.routing.arrays import Column
 from routrel.routing.neighbors import SOME_LINK_LOCAL, dropped_by, network_type, router_id
 from routrel.routing.ospf.ports import OspfPort, interface_cost, told_by
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
-from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
+from routrel.routing.protocol import FloodingScope, OwnPackets, Process, ProtocolDatabase
 from routrel.routing.spf.advertised import AdvertisedPrefixes
 from routrel.routing.spf.graph import Edge, Member, SharedNetwork
 from routrel.topology.segments import Instance, Segment, Topology
 
 ALL_SPF_ROUTERS = {4: Address.parse("224.0.0.5"), 6: Address.parse("ff02::5")}
+
+HIGHEST_COST = 0xFFFF
+"""The metric of a link in a router-LSA has 16 bits (RFC 2328 section A.4.2)."""
 
 MANY = 64
 """OSPF interfaces on one segment from which on they are joined as a shared network."""
@@ -133,6 +136,14 @@ class OspfDatabase(ProtocolDatabase):
             yield from (configured.prefix for area in ospf.areas for configured in area.ranges)
             if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
                 yield Prefix(self.family, 0, 0)
+
+    def scopes(self) -> Iterable[FloodingScope]:
+        """Its areas (RFC 2328 section 3)."""
+        return [
+            FloodingScope(f"area {number}", HIGHEST_COST, area.edges)
+            for number, area in self.areas.items()
+            if not area.networks  # segments of many routers are in no edge
+        ]
 
     def content(self) -> Sequence[object]:
         return [*super().content(), self.configured, self.areas, self.area_settings, self.apart]
