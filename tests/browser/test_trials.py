@@ -84,6 +84,17 @@ def test_every_remedy_is_tried_and_ranked_by_what_else_it_moves(asked):
     assert page.complaints() == []
 
 
+def test_a_flow_is_led_past_a_device_and_by_one(page, network):
+    page.open(f"{network}/flow?from=gp-gates&to=bookings&on=booking&at=bw-radio")
+    page.wait_for_verdicts("arrives", "arrives")
+    next(one for one in page.all("[data-testid=lead] button") if "past bw-radio" in one.text).click()
+    page.says("nothing else moves", "[data-testid=wanted-way]")
+    page.says("cost of gp-core e1: 60 → 19", "[data-testid=wanted-way]")
+    page.all("[data-testid=lead] input")[0].send_keys("oq-slip", Keys.ENTER)
+    page.says("costs alone cannot: oq-slip is not in ospf area 0", "[data-testid=wanted-way]")
+    assert page.complaints() == []
+
+
 def test_what_is_off_is_not_made_and_what_is_taken_out_is_gone(asked):
     page = asked
     try_remedy(page, ["applied"])

@@ -268,3 +268,12 @@ def test_walk_says_what_cures_a_flow_by_what_else_it_moves(network, capsys):
     assert status == 0 and out.splitlines()[1] == "   cures it; nothing else moves"
     status, out, _ = run(capsys, *arguments, "--service", "icmp")
     assert (status, out) == (0, "it works: there is nothing to cure\n")
+
+
+def test_lead_says_what_leads_a_flow_past_a_device_and_why_nothing_does(network, capsys):
+    status, out, _ = run(capsys, "lead", network, "h1 > h2", "--by", "r")
+    assert (status, out) == (0, "it goes that way already\n")
+    status, out, _ = run(capsys, "lead", network, "h1 > h2", "--past", "r")
+    assert status == 1 and out.splitlines()[-1] == "no change that is offered leads it that way"
+    status, _, err = run(capsys, "lead", network, "h1 > h2")
+    assert status == 2 and "it is not said which devices" in err

@@ -64,6 +64,16 @@ def test_remedies_are_ranked_with_and_without_a_trial(owner, base, trial):
     assert owner.get(f"{asked}&trial=1").json() == []
 
 
+def test_a_flow_is_led_with_and_without_a_trial(owner, base, trial):
+    asked = f"{base}/revisions/1/wanted-way?from=h1&to=h2&service=udp/53"
+    for more in ("", "&trial=1"):
+        found = owner.get(f"{asked}&avoiding=r{more}").json()
+        assert found["proposals"] == [] and found["costs"]
+    assert owner.get(f"{asked}&passing=r&trial=1").json()["is_so_already"]
+    refused = owner.get(f"{asked}&passing=rr")
+    assert refused.status_code == 400 and "there is no device 'rr'" in refused.json()["detail"]
+
+
 def test_what_is_asked_with_a_trial_is_not_kept_as_asked_before(owner, base, trial):
     walk(owner, base, "&trial=1")
     assert owner.get(f"{base}/asked").json() == []
