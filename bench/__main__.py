@@ -22,13 +22,14 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
-from bench.generator import Shape, document, network
+from bench.generator import Shape, document, network, with_borders
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.comparison import compare
 from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.held.groups import comparing
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
 from routrel.formats.sources import read_files
@@ -362,6 +363,29 @@ def bench_trials(quick: bool) -> None:
         print(f"  {text.partition(',')[0]:<37}{tried:8.3f} x, routes that move {counted:8.3f} x")
 
 
+def bench_held(quick: bool) -> None:
+    """All traffic of a network before and after a change, 100 entries each way at every border."""
+    routers = 100 if quick else 300
+    shape = Shape(routers, areas=5, prefixes=routers, sites=10)
+    files = {"network.json": json.dumps(with_borders(document(shape), 20, 100), indent=1).encode()}
+    model = read_files(files)
+    solved = with_tables(solve(model))
+    read = timed(lambda: solve(read_files(files)))
+    end = next(end for link in model.links for end in link.ends if model.devices[end.device].routing is not None)
+    print(f"{routers} routers, 20 borders: all traffic compared; yardstick: reading and solving {read:8.3f} s")
+    entry = "add: acl_entry, at: r1, acl: to-outside, before: 1, entry: {action: drop, protocol: tcp}"
+    for text in (f"set: cost, at: {end}, to: 1", entry, "disable: device, at: r2"):
+        trial = Trial.of(files, solved, [read_change(text, "change")])
+        after = with_tables(trial.after)
+        start = time.process_time()
+        *_, last = comparing(solved, after)
+        took = time.process_time() - start
+        assert last.held is not None
+        print(
+            f"  {text.partition(',')[0]:<28}{took / read:6.2f} x, {took / 10:5.2f} x the 10 s wanted; {last.held.words}"
+        )
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="routrel bench")
     parser.add_argument("--quick", action="store_true")
@@ -383,6 +407,7 @@ def main() -> int:
         bench_check,
         bench_comparison,
         bench_trials,
+        bench_held,
         bench_large,
         bench_full_table,
     ):

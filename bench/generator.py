@@ -210,7 +210,11 @@ def with_borders(document: Document, count: int, entries: int, seed: int = 1) ->
     for number in range(count):
         device = document["devices"][routers[number * len(routers) // count]]
         address = Address(4, BORDERS + 4 * number + 1)
-        device["interfaces"]["out"] = {"addresses": [f"{address}/30"], "acl_in": "from-outside", "acl_out": "to-outside"}
+        device["interfaces"]["out"] = {
+            "addresses": [f"{address}/30"],
+            "acl_in": "from-outside",
+            "acl_out": "to-outside",
+        }
         neighbor = str(Address(4, address.value + 1))
         device["routing"].setdefault("static", []).append({"prefix": "0.0.0.0/0", "next_hop": neighbor})
         device["routing"]["ospf"]["originate_default"] = {"metric": 10}

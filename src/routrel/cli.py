@@ -310,7 +310,9 @@ def _held(trial: Trial) -> Held:
             break
         if is_watched and time.monotonic() > shown + 1:
             shown = time.monotonic()
-            print(f"\r{step.done:,} of {step.of:,} destinations held against each other", end="", file=sys.stderr)
+            print(
+                f"\r{step.done:,} of {step.of:,} steps: all traffic is held against each other", end="", file=sys.stderr
+            )
     if is_watched:
         print("\r\033[K", end="", file=sys.stderr)
     assert step.held is not None

@@ -60,6 +60,9 @@ def url(path: str, network: dict) -> str:
         "source": "?file=network.yaml",
         "tried": "?trial=1",
         "moved": "?trial=1",
+        "held": "?trial=1",
+        "remedies": "?from=h1&to=h2",
+        "wanted-way": "?from=h1&to=h2&passing=r",
         "difference": "?trial=1",
         "device-text": "?device=r",
     }

@@ -1423,7 +1423,7 @@ export interface components {
         };
         /**
          * HeldSoFar
-         * @description How far a comparison of all traffic is: destinations done, of all; ``held`` is the answer once all are.
+         * @description How far a comparison of all traffic is: steps done, of all; ``held`` is the answer once all are.
          */
         HeldSoFar: {
             done: number;

@@ -29,7 +29,7 @@ export function TrialHeld() {
     return held.fetchStatus === "fetching" ? (
       <p className="text-faint italic mt-1" data-testid="held-progress">
         holding all traffic against each other
-        {of > 0 && `: ${done.toLocaleString("en")} of ${counted(of, "destination")}`} …{" "}
+        {of > 0 && `: ${Math.floor((100 * done) / of)} %`} …{" "}
         <button type="button" className="underline not-italic" onClick={() => void held.stop()}>
           stop
         </button>

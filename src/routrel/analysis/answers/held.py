@@ -71,7 +71,7 @@ class Held(Struct, frozen=True):
 
 
 class HeldSoFar(Struct, frozen=True):
-    """How far a comparison of all traffic is: destinations done, of all; ``held`` is the answer once all are."""
+    """How far a comparison of all traffic is: steps done, of all; ``held`` is the answer once all are."""
 
     done: int
     of: int

@@ -21,6 +21,9 @@ from routrel.routing.solve import Solved
 MOST_PAIRS = 2_000_000
 """Pairs that are looked at; those past it are counted as not held against each other."""
 
+MOST_DECISIONS = 12_000_000
+"""Decisions of routing instances about classes of addresses that are made: they are kept while all is compared."""
+
 ANSWERED = ("arrives", "delivered", "leaves")
 """Ends from which an answer may come."""
 
@@ -56,7 +59,9 @@ class Counts:
     looked_at: int = 0
     """Pairs of a source and a class of addresses of which some way differs, ACLs and policies aside."""
     left_out: set[tuple[Place, Place]] = field(default_factory=set)
-    """Past the most that are looked at, or in too many pieces."""
+    """In too many pieces."""
+    past: int = 0
+    """Pairs of a source and a class past the most that are looked at."""
     not_followed: set[tuple[Place, Place]] = field(default_factory=set)
     """Some way leads to a device whose filter program or routing rules decide."""
 
@@ -109,33 +114,57 @@ class Conversations:
             for source, one, other in zip(self.places.sources, *self.up, strict=True)
         ]
 
+    @property
+    def steps(self) -> int:
+        """How many steps all takes: the ways to each class of addresses, then what comes of them."""
+        return 2 * len(self.places.classes)
+
     def changed(self) -> Iterator[Conversation | None]:
-        """Every conversation that differs; None after each destination, for progress."""
-        counts, sources = self.counts, self.places.sources
-        counts.pairs = self._count_pairs()
+        """Every conversation that differs; None after each step."""
+        self.counts.pairs = self._count_pairs()
         if self.is_left_out:
             return
-        of_family = {family: [n for n, one in enumerate(sources) if one.place.family == family] for family in (4, 6)}
-        may_be_answered = [bool(self.ways(one.addresses).affected) for one in sources]
-        differs = [one != other for one, other in zip(*self.up, strict=True)]
-        for destination in self.places.classes:
-            numbers, ways = of_family[destination.place.family], self.ways(destination)
-            for number in numbers:
-                source = sources[number]
-                if not (ways.affected or may_be_answered[number] or differs[number]):
-                    continue
-                if self.is_of_place(source, destination) or self.moves[number]:
-                    continue
-                if not differs[number] and not self._may_differ(source, destination):
-                    continue
-                counts.looked_at += 1
-                try:
-                    if counts.looked_at > MOST_PAIRS:
-                        raise TooManyPiecesError
-                    yield from self._differing(number, destination)
-                except TooManyPiecesError:
-                    counts.left_out.add((source.place, destination.place))
+        for addresses in self.places.classes:
+            if not self._is_too_much():
+                self.ways(addresses)
             yield None
+        sources = [*enumerate(self.places.sources)]
+        differs = [one != other for one, other in zip(*self.up, strict=True)]
+        for family in (4, 6):
+            all_of_family = [(number, one) for number, one in sources if one.place.family == family]
+            # Where nothing differs on the way there, it is for who can send or be answered otherwise to be looked at.
+            few = [
+                (number, one)
+                for number, one in all_of_family
+                if differs[number] or self._ways[one.addresses.number] is None or self.ways(one.addresses).affected
+            ]
+            for destination in self.places.classes:
+                if destination.place.family != family:
+                    continue
+                if self._is_too_much():
+                    self.counts.past += len(all_of_family)
+                else:
+                    some = all_of_family if self.ways(destination).affected else few
+                    yield from self._to(destination, some, differs)
+                yield None
+
+    def _is_too_much(self) -> bool:
+        return self.counts.looked_at > MOST_PAIRS or self.differences.decided > MOST_DECISIONS
+
+    def _to(
+        self, destination: AddressClass, sources: list[tuple[int, Source]], differs: list[bool]
+    ) -> Iterator[Conversation]:
+        """What differs of all that some sources send to a class of addresses."""
+        for number, source in sources:
+            if self.is_of_place(source, destination) or self.moves[number]:
+                continue
+            if not differs[number] and not self._may_differ(source, destination):
+                continue
+            self.counts.looked_at += 1
+            try:
+                yield from self._differing(number, destination)
+            except TooManyPiecesError:
+                self.counts.left_out.add((source.place, destination.place))
 
     def _count_pairs(self) -> int:
         froms, tos = {one.place for one in self.places.sources}, {one.place for one in self.places.classes}

@@ -12,6 +12,8 @@ class Differences:
     def __init__(self, states: tuple[State, State], numbering: Numbering):
         before, after = states
         self.numbering = numbering
+        self.decided = 0
+        """How many decisions were made so far."""
         ports, instances = range(len(numbering.ports)), range(len(numbering.instances))
         has_policy = [before.policy[port] >= 0 or after.policy[port] >= 0 for port in ports]
         self.is_filtered = [has_policy[port] or before.acl_in[port] >= 0 or after.acl_in[port] >= 0 for port in ports]

@@ -56,7 +56,7 @@ def comparing(before: Solved, after: Solved, but_for: AskedTraffic | None = None
     ``but_for`` is traffic that is left aside.
     """
     conversations = Conversations(before, after)
-    groups, done, of = _Groups(conversations), 0, len(conversations.places.classes)
+    groups, done, of = _Groups(conversations), 0, conversations.steps
     for one in conversations.changed():
         if one is not None:
             if but_for is None or not but_for.has_all_of(one, conversations.lists.space):
@@ -111,7 +111,9 @@ class _Groups:
 
     def answer(self) -> Held:
         counts, pairs = self.conversations.counts, dict[Effect, set[Pair]]()
-        left_out = counts.pairs if self.conversations.is_left_out else len(counts.left_out)
+        left_out = min(counts.pairs, counts.past + len(counts.left_out))
+        if self.conversations.is_left_out:
+            left_out = counts.pairs
         for what, alike in self.alike.items():
             pairs.setdefault(what.effect, set()).update(alike.pairs)
         changed = len(set[Pair]().union(*pairs.values()))

@@ -94,8 +94,8 @@ class Places:
         for prefix, at in sorted(ports.items()):
             low, high = span_of(prefix)
             taken = [(one, one) for one in owned[bisect_left(owned, low) : bisect_right(owned, high)]]
-            inside = longer[bisect_left(longer, prefix) :]
-            for other in inside:
+            for at_longer in range(bisect_left(longer, prefix), len(longer)):
+                other = longer[at_longer]
                 if not prefix.covers(other):
                     break
                 if other != prefix and not other.is_host:

@@ -78,6 +78,7 @@ class Ways:
             else:
                 found = state.by_table(instance, self.addresses.address, self.addresses.chains[side])
             self._decisions[side][key] = found
+            self.differences.decided += 1
         return found
 
     def policy_at(self, side: int, node: Node) -> int:
