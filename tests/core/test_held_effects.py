@@ -220,3 +220,10 @@ def test_traffic_by_a_device_with_rules_of_its_own_is_compared_up_to_it():
     assert any(
         "passes r2, which is not followed" in f"{one.example.before} {one.example.after}" for one in last.held.groups
     )
+    # What lies behind it may differ, though nothing before it does.
+    behind = replace(before, links=(*before.links[:2], replace(before.links[2], enabled=False)))
+    *_, last = comparing(solve(before), solve(behind))
+    assert last.held is not None and last.held.not_followed
+    *_, same = comparing(solve(before), solve(replace(before, name="renamed")))
+    assert same.held is not None and same.held.changed == 0
+    assert same.held.not_followed and "compared up to there" in same.held.words

@@ -144,7 +144,8 @@ class Conversations:
                 if self._is_too_much():
                     self.counts.past += len(all_of_family)
                 else:
-                    some = all_of_family if self.ways(destination).affected else few
+                    is_few = not self.ways(destination).affected and not self.differences.opaque
+                    some = few if is_few else all_of_family
                     yield from self._to(destination, some, differs)
                 yield None
 
@@ -158,6 +159,8 @@ class Conversations:
         for number, source in sources:
             if self.is_of_place(source, destination) or self.moves[number]:
                 continue
+            if self.differences.opaque and self._is_not_followed(source, destination):
+                self.counts.not_followed.add((source.place, destination.place))
             if not differs[number] and not self._may_differ(source, destination):
                 continue
             self.counts.looked_at += 1
@@ -187,6 +190,13 @@ class Conversations:
             return True
         return bool(back.affected) and not back.affected.isdisjoint(self.answering(there.outlook(0, node).ends))
 
+    def _is_not_followed(self, source: Source, destination: AddressClass) -> bool:
+        """Whether some way, there or back, leads by a device that is not looked into."""
+        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
+        if node in there.not_followed:
+            return True
+        return not back.not_followed.isdisjoint(self.answering(there.outlook(0, node).ends))
+
     def answering(self, ends: frozenset[End]) -> tuple[Node, ...]:
         """The nodes from which the answers come to what ended somewhere."""
         found = self._answering.get(ends)
@@ -205,8 +215,6 @@ class Conversations:
         ahead = [there.outlook(side, node) if up[side] else NOTHING_AHEAD for side in (0, 1)]
         answers = [self.answering(one.ends) for one in ahead]
         behind = [back.outlook(side, one) for side in (0, 1) for one in answers[side]]
-        if any(end.verdict == "not followed" for one in (*ahead, *behind) for end in one.ends):
-            self.counts.not_followed.add((source.place, destination.place))
         lists = _lists(ahead), _lists(behind)
         if not any(lists):
             if up[0] != up[1] or node in there.affected or not back.affected.isdisjoint(answers[0]):

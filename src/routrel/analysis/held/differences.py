@@ -32,6 +32,8 @@ class Differences:
                 self.filtered_of[numbering.instance_of[port]].add(port)
             if has_policy[port]:
                 self.steered_of[numbering.instance_of[port]].add(port)
+        self.opaque = {one for one in instances if before.is_opaque(one)}
+        """Instances at which a filter program or routing rules decide."""
         self.forwards = [before.forwards(one) and after.forwards(one) for one in instances]
         self.adjacent = _adjacent(before, len(instances))
         """Per routing instance, those that share a segment with it before."""

@@ -47,8 +47,11 @@ class Ways:
         self._candidates = found.instances_for(addresses)
         self.dirty = self._dirty()
         """Nodes that decide otherwise in the two states."""
-        self.affected = self._affected()
+        self.affected = self._before(self.dirty)
         """Nodes from which some way leads to such a one."""
+        opaque = {-1 - one for one in found.opaque} | {found.starting_at(one) for one in found.opaque}
+        self.not_followed = self._before(opaque)
+        """Nodes from which some way leads to a device whose filter program or routing rules decide."""
 
     # Nodes
 
@@ -117,9 +120,10 @@ class Ways:
                 found.add(port)
         return found | {port for port in differences.steered if self.steered(0, port) != self.steered(1, port)}
 
-    def _affected(self) -> set[Node]:
-        """Back along the ways before: what reaches no difference there goes the same way after."""
-        found, waiting = set(self.dirty), list(self.dirty)
+    def _before(self, nodes: set[Node]) -> set[Node]:
+        """Some nodes, and those before them on the ways as they were: what reaches no difference there goes the same
+        way after."""
+        found, waiting = set(nodes), list(nodes)
         while waiting:
             node = waiting.pop()
             instance = self.instance_at(node)
