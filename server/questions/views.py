@@ -95,14 +95,18 @@ class UnderstandingView(QuestionView):
     """What was understood of the revision: counts by kind, what is not represented, where knowledge ends."""
 
 
-@answers("walk", FlowSerializer)
-class WalkView(QuestionView):
-    """Whether a flow gets through, both ways, with all evidence."""
+class FlowQuestionView(QuestionView):
+    """A question about one flow."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
         serializer = FlowSerializer(data=request.query_params)
         serializer.is_valid(raise_exception=True)
         return flow_of(serializer.validated_data)
+
+
+@answers("walk", FlowSerializer)
+class WalkView(FlowQuestionView):
+    """Whether a flow gets through, both ways, with all evidence."""
 
     def answered(self, request: Request, revision: Revision, parameters: dict[str, Any], text: bytes | None) -> None:
         """What a person asks is kept; what scripts ask, or with more words than the sentence has, is not."""
@@ -111,13 +115,8 @@ class WalkView(QuestionView):
 
 
 @answers("remedies", FlowSerializer)
-class RemediesView(QuestionView):
+class RemediesView(FlowQuestionView):
     """What is offered against what stops a flow, each tried: first what cures it, by how little else it moves."""
-
-    def parameters(self, request: Request) -> dict[str, Any]:
-        serializer = FlowSerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        return flow_of(serializer.validated_data)
 
 
 class WantedWaySerializer(FlowSerializer):

@@ -12,6 +12,7 @@ from rest_framework.request import Request
 from networks.models import Network, Revision
 from routrel.formats.changes.reading import changes_of
 from trials.models import Trial
+from work.answering import changes_key
 
 MOST_TRIALS = 500
 """Trials of a network."""
@@ -30,7 +31,7 @@ class Overtaken(APIException):
 
 def changes_text(changes: list[dict[str, Any]]) -> str:
     """Changes as work processes take them; raises ``LoadError`` where they are none."""
-    text = json.dumps(changes)
+    text = changes_key(changes)
     if len(text) > MOST_BYTES:
         raise ValidationError({"changes": [f"They are too large: {len(text):,} bytes; at most {MOST_BYTES:,}."]})
     changes_of(changes)
@@ -45,7 +46,7 @@ def changes_asked(request: Request, revision: Revision) -> str:
     if not number.isascii() or not number.isdigit() or len(number) > 9:
         raise ValidationError({"trial": ["The number of a trial is expected here."]})
     trial = get_object_or_404(Trial, network=revision.network_id, number=int(number))
-    return json.dumps(trial.changes)
+    return changes_key(trial.changes)
 
 
 def create(network: Network, user: Any, revision: int, values: dict[str, Any]) -> Trial:

@@ -78,6 +78,11 @@ def _not_found(text: str) -> RefusedError:
     return RefusedError(404, {"detail": text})
 
 
+def changes_key(changes: list[dict[str, Any]]) -> str:
+    """Changes as a JSON list that is the same where they are."""
+    return json.dumps(changes, sort_keys=True)
+
+
 @dataclass
 class SolvedRevision:
     """A revision with all that is computed from it."""
@@ -86,6 +91,8 @@ class SolvedRevision:
     is_capture: bool
     as_it_is: Solved
     trial: Trial | None = None
+    seconds: float = 0.0
+    """Of processor time that reading and solving took."""
     _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
     _findings: list[Finding] | None = None
     _words: Words | None = None
@@ -114,13 +121,19 @@ class SolvedRevision:
 
     def tried(self, changes: str) -> "SolvedRevision":
         """The revision with changes, which are a JSON list; those it was asked with last are kept."""
-        if changes not in self._trials:
+        found = self._trials.get(changes)
+        if found is None:
             trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))
-            self._trials[changes] = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
+            # Changes that are kept have the entries written out that they mean: it is the same trial.
+            changes = changes_key([outcome.change.data() for outcome in trial.applied.outcomes])
+            found = self._trials.get(changes)
+            if found is None:
+                found = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
+                self._trials[changes] = found
             while len(self._trials) > TRIALS_KEPT:
                 self._trials.popitem(last=False)
         self._trials.move_to_end(changes)
-        return self._trials[changes]
+        return found
 
     def keep_one_trial(self) -> None:
         """Forget all trials but the one that was asked with last."""

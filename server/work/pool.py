@@ -72,6 +72,8 @@ class _Process:
     pipe: Connection
     is_busy: bool = False
     digests: set[str] = field(default_factory=set)
+    trials_of: set[str] = field(default_factory=set)
+    """Revisions of which it was the last to be asked with a trial."""
 
 
 class Pool:
@@ -129,9 +131,13 @@ class Pool:
         deadline = time.monotonic() + self.limits.wait_seconds
         with self._condition:
             while True:
-                process = self._free(question.digest, user)
+                process = self._free(question, user)
                 if process is not None:
                     process.is_busy = True
+                    if question.changes:
+                        for other in filter(None, self._processes):
+                            other.trials_of.discard(question.digest)
+                        process.trials_of.add(question.digest)
                     self._busy_for[user] += 1
                     return process
                 left = deadline - time.monotonic()
@@ -139,7 +145,8 @@ class Pool:
                     raise BusyError("The server is busy with other work; try again in a moment.")
                 self._condition.wait(left)
 
-    def _free(self, digest: str, user: str) -> _Process | None:
+    def _free(self, question: Question, user: str) -> _Process | None:
+        digest = question.digest
         is_quick = self._seconds.get(digest, QUICK + 1) <= QUICK
         numbers = (
             range(self.limits.processes)
@@ -151,6 +158,9 @@ class Pool:
             return None  # one user's heavy work does not take every process
         free = [process for number in numbers if not (process := self._alive(number)).is_busy]
         at_hand = [process for process in free if digest in process.digests]
+        if question.changes:
+            # The one that was asked of a trial last has it solved, most likely.
+            at_hand.sort(key=lambda process: digest not in process.trials_of)
         if at_hand:
             return at_hand[0]
         return min(free, key=lambda process: len(process.digests), default=None)

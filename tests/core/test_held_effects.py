@@ -227,3 +227,21 @@ def test_traffic_by_a_device_with_rules_of_its_own_is_compared_up_to_it():
     *_, same = comparing(solve(before), solve(replace(before, name="renamed")))
     assert same.held is not None and same.held.changed == 0
     assert same.held.not_followed and "compared up to there" in same.held.words
+
+
+def test_a_subnet_of_two_routers_is_a_place_but_no_cable_between_them():
+    text = """\
+routrel: 1
+name: places
+devices:
+  r1: {interfaces: {lan: {addresses: [10.1.1.2/24]}, x: {addresses: [10.9.0.1/24, "2001:db8:9::1/64"]}}}
+  r2: {interfaces: {lan: {addresses: [10.1.1.3/24]}, x: {addresses: [10.9.0.2/24, "2001:db8:9::2/64"]}}}
+links: [[r1:x, r2:x]]
+"""
+    solved = solve(read_files({"network.yaml": text.encode()}))
+    places = conversations.Conversations(solved, solved).places
+    assert {one.place.name for one in places.classes if one.place.kind == "subnet"} == {"10.1.1.0/24"}
+    assert [one.port >= 0 for one in places.sources if one.place.kind == "subnet"] == [True, True]
+    # One router's port goes down: whoever is there goes by the other, and is not cut off.
+    found = tried("disable: interface, at: r1:lan", network=text)
+    assert not any("the way in is down" in one.what for one in found.groups if "10.1.1.0/24" in one.sources.names)

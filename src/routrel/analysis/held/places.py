@@ -202,11 +202,15 @@ def _standing(state: State) -> dict[int, object]:
 
 
 def _between_two_routers(state: State) -> Iterator[int]:
-    """Ports on segments with two routers and nobody else: links, not subnets for hosts."""
-    for segment in state.topology.segments:
-        ports = [state.topology.ports[port] for port in segment.ports]
-        devices = {port.device for port in ports}
-        if len(devices) == 2 and all(state.topology.devices[one].forwards for one in devices):
+    """Ports at both ends of a cable between two routers: there is nobody else on it."""
+    topology = state.topology
+    for segment in topology.segments:
+        ports = [topology.ports[port] for port in segment.ports]
+        if len(ports) != 2 or len(segment.links) != 1:
+            continue
+        ends = {topology.cabled_name(port) for port in ports}
+        is_routed = all(topology.devices[port.device].forwards for port in ports)
+        if is_routed and ends == set(topology.network.links[segment.links[0]].ends):
             yield from (state.numbering.port_number[port.name] for port in ports)
 
 
