@@ -202,6 +202,14 @@ def test_of_entries_that_are_the_same_the_number_still_tells_which(change):
     assert "this entry is 3 times in policy p of r1" in str(outcome.errors[0])
 
 
+def test_a_policy_that_sets_an_attribute_again_is_said():
+    text = NETWORK.replace("any: [{result: accept}]", "any: [{set: {weight: 1}, result: accept}]").encode()
+    files = {"network.yaml": text}
+    made = [read_change("set: weight, at: r1 10.1.0.2, to: 9", "a change")]
+    (outcome,) = apply_changes(files, read_files(files), made).outcomes
+    assert outcome.words.endswith("(set again by what is statement 1 of its policy now, where that matches)")
+
+
 def test_attributes_of_a_session_come_first_in_its_own_policy_and_a_shared_one_is_copied():
     assert lines("set: local_preference, at: r1 10.1.0.2, to: 200, for: 192.0.2.0/24") == [
         '-          10.1.0.2: {as: 64501, import: any, export: any, established_at: "2026-11-19T06:00:00Z"}',
@@ -210,6 +218,7 @@ def test_attributes_of_a_session_come_first_in_its_own_policy_and_a_shared_one_i
         "{result: accept}]",
     ]
     two = "set: weight, at: r1 10.1.0.2, to: 1", "set: weight, at: r1 10.1.0.2, to: 2"
+    assert "[{set: {weight: 2}, result: continue}, {result: accept}]" in "".join(lines(*two))
     assert sum(line.startswith("+      import-") for line in lines(*two)) == 1
     prepended = lines("set: prepend, at: r1 10.2.0.2, to: 2")
     assert "export: export-10.2.0.2" in prepended[1] and "as_path_prepend: {as: 64500, times: 2}" in prepended[2]

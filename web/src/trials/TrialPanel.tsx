@@ -34,6 +34,7 @@ function Head({ trial }: { trial: Trial }) {
   const { look } = useTry();
   const change = useChangeTrial(revision);
   const [name, setName] = useState(trial.name);
+  const [note, setNote] = useState(trial.note);
   const canUndo = trial.at > 0;
   const canRedo = trial.at < trial.steps - 1;
   const undo = () => canUndo && change.mutate({ at: trial.at - 1 });
@@ -62,6 +63,16 @@ function Head({ trial }: { trial: Trial }) {
           leave <Key>l</Key>
         </button>
       </form>
+      <textarea
+        aria-label="the trial's note"
+        value={note}
+        rows={note ? Math.min(4, note.split("\n").length + Math.floor(note.length / 45)) : 1}
+        maxLength={4000}
+        placeholder="a note"
+        onChange={(event) => setNote(event.target.value)}
+        onBlur={() => note !== trial.note && change.mutate({ note })}
+        className="block w-full mt-1 text-[13px] bg-transparent border-b border-hair focus:border-ink resize-none"
+      />
       <p className="flex gap-3 text-faint text-sm mt-1">
         <button
           type="button"

@@ -50,7 +50,8 @@ def insert_attribute(
     routes = f"what {device.name} {'hears from' if on == 'import' else 'says to'} {address}"
     about = f" about {', '.join(prefixes)}" if prefixes else ""
     label = {"med": "MED", "prepend": "own AS prepended"}.get(what, what.replace("_", " "))
-    return Inserted(edit, f"{label} of {routes}{about}: {written(to)}")
+    again = _sets_again(at_path(data, ("policies", name)) if name is not None else None, statement)
+    return Inserted(edit, f"{label} of {routes}{about}: {written(to)}{again}")
 
 
 def insert_preference(change: Change, device: Device, data: Any, routing: Path) -> Inserted:
@@ -93,10 +94,39 @@ def _policy_edit(
     if name is None:
         made = [statement, {"result": "accept"}]
         return lambda text: text.set(("policies", wanted), made).set(asked, wanted)
+    same = _like(policies.get(name), statement)
+    if same is not None and _uses(data, name) == 1:
+        return lambda text: text.set(("policies", name, same), statement)
     if name in policies and _uses(data, name) > 1:
         copy = [statement, *policies[name]]
         return lambda text: text.set(("policies", wanted), copy).set(asked, wanted)
     return lambda text: text.insert(("policies", name), 0, statement)
+
+
+def _like(statements: Any, statement: dict[str, Any]) -> int | None:
+    """The index of a statement that was put in front for the same attribute and the same routes: a later change of it
+    takes its place."""
+    for index, one in enumerate(statements if isinstance(statements, list) else ()):
+        if not isinstance(one, dict) or one.get("result") != "continue":
+            return None
+        if one.get("match") == statement.get("match") and list(one.get("set") or ()) == list(statement["set"]):
+            return index
+    return None
+
+
+def _sets_again(statements: Any, statement: dict[str, Any]) -> str:
+    """That later statements of a policy set an attribute, too, in words."""
+    (key,) = statement["set"]
+    same = _like(statements, statement)
+    numbers = [
+        str(index + 1)
+        for index, one in enumerate(statements if isinstance(statements, list) else ())
+        if index != same and isinstance(one, dict) and key in (one.get("set") or {})
+    ]
+    if not numbers:
+        return ""
+    what = "statement" if len(numbers) == 1 else "statements"
+    return f" (set again by what is {what} {', '.join(numbers)} of its policy now, where that matches)"
 
 
 def _uses(data: Any, name: str) -> int:
