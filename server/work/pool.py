@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from pathlib import Path
 
-from work.process import Outcome, Question
+from work.process import CONTINUED, Outcome, Question
 
 QUICK = 1.5
 """Seconds of processor time that solving may have taken for a revision to be asked of the process that is left free."""
@@ -74,6 +74,8 @@ class _Process:
     digests: set[str] = field(default_factory=set)
     trials_of: set[str] = field(default_factory=set)
     """Revisions of which it was the last to be asked with a trial."""
+    holding: tuple[str, str] | None = None
+    """What it goes on with where it is asked again."""
 
 
 class Pool:
@@ -134,7 +136,9 @@ class Pool:
                 process = self._free(question, user)
                 if process is not None:
                     process.is_busy = True
-                    if question.changes:
+                    if question.name in CONTINUED:
+                        process.holding = question.key
+                    elif question.changes:
                         for other in filter(None, self._processes):
                             other.trials_of.discard(question.digest)
                         process.trials_of.add(question.digest)
@@ -156,6 +160,10 @@ class Pool:
         others = len(self._processes) - 1
         if not is_quick and self._busy_for[user] >= max(1, others - 1):
             return None  # one user's heavy work does not take every process
+        if question.name in CONTINUED:
+            holding = next((one for one in self._processes if one is not None and one.holding == question.key), None)
+            if holding is not None and holding.running.poll() is None:
+                return None if holding.is_busy else holding
         free = [process for number in numbers if not (process := self._alive(number)).is_busy]
         at_hand = [process for process in free if digest in process.digests]
         if question.changes:

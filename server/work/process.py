@@ -30,6 +30,10 @@ LARGE = 512 * 1024 * 1024
 """A process that holds more after an answer keeps only the revision it was asked about last."""
 
 
+CONTINUED = frozenset({"held"})
+"""Questions whose answer takes several calls: a process goes on with what it began."""
+
+
 @dataclass(frozen=True)
 class Question:
     """``since`` is the digest and file name of an earlier revision that the first is held against; ``changes`` are
@@ -42,6 +46,11 @@ class Question:
     parameters: dict[str, Any]
     since: tuple[str, str] | None = None
     changes: str = ""
+
+    @property
+    def key(self) -> tuple[str, str]:
+        """The revision with its changes."""
+        return self.digest, self.changes
 
 
 @dataclass(frozen=True)

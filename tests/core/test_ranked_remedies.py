@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+import pytest
+
 from routrel.analysis import ranked_remedies as ranked
 from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
 from routrel.analysis.trial import Trial
@@ -29,6 +31,11 @@ devices:
 links: [[h1:e, r:clients], [r:servers, server:e]]
 """
 FILES = {"network.yaml": NETWORK.replace("[h1:e, r:clients]", "[h1:e, h2:e, r:clients]").encode()}
+
+
+@pytest.fixture(autouse=True)
+def time_enough(monkeypatch):
+    monkeypatch.setattr(ranked, "SECONDS", 600.0)
 
 
 def test_the_narrowest_comes_first_and_what_opens_more_says_what():

@@ -1,11 +1,12 @@
 """Leading a flow: costs held against trying every path and every single cost, and proposals that are walked."""
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.answers.wanted_ways import WantedWay
 from routrel.analysis.trial import Trial
+from routrel.analysis.wanted_ways import proposals
 from routrel.analysis.wanted_ways.link_costs import Task, fewest_costs, paths_as_wanted
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.formats.changes.reading import changes_of, read_change
@@ -15,6 +16,11 @@ from routrel.forwarding.flow_words import FlowError
 from routrel.routing.spf.graph import Edge
 from routrel.solving import solve
 from tests.examples import examples
+
+
+@pytest.fixture(autouse=True)
+def time_enough(monkeypatch):
+    monkeypatch.setattr(proposals, "SECONDS", 600.0)
 
 
 @st.composite
@@ -52,7 +58,7 @@ def is_the_shortest(edges, path, costs) -> bool:
 
 
 @given(edges=graphs(), data=st.data())
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_costs_make_the_path_the_only_shortest_with_the_fewest_changes(edges, data):
     routers = sorted({router for edge in edges for router in edge[:2]})
     start, end, by = data.draw(st.permutations(routers))[:3]

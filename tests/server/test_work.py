@@ -6,6 +6,7 @@ import threading
 import pytest
 
 from tests.server.conftest import TEXT
+from work.answering import SolvedRevision, changes_key
 from work.pool import BusyError, Limits, Pool, TookTooLongError, TookTooMuchMemoryError
 from work.process import Question
 
@@ -94,3 +95,22 @@ def test_a_quick_revision_is_answered_while_uploads_hold_every_other_process(poo
 def test_what_the_core_did_not_foresee_is_told_apart_from_a_refusal(pool):
     outcome = pool.ask(Question("a", "n.yaml", "no such question", {}), lambda: TEXT.encode())
     assert outcome.kind == "failed" and "KeyError" in outcome.body
+
+
+def test_what_takes_several_calls_goes_on_in_the_process_that_began_it(pool):
+    changes = json.dumps([{"disable": "device", "at": "h2"}])
+    held = Question("one", "n.yaml", "held", {}, changes=changes)
+    tried = Question("one", "n.yaml", "tried", {}, changes=changes)
+    for question in (held, tried, held, tried, held):
+        assert pool.ask(question, TEXT.encode).status == 200
+    holding = [process for process in pool._processes if process is not None and process.holding == held.key]
+    assert len(holding) == 1
+    assert json.loads(pool.ask(held, TEXT.encode).body)["held"]["changed"]
+
+
+def test_a_trial_is_solved_ahead_and_known_by_what_its_changes_mean():
+    revision = SolvedRevision.of("n.yaml", TEXT.encode())
+    by_number = '[{"remove": "acl_entry", "at": "r", "acl": "e", "number": 1}]'
+    trial = revision.tried(by_number)
+    (outcome,) = trial.trial.applied.outcomes
+    assert outcome.state == "applied" and revision.tried(changes_key([outcome.change.data()])) is trial

@@ -20,8 +20,8 @@ from routrel.model.findings import some_of
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Topology
 
-SECONDS = 12.0
-"""After so many no further remedy is held against all traffic."""
+SECONDS = 10.0
+"""So long remedies are held against all traffic; those after it are tried, but not held."""
 
 MOST_REMEDIES = 12
 """Remedies that are tried for one flow."""
@@ -52,7 +52,10 @@ def ranked_remedies(
         whole = None if together is None else ranking.tried(together)
         found += [] if whole is None else [whole]
     # Where time is short, it goes to what cures.
-    return sorted(map(ranking.ranked, sorted(found, key=lambda one: not one.again.is_good)), key=_order)
+    end = time.monotonic() + SECONDS
+    return sorted(
+        (ranking.ranked(one, end) for one in sorted(found, key=lambda one: not one.again.is_good)), key=_order
+    )
 
 
 @dataclass(frozen=True)
@@ -71,7 +74,6 @@ class _Ranking:
         answerer = Answerer(self.asked_of)
         self.asked = AskedTraffic.of(answerer.asker.ask(flow))
         self.walk = answerer.listed(flow)
-        self.end = time.monotonic() + SECONDS
 
     def _trial(self, changes: list[dict[str, Any]]) -> tuple[Trial, Sequence[Outcome]]:
         trial = Trial.of(self.files, self.solved, [*self.made, *changes_of(changes)])
@@ -88,13 +90,13 @@ class _Ranking:
             return None
         return _Tried(offered, trial, outcomes, again)
 
-    def ranked(self, tried: _Tried) -> RankedRemedy:
+    def ranked(self, tried: _Tried, end: float) -> RankedRemedy:
         """The same with what it does to all other traffic, as long as there is time."""
         beyond = None
-        if time.monotonic() < self.end:
+        if time.monotonic() < end:
             for step in comparing(self.asked_of, tried.trial.after, self.asked):
                 beyond = step.held
-                if time.monotonic() > self.end:
+                if time.monotonic() > end:
                     break
         return RankedRemedy(
             causes=[cause.message for cause in tried.offered.causes],

@@ -87,6 +87,8 @@ class Conversations:
         self._answering: dict[frozenset[End], tuple[Node, ...]] = {}
         self.up = [[self._is_up(source, side) for source in self.places.sources] for side in (0, 1)]
         """By state and source, whether it can send at all."""
+        self.nodes = [self._start(source) for source in self.places.sources]
+        """By source, the node at which its packets begin."""
         self.moves = self._moving()
         """By source, whether whoever is there only goes by another port of the place in the other state."""
 
@@ -156,12 +158,15 @@ class Conversations:
         self, destination: AddressClass, sources: list[tuple[int, Source]], differs: list[bool]
     ) -> Iterator[Conversation]:
         """What differs of all that some sources send to a class of addresses."""
+        there, opaque = self.ways(destination), self.differences.opaque
         for number, source in sources:
-            if self.is_of_place(source, destination) or self.moves[number]:
-                continue
-            if self.differences.opaque and self._is_not_followed(source, destination):
+            if opaque and self._is_not_followed(number, destination):
                 self.counts.not_followed.add((source.place, destination.place))
-            if not differs[number] and not self._may_differ(source, destination):
+            if not (
+                differs[number] or self.nodes[number] in there.affected or self._is_answered_otherwise(number, there)
+            ):
+                continue
+            if self.is_of_place(source, destination) or self.moves[number]:
                 continue
             self.counts.looked_at += 1
             try:
@@ -184,18 +189,20 @@ class Conversations:
             return self.differences.coming_in(source.port)
         return self.differences.starting_at(source.instance)
 
-    def _may_differ(self, source: Source, destination: AddressClass) -> bool:
-        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
-        if node in there.affected:
-            return True
-        return bool(back.affected) and not back.affected.isdisjoint(self.answering(there.outlook(0, node).ends))
+    def _is_answered_otherwise(self, number: int, there: Ways) -> bool:
+        """Whether some way of the answers meets a difference, where none does on the way there."""
+        affected = self.ways(self.places.sources[number].addresses).affected
+        return bool(affected) and not affected.isdisjoint(self.answering(there.outlook(0, self.nodes[number]).ends))
 
-    def _is_not_followed(self, source: Source, destination: AddressClass) -> bool:
-        """Whether some way, there or back, leads by a device that is not looked into."""
-        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
-        if node in there.not_followed:
+    def _is_not_followed(self, number: int, destination: AddressClass) -> bool:
+        """Whether some way, there or back, leads by a device that is not looked into, from one place to another."""
+        source, there = self.places.sources[number], self.ways(destination)
+        if self.is_of_place(source, destination):
+            return False
+        if self.nodes[number] in there.not_followed:
             return True
-        return not back.not_followed.isdisjoint(self.answering(there.outlook(0, node).ends))
+        answers = self.answering(there.outlook(0, self.nodes[number]).ends)
+        return not self.ways(source.addresses).not_followed.isdisjoint(answers)
 
     def answering(self, ends: frozenset[End]) -> tuple[Node, ...]:
         """The nodes from which the answers come to what ended somewhere."""
@@ -211,7 +218,7 @@ class Conversations:
 
     def _differing(self, number: int, destination: AddressClass) -> Iterator[Conversation]:
         source, up = self.places.sources[number], (self.up[0][number], self.up[1][number])
-        there, back, node = self.ways(destination), self.ways(source.addresses), self._start(source)
+        there, back, node = self.ways(destination), self.ways(source.addresses), self.nodes[number]
         ahead = [there.outlook(side, node) if up[side] else NOTHING_AHEAD for side in (0, 1)]
         answers = [self.answering(one.ends) for one in ahead]
         behind = [back.outlook(side, one) for side in (0, 1) for one in answers[side]]

@@ -23,7 +23,7 @@ from routrel.routing.solve import Solved
 from routrel.routing.spf.graph import Edge
 
 SECONDS = 12.0
-"""After so many no further proposal is held against all traffic."""
+"""So long proposals are held against all traffic; those after it are tried, but not held."""
 
 PATHS, COSTS_OF_PATH = 2, 2
 """Paths as wanted that costs are found for, and sets of costs for each."""
@@ -73,6 +73,7 @@ def wanted_way(
     costs, by_costs = search.by_costs()
     offered = [*by_costs, *search.by_local_preference(), *search.by_steering()]
     distinct = [one for at, one in enumerate(offered) if one not in offered[:at]]
+    search.end = time.monotonic() + SECONDS
     proposals = [one for one in map(search.proposed, distinct) if one is not None]
     if by_costs and not costs and not any(one.by == "cost" for one in proposals):
         costs = "costs make the shortest path as wanted, and the flow does not take it: something else decides"
@@ -127,7 +128,8 @@ class _Search:
         self.files, self.as_it_is, self.made = files, as_it_is, made
         self.solved, self.flow, self.walk, self.wanted = solved, flow, walk, wanted
         self.topology = solved.topology
-        self.end = time.monotonic() + SECONDS
+        self.end = 0.0
+        """Until when what is found is held against all traffic."""
         routers = [stop for stop in walk.forward.stops if self.topology.devices[stop.device].forwards]
         self.first: Stop | None = routers[0] if routers else None
         """The first router that the flow comes to."""
