@@ -240,9 +240,10 @@ def _ordinary(spans: Spans) -> Address:
     """An address out of some that looks like a host's: one for examples where there is one."""
     for prefix in FOR_EXAMPLES:
         low, high = span_of(prefix)
-        for first, last in spans:
-            if max(first, low + 10) <= min(last, high):
-                return address_of(max(first, low + 10))
+        inside = [(max(first, low), min(last, high)) for first, last in spans if first <= high and low <= last]
+        if inside:
+            spans = tuple(inside)
+            break
     low, high = max(spans, key=lambda span: span[1] - span[0])
     return address_of(low + min(9, (high - low) // 2))
 
