@@ -147,7 +147,7 @@ class _Groups:
                 yield f"{what.before} → {what.after}", [alike]
             elif what.effect == effect:
                 left[what] = alike
-        while left:
+        for _ in range(MOST_GROUPS):
             weight = Counter[tuple[int, int]]()
             for what, alike in left.items():
                 for instance in what.lost:
@@ -155,8 +155,7 @@ class _Groups:
                 for instance in what.gained:
                     weight[0, instance] += len(alike.pairs)
             if not weight:
-                yield "by other links between the same devices", list(left.values())
-                return
+                break
             # One that is passed no longer, as long as there is any: it is what was taken away.
             (is_lost, instance), _ = max(weight.items(), key=lambda item: (item[0][0], item[1], -item[0][1]))
             name = self.conversations.numbering.name(instance)
@@ -171,6 +170,10 @@ class _Groups:
                 f"no longer through {name}{now}" if is_lost else f"now through {name} too",
                 [left.pop(what) for what in taken],
             )
+        if left:
+            is_by_links = not any(what.lost or what.gained for what in left)
+            words = "by other links between the same devices" if is_by_links else "by other devices, each another"
+            yield words, list(left.values())
 
     def _group(self, effect: Effect, what: str, alike: list[_Alike]) -> HeldGroup:
         pairs = set[Pair]().union(*(one.pairs for one in alike))
