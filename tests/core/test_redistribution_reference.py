@@ -6,6 +6,7 @@ routers look at once, from nothing; where that comes round, the solver must not 
 
 import json
 from collections import defaultdict
+from collections.abc import Callable
 from itertools import pairwise
 
 from hypothesis import HealthCheck, given, settings
@@ -141,7 +142,7 @@ class Reference:
     def ospf(self, router: int) -> dict:
         """RFC 2328: intra-area, then type 1, then type 2 by metric and distance (sections 11 and 16.4)."""
         found: dict[str, list] = defaultdict(list)
-        for other, (cost, hops) in self.distance["ospf", router].items():
+        for other, (cost, hops) in sorted(self.distance["ospf", router].items()):
             for prefix, more in self.own["ospf", other].items():
                 found[prefix].append(((0, cost + more, 0), cost + more, hops, 0))
             for prefix, (metric, kind, tag) in self.put_in[other, "ospf"].items():
@@ -149,7 +150,8 @@ class Reference:
                     found[prefix].append(((1, cost + metric, 0), cost + metric, hops, tag))
                 elif other != router:
                     found[prefix].append(((2, metric, cost), metric, hops, tag))
-        return {prefix: self._best(ways) for prefix, ways in found.items()}
+        # Of equal ones the first router's tag: LSAs are looked at in their order.
+        return {prefix: self._best(ways, lambda tags: tags[0]) for prefix, ways in found.items()}
 
     def isis(self, router: int) -> dict:
         """Own and redistributed prefixes alike, by cost (RFC 5302)."""
@@ -162,13 +164,13 @@ class Reference:
             ]
             for prefix, (metric, tag) in both:
                 found[prefix].append((cost + metric, cost + metric, hops, tag))
-        return {prefix: self._best(ways) for prefix, ways in found.items()}
+        return {prefix: self._best(ways, min) for prefix, ways in found.items()}
 
     @staticmethod
-    def _best(ways: list) -> tuple:
+    def _best(ways: list, tag_of: Callable[[list[int]], int]) -> tuple:
         best = min(key for key, *_ in ways)
         equal = [way for way in ways if way[0] == best]
-        return equal[0][1], set().union(*(hops for _, _, hops, _ in equal)), min(tag for *_, tag in equal)
+        return equal[0][1], set().union(*(hops for _, _, hops, _ in equal)), tag_of([tag for *_, tag in equal])
 
     def rip(self) -> dict[int, dict]:
         """RFC 2453: the lowest metric, the lowest next hop of equal ones; split horizon; silence where it is not used."""
