@@ -81,7 +81,8 @@ class _Program:
             integrality=np.array(self.integer),
             bounds=Bounds(np.array(self.lower), np.array(self.upper)),
             constraints=LinearConstraint(matrix, np.array(self.least), np.inf),
-            options={"time_limit": SECONDS},
+            # With its presolve HiGHS 1.12.0 takes worse solutions of such programs for the best.
+            options={"time_limit": SECONDS, "presolve": False},
         )
         if found.status == 2:
             return "impossible", None
@@ -158,7 +159,9 @@ def fewest_costs(
         change[port] = program.variable(most_change, 0.5 / ((length + 1) * len(ports)))
         program.at_least([(is_changed[port], float(most_change)), (change[port], -1.0)], 0)
     routers = {router for edge in (*path, *near) for router in edge[:2]}
-    potential = {router: program.variable(np.inf, is_integer=False) for router in sorted(routers)}
+    # No way is longer.
+    farthest = float((len(routers) + 1) * (max(ports.values()) + length + 1))
+    potential = {router: program.variable(farthest, is_integer=False) for router in sorted(routers)}
     program.equal([(potential[path[-1].target], 1.0)], 0)
     passed = {edge.source for edge in path}
     for edge in (*path, *near):
