@@ -2,10 +2,11 @@
 
 from itertools import product
 
+from routrel.analysis.held.services import ServiceSpace
 from routrel.forwarding.trace import Start, Trace
 from routrel.forwarding.walk import ORIGIN, Walker, stateful_devices
 from routrel.model.addresses import Address
-from routrel.model.filters import Header
+from routrel.model.filters import Header, HeaderMatch, PortRange
 from routrel.routing.solve import Solved
 
 PORTS = [21, 22, 23, 80, 443, 444, 1023, 1024, 50000]
@@ -81,3 +82,13 @@ def header_of(service, source: Address, destination: Address) -> Header:
     """A header of a service between two addresses."""
     protocol, near, far = service
     return Header(protocol, source, destination, near, far)
+
+
+def cell_of(space: ServiceSpace, service) -> int:
+    """The cell of a service; protocols that no entry names share one."""
+    protocol, near, far = service
+    ports = [() if one is None else (PortRange(one, one),) for one in (near, far)]
+    named = space.matched(HeaderMatch(protocol=protocol, source_ports=ports[0], destination_ports=ports[1]))
+    if named:
+        return named
+    return space.everything & ~sum(space.matched(HeaderMatch(protocol=one)) for one in range(256))

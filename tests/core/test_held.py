@@ -8,10 +8,9 @@ from hypothesis import strategies as st
 from routrel.analysis.held.conversations import Conversation, Conversations, Sides
 from routrel.analysis.held.entry_lists import Spans, address_of, number_of, span_of
 from routrel.model.addresses import Address
-from routrel.model.filters import HeaderMatch, PortRange
 from routrel.solving import solve
 from tests.core.held_networks import changed, networks
-from tests.core.held_reference import SERVICES, Reference, header_of
+from tests.core.held_reference import SERVICES, Reference, cell_of, header_of
 from tests.core.mixed_networks import read
 from tests.examples import examples
 
@@ -23,17 +22,6 @@ def cells(found: Conversations, spans: Spans) -> Iterator[Address]:
     begins = sorted({begin for low, high in map(span_of, named) for begin in (low, high + 1)})
     for low, high in spans:
         yield from (address_of(one) for one in [low, *(begin for begin in begins if low < begin <= high)])
-
-
-def bit_of(found: Conversations, service) -> int:
-    """The cell of a service; protocols that no entry names share one."""
-    space = found.lists.space
-    protocol, near, far = service
-    ports = [() if one is None else (PortRange(one, one),) for one in (near, far)]
-    named = space.matched(HeaderMatch(protocol=protocol, source_ports=ports[0], destination_ports=ports[1]))
-    if named:
-        return named
-    return space.everything & ~sum(space.matched(HeaderMatch(protocol=one)) for one in range(256))
 
 
 def ends(found: Conversations, way) -> object:
@@ -56,7 +44,7 @@ def held_against_every_header(before_document: dict, after_document: dict, is_ag
         if one is not None:
             items.setdefault((numbers[id(one.source)], one.destination.number), []).append(one)
     references = Reference(before), Reference(after)
-    bits = {service: bit_of(found, service) for service in SERVICES}
+    bits = {service: cell_of(found.lists.space, service) for service in SERVICES}
     # One service of each cell that entries tell apart is enough.
     services = list({bit: service for service, bit in bits.items()}.values())
     for number, source in enumerate(found.places.sources):

@@ -9,7 +9,6 @@ from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.remedies import RankedRemedy
 from routrel.analysis.answers.walks import Cause, ListedWalk, RefusedFlow
 from routrel.analysis.held.asked import AskedTraffic
-from routrel.analysis.held.effects import effect_words
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
@@ -141,7 +140,7 @@ def moves_words(beyond: Held | None) -> str:
     if not beyond.changed and not beyond.left_out:
         return "nothing else moves"
     opened = [group for group in beyond.groups if group.effect == "open"]
-    words = [effect_words(one) for one in beyond.effects]
+    words = [one.words for one in beyond.effects]
     if opened:
         # What is opened to who answers is opened for its answers, too: the question says it more plainly.
         first = min(opened, key=lambda group: " from " in group.services)

@@ -1233,12 +1233,13 @@ export interface components {
         };
         /**
          * EffectCount
-         * @description How many pairs of places have some traffic to which this happened.
+         * @description How many pairs of places have some traffic to which this happened, and the same in words.
          */
         EffectCount: {
             /** @enum {unknown} */
             effect: "asymmetry" | "blocked" | "failing" | "longer" | "loops" | "moved" | "open" | "redundancy";
             pairs: number;
+            words: string;
         };
         /**
          * End

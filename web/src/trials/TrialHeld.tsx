@@ -7,16 +7,12 @@ import { Alert } from "../ui/Alert";
 import { FirstOf } from "../ui/FirstOf";
 import { counted } from "../ui/words";
 
-/** Each effect in words, from the worst, and how it looks. */
-const EFFECTS: Record<Effect, [words: string, tone: string]> = {
-  blocked: ["no longer get through", "text-stop"],
-  loops: ["newly go round", "text-stop"],
-  open: ["newly get through", "text-good"],
-  asymmetry: ["newly come back another way", ""],
-  redundancy: ["have fewer ways", ""],
-  longer: ["take a longer way", ""],
-  moved: ["take another way", ""],
-  failing: ["still do not get through, for another reason", "text-faint"],
+/** How effects look that are no change of the way alone. */
+const TONES: Partial<Record<Effect, string>> = {
+  blocked: "text-stop",
+  loops: "text-stop",
+  open: "text-good",
+  failing: "text-faint",
 };
 
 /** What of all traffic a trial changes, the worst first, and that nothing else does. */
@@ -42,16 +38,14 @@ export function TrialHeld() {
         </button>
       </p>
     );
-  const { words, effects, groups, groups_in_all } = held.data;
+  const { words: all, effects, groups, groups_in_all } = held.data;
   return (
     <div data-testid="held" className="mt-1">
       <h3 className="font-semibold">All traffic</h3>
-      <p>{words}</p>
-      {effects.map(({ effect, pairs }, index) => (
+      <p>{all}</p>
+      {effects.map(({ effect, words }, index) => (
         <details key={effect} open={index === 0}>
-          <summary className={`mt-0.5 cursor-pointer ${EFFECTS[effect][1]}`}>
-            {counted(pairs, "pair")} {EFFECTS[effect][0]}
-          </summary>
+          <summary className={`mt-0.5 cursor-pointer ${TONES[effect] ?? ""}`}>{words}</summary>
           <FirstOf
             first={4}
             all={groups.filter((group) => group.effect === effect)}

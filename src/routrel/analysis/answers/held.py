@@ -41,10 +41,11 @@ class HeldGroup(Struct, frozen=True):
 
 
 class EffectCount(Struct, frozen=True):
-    """How many pairs of places have some traffic to which this happened."""
+    """How many pairs of places have some traffic to which this happened, and the same in words."""
 
     effect: Effect
     pairs: int
+    words: str
 
 
 class Held(Struct, frozen=True):

@@ -34,9 +34,10 @@ OF_MANY: dict[Effect, str] = {
 }
 
 
-def effect_words(count: EffectCount) -> str:
-    """How many pairs have an effect, and which."""
-    return f"1 pair {TITLES[count.effect]}" if count.pairs == 1 else f"{count.pairs:,} pairs {OF_MANY[count.effect]}"
+def counted(effect: Effect, pairs: int) -> EffectCount:
+    """How many pairs have an effect."""
+    words = f"1 pair {TITLES[effect]}" if pairs == 1 else f"{pairs:,} pairs {OF_MANY[effect]}"
+    return EffectCount(effect, pairs, words)
 
 
 class Judged(NamedTuple):

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 from routrel.analysis.answers.held import (
     Effect,
-    EffectCount,
     Held,
     HeldExample,
     HeldGroup,
@@ -16,7 +15,7 @@ from routrel.analysis.answers.held import (
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.analysis.held.asked import AskedTraffic
 from routrel.analysis.held.conversations import Conversation, Conversations
-from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, effect_words, judged
+from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, counted, judged
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
@@ -80,7 +79,7 @@ def held_lines(found: Held) -> Iterator[str]:
         yield f"    such as {flow.source} > {flow.to} {flow.service}{enter}"
     for one in found.effects:
         if one.effect == "failing":
-            yield f"~ {effect_words(one)}"
+            yield f"~ {one.words}"
     if found.groups_in_all > len(found.groups):
         yield f"… and {found.groups_in_all - len(found.groups):,} more groups"
 
@@ -122,7 +121,7 @@ class _Groups:
             _words(counts.pairs, changed, left_out, len(counts.not_followed)),
             counts.pairs,
             changed,
-            [EffectCount(effect, len(pairs[effect])) for effect in EFFECTS if effect in pairs],
+            [counted(effect, len(pairs[effect])) for effect in EFFECTS if effect in pairs],
             groups[:MOST_GROUPS],
             len(groups),
             left_out,

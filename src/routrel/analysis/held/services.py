@@ -86,15 +86,6 @@ class ServiceSpace:
             found.update(range(bisect_right(self._begins, low) - 1, bisect_right(self._begins, high)))
         return sorted(found)
 
-    def every_one(self, services: Services) -> list[Service]:
-        """One service out of each cell of a set."""
-        found = []
-        while services:
-            bit = services & -services
-            found.append(self._service(bit.bit_length() - 1))
-            services ^= bit
-        return found
-
     def example(self, services: Services, family: int) -> Service:
         """The one of a set that an engineer would try first: an echo, or what asks from an ordinary port."""
         echo = ICMP if family == 4 else ICMPV6
