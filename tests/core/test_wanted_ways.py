@@ -176,6 +176,19 @@ def test_that_costs_alone_cannot_is_said_only_where_it_is_so():
     assert found(by=["r2"], flow="r1 > a").costs == "costs alone cannot: r1 has the destination itself"
 
 
+def test_one_of_two_equal_ways_is_not_enough():
+    # Both ways cost the same: some packets go by r2.
+    equal = files("ospf")["network.yaml"].decode().replace("y: {cost: 20}", "y: {cost: 10}")
+    data = {"network.yaml": equal.encode()}
+    solved = solve(read_files(data))
+    assert Asker(solved).ask(parse_flow("a > b tcp/443")).forward.path_count == 2
+    for by, past in ((["r3"], []), ([], ["r2"])):
+        answer = wanted_way(data, solved, parse_flow("a > b tcp/443"), by, past)
+        assert not answer.is_so_already and answer.proposals
+        assert all(one.ways == [["a", "r1", "r3", "r4", "b"]] for one in answer.proposals)
+    assert wanted_way(data, solved, parse_flow("a > b tcp/443"), ["r1", "r4"], ["r9"]).is_so_already
+
+
 def test_what_is_so_already_and_words_that_name_nothing():
     assert list(wanted_lines(found(by=["r2"]))) == ["it goes that way already"]
     with pytest.raises(FlowError, match="there is no device 'r22'; did you mean r2"):

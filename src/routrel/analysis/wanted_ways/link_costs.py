@@ -19,10 +19,10 @@ from scipy.sparse.csgraph import dijkstra
 
 from routrel.routing.spf.graph import Edge
 
-SECONDS = 4.0
+SECONDS = 2.5
 """For one program; what is not solved by then has no answer."""
 
-SECONDS_OF_PATH = 8.0
+SECONDS_OF_PATH = 4.0
 """For one path, whose circles may be many programs."""
 
 MOST_CIRCLES = 40

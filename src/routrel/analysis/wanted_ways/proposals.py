@@ -22,7 +22,7 @@ from routrel.routing.protocol import FloodingScope, ProtocolDatabase
 from routrel.routing.solve import Solved
 from routrel.routing.spf.graph import Edge
 
-SECONDS = 12.0
+SECONDS = 8.0
 """So long proposals are held against all traffic; those after it are tried, but not held."""
 
 PATHS, COSTS_OF_PATH = 2, 2
@@ -44,9 +44,25 @@ class _Wanted(NamedTuple):
     avoids: frozenset[int]
 
     def holds(self, trace: Trace) -> bool:
-        """Whether every way of a walk passes and avoids what is wanted."""
-        ways = trace.paths()
-        return bool(ways) and all(self.passes <= set(way) and self.avoids.isdisjoint(way) for way in ways)
+        """Whether every way of a walk passes and avoids what is wanted, however many there are."""
+        if any(stop.device in self.avoids for stop in trace.stops):
+            return False
+        return not any(_gets_round(trace, device) for device in self.passes)
+
+
+def _gets_round(trace: Trace, device: int) -> bool:
+    """Whether some way ends without having passed a device."""
+    waiting, seen = list(trace.starts), set(trace.starts)
+    while waiting:
+        stop = trace.stops[waiting.pop()]
+        if stop.device == device:
+            continue
+        if stop.verdict is not None or any(branch.verdict is not None for branch in stop.branches):
+            return True
+        onward = {branch.target for branch in stop.branches} - seen
+        seen |= onward
+        waiting += onward
+    return False
 
 
 def wanted_way(
