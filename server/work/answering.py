@@ -26,7 +26,7 @@ from routrel.analysis.answers import (
     walks,
     wanted_ways,
 )
-from routrel.analysis.check import check, finding_answer
+from routrel.analysis.check import check
 from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
@@ -34,6 +34,7 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
+from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies
 from routrel.analysis.routes_to import routes_to
 from routrel.analysis.statements import Span, outline, statements_at
@@ -329,7 +330,9 @@ QUESTIONS = {
     "remedies": Question(list[remedies.RankedRemedy], _remedies),
     "wanted-way": Question(wanted_ways.WantedWay, _wanted_way),
     "walks": Question(list[walks.FlowAnswer], _walks),
-    "findings": Question(list[model.Finding], lambda revision, _: [*map(finding_answer, revision.findings())]),
+    "findings": Question(
+        list[model.Finding], lambda revision, _: finding_answers(revision.solved, revision.findings())
+    ),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),
     "services": Question(list[model.Word], lambda revision, _: services(revision.solved)),
     "table": Question(

@@ -19,7 +19,7 @@ import shtab
 from routrel import __version__
 from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
-from routrel.analysis.check import check, finding_answer
+from routrel.analysis.check import check
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.contest.why import (
     WhyAnswerer,
@@ -34,6 +34,7 @@ from routrel.analysis.evidence import Evidence
 from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
+from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, tried_lines
@@ -421,9 +422,10 @@ def _policy(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
-    findings = check(_load(options))
+    solved = _load(options)
+    findings = check(solved)
     if options.json:
-        _print_json({"findings": [finding_answer(finding) for finding in findings]})
+        _print_json({"findings": finding_answers(solved, findings)})
     else:
         for finding in findings:
             print(f"{finding.severity}: {finding.message}{''.join(map(at_text, finding.places))}")

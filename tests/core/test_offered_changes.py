@@ -5,7 +5,9 @@ from pathlib import Path
 import pytest
 from hypothesis import HealthCheck, given, settings
 
+from routrel.analysis.check import check
 from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.statements import Span, statements_at
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
@@ -13,6 +15,7 @@ from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import Flow
+from routrel.model.addresses import Prefix
 from routrel.solving import solve
 from tests.core.change_lists import LAYOUTS
 from tests.core.mixed_networks import documents
@@ -138,3 +141,91 @@ def test_what_is_offered_at_a_line_of_the_source_can_be_made():
     )
     (link,) = statements_at(SOLVED, [], "network.yaml", Span(line, 1, 10_000))
     assert [offer.change for offer in link.offers] == [{"disable": "link", "at": "bw-core1:e3"}]
+
+
+def made(files, solved, change: dict) -> Trial:
+    trial = Trial.of(files, solved, changes_of([change]))
+    assert [outcome.state for outcome in trial.applied.outcomes] == ["applied"], trial.applied.outcomes
+    return trial
+
+
+@given(documents())
+@settings(max_examples=examples(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_what_is_offered_of_a_candidate_takes_it_out(document):
+    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **document})
+    solved = solve(read_files(files))
+    why = WhyAnswerer(solved)
+    for prefix in solved.prefixes.prefixes[:5]:
+        for candidate in why.why(0, prefix, False).candidates:
+            for offer in candidate.offers:
+                trial = made(files, solved, offer.change)
+                if "remove" in offer.change:
+                    after = [
+                        one.place and one.origin for one in WhyAnswerer(trial.after).why(0, prefix, False).candidates
+                    ]
+                    before = [one.place and one.origin for one in why.why(0, prefix, False).candidates]
+                    assert after.count(candidate.origin) == before.count(candidate.origin) - 1
+                else:
+                    (name,) = {
+                        hop.interface for hop in candidate.next_hops if offer.label.startswith(f"{hop.interface} ")
+                    }
+                    winner = WhyAnswerer(trial.after).why(0, prefix, False).winner
+                    hops = [] if winner is None else [hop.interface for hop in winner.next_hops]
+                    assert offer.label.endswith("on") or name not in hops
+
+
+def test_what_is_offered_of_a_path_ends_its_session():
+    instance = SOLVED.topology.instance_index["bw-border", "default"]
+    offered = [
+        (prefix, one, offer)
+        for prefix in SOLVED.prefixes.prefixes
+        for one in WhyAnswerer(SOLVED).why(instance, prefix, False).candidates
+        for offer in one.offers
+        if one.protocol == "bgp"
+    ]
+    assert len(offered) > 3
+    for prefix, one, offer in offered[:4]:
+        after = WhyAnswerer(made(DEMO, SOLVED, offer.change).after).why(instance, prefix, False)
+        assert one.origin not in [other.origin for other in after.candidates]
+
+
+def test_what_is_offered_against_a_problem_can_be_made_and_mends_what_it_says():
+    findings = check(SOLVED)
+    mended = set()
+    for finding in finding_answers(SOLVED, findings):
+        for offer in finding.offers:
+            trial = made(DEMO, SOLVED, offer.change)
+            if finding.code in ("ospf-neighbours", "mtu-mismatch", "shadowed"):
+                assert finding.message not in [one.message for one in check(trial.after)]
+                mended.add(finding.code)
+    assert mended == {"ospf-neighbours", "mtu-mismatch", "shadowed"}
+
+
+CUT = b"""
+routrel: 1
+name: cut
+devices:
+  a: {kind: router, interfaces: {e1: {addresses: [10.0.0.1/30]}, e2: {addresses: [10.0.1.1/30]}, e3: {addresses: [10.0.2.1/30]}},
+      routing: {static: [{prefix: 10.9.0.0/16, next_hop: 10.7.7.7}], bgp: {as: 64500, neighbors: {10.0.0.2: {as: 64501, enabled: false}}}}}
+  b: {kind: router, interfaces: {e1: {addresses: [10.0.0.2/30]}, e2: {addresses: [10.0.1.2/30], enabled: false}},
+      routing: {bgp: {as: 64501, neighbors: {10.0.0.1: {as: 64500}}}}}
+  c: {kind: router, enabled: false, interfaces: {e3: {addresses: [10.0.2.2/30]}}}
+links: [{ends: [a:e1, b:e1], enabled: false}, {ends: [a:e2, b:e2]}, {ends: [a:e3, c:e3]}]
+"""
+
+
+def test_what_is_off_is_offered_on_where_it_is_a_problem():
+    files = {"network.yaml": CUT}
+    solved = solve(read_files(files))
+    offered = {
+        (finding.code, offer.label) for finding in finding_answers(solved, check(solved)) for offer in finding.offers
+    }
+    assert offered >= {
+        ("next-hop", "take it out"),
+        ("no-carrier", "b:e2 on"),
+        ("bgp-session", "a 10.0.0.2 on"),
+        ("bgp-session", "b 10.0.0.1 off"),
+    }
+    for finding in finding_answers(solved, check(solved)):
+        for offer in finding.offers:
+            made(files, solved, offer.change)

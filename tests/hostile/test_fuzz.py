@@ -11,9 +11,10 @@ from pathlib import Path
 
 import yaml
 
-from routrel.analysis.check import check, finding_answer
+from routrel.analysis.check import check
 from routrel.analysis.contest.why import WhyAnswerer
 from routrel.analysis.overview import map_of
+from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.errors import LoadError
@@ -85,7 +86,7 @@ def ask_everything(files: dict[str, bytes], seed: int) -> None:
         assert refused.errors and all(one.place.file for one in refused.errors), seed
         return
     solved = solve(network)
-    plain([finding_answer(finding) for finding in check(solved)])
+    plain(finding_answers(solved, check(solved)))
     plain(map_of(solved))
     instances = range(len(solved.topology.instances))
     rows = list(table_rows(solved, instances))

@@ -3,7 +3,6 @@
 from collections import Counter, defaultdict
 from collections.abc import Iterator
 
-from routrel.analysis.answers import model
 from routrel.analysis.drift import drift
 from routrel.analysis.duplicates import duplicate_addresses
 from routrel.analysis.program_shadowing import shadowed_rules
@@ -38,14 +37,6 @@ def check(solved: Solved) -> list[Finding]:
         *(finding for solution in solved.solutions for finding in solution.costly_findings()),
     ]
     return sorted(found, key=lambda f: (SEVERITIES.index(f.severity), f.places[0] if f.places else NOWHERE, f.message))
-
-
-def finding_answer(finding: Finding) -> model.Finding:
-    """A finding as it is shown."""
-    places = [place for place in finding.places if place]
-    return model.Finding(
-        finding.code, finding.severity, finding.message, finding.device or None, finding.interface or None, places
-    )
 
 
 def _segments(solved: Solved) -> Iterator[Finding]:

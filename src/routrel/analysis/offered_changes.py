@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
+from routrel.analysis.answers.offers import Offer
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
@@ -22,6 +23,16 @@ ATTRIBUTE_WORDS = {
     "AS path length": "prepend",
 }
 """Attributes of BGP paths that a session's policy can set, by how they are called."""
+
+
+def takes_changes(device: Device) -> bool:
+    """Whether changes can name parts of a device: what a Linux router's captures say is changed as text alone."""
+    return device.program is None and device.kernel_routing is None
+
+
+def instance_target(device: str, vrf: str) -> Data:
+    """How a change names a routing instance."""
+    return {"at": device, **({} if vrf == DEFAULT_INSTANCE else {"vrf": vrf})}
 
 
 def entry_data(entry: AclEntry) -> Data:
@@ -68,7 +79,7 @@ def _mended(match: HeaderMatch, field: str, header: Header) -> HeaderMatch:
 
 def static_added(device: str, vrf: str, route: StaticRoute | None, replaced: tuple[int, ...] = ()) -> list[Data]:
     """A static route put to the others where one is given, and those of some indices taken out first."""
-    where = {"at": device, **({} if vrf == DEFAULT_INSTANCE else {"vrf": vrf})}
+    where = instance_target(device, vrf)
     removed = [{"remove": "static", **where, "number": index + 1} for index in sorted(replaced, reverse=True)]
     if route is None:
         return removed
@@ -100,29 +111,28 @@ def attribute_set(device: str, vrf: str, neighbor: str, word: str, value: int, n
     if attribute is None:
         return None
     to = value - now if attribute == "prepend" else value
-    more = {} if vrf == DEFAULT_INSTANCE else {"vrf": vrf}
     on = {"on": "import"} if attribute in ("med", "prepend") else {}
-    return {"set": attribute, "at": f"{device} {neighbor}", "for": str(prefix), "to": to, **on, **more}
+    where = instance_target(f"{device} {neighbor}", vrf)
+    return {"set": attribute, **where, "for": str(prefix), "to": to, **on}
 
 
 def preference_set(device: str, vrf: str, of: str, value: int) -> Data:
     """The preference of a protocol's routes set to a value."""
-    return {
-        "set": "preference",
-        "at": device,
-        "of": of,
-        "to": value,
-        **({} if vrf == DEFAULT_INSTANCE else {"vrf": vrf}),
-    }
+    return {"set": "preference", **instance_target(device, vrf), "of": of, "to": value}
 
 
-def switched(what: str, at: str, is_on: bool) -> tuple[str, Data]:
-    """What is on off, or the other way round, with what that is called."""
-    return ("off", {"disable": what, "at": at}) if is_on else ("on", {"enable": what, "at": at})
+def switched(what: str, at: str, is_on: bool, vrf: str = DEFAULT_INSTANCE) -> Offer:
+    """What is on off, or the other way round."""
+    return Offer("off" if is_on else "on", {"disable" if is_on else "enable": what, **instance_target(at, vrf)})
 
 
-def in_list(what: str, where: Data, index: int) -> Iterator[tuple[str, Data]]:
+def taken_out(what: str, where: Data, index: int) -> Offer:
+    """An entry of an index taken out of its list."""
+    return Offer("take it out", {"remove": what, **where, "number": index + 1})
+
+
+def in_list(what: str, where: Data, index: int) -> Iterator[Offer]:
     """An entry of an index taken out, and put before the one before it."""
-    yield "take it out", {"remove": what, **where, "number": index + 1}
+    yield taken_out(what, where, index)
     if index:
-        yield "one up", {"move": what, **where, "number": index + 1, "before": index}
+        yield Offer("one up", {"move": what, **where, "number": index + 1, "before": index})

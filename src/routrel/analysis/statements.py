@@ -3,20 +3,18 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import Any
 
-from routrel.analysis.answers.statements import Heading, Offer, Statement, StatementKind
+from routrel.analysis.answers.statements import Heading, Statement
 from routrel.analysis.contest.why import hops_text
-from routrel.analysis.offered_changes import in_list, switched
+from routrel.analysis.stated import Stated, stated_offers, stated_parts
 from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix
-from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device, Interface
 from routrel.model.findings import Finding
 from routrel.model.network import InterfaceName, Link
 from routrel.model.places import Place
 from routrel.model.policies import Policy
-from routrel.model.routing import DEFAULT_INSTANCE, Ospf, RoutingInstance, StaticRoute
+from routrel.model.routing import DEFAULT_INSTANCE, StaticRoute
 from routrel.routing.solve import Solved
 
 MOST_STATEMENTS = 50
@@ -62,19 +60,6 @@ def statements_at(solved: Solved, findings: Iterable[Finding], file: str, span: 
     return [reader.effect(one, wrong.get(one.place, [])) for one in chosen]
 
 
-@dataclass(frozen=True)
-class _Stated:
-    """A part of the model where the text states it; ``what`` is that part, ``index`` its place in a list."""
-
-    place: Place
-    kind: StatementKind
-    name: str
-    what: object
-    device: Device | None = None
-    vrf: str = DEFAULT_INSTANCE
-    index: int = 0
-
-
 class _Statements:
     """The statements of one file and their effects."""
 
@@ -82,63 +67,11 @@ class _Statements:
         self.solved = solved
         self.file = file
 
-    def places(self) -> Iterator[_Stated]:
+    def places(self) -> Iterator[Stated]:
         """All statements of the file that do something."""
-        return (one for one in self._all() if one.place.file == self.file)
+        return (one for one in stated_parts(self.solved.network) if one.place.file == self.file)
 
-    def _all(self) -> Iterator[_Stated]:
-        network = self.solved.network
-        for device in network.devices.values():
-            yield _Stated(device.place, "device", device.name, device, device)
-            for interface in device.interfaces.values():
-                yield _Stated(interface.place, "interface", interface.name, interface, device, interface.vrf)
-            for index, gateway in enumerate(device.gateways):
-                yield _Stated(gateway.place, "route", str(gateway.prefix), gateway, device, index=index)
-            for vrf, routing in {DEFAULT_INSTANCE: device.routing, **device.vrfs}.items():
-                if routing is not None:
-                    yield from self._routing(device, vrf, routing)
-            yield from self._filters(device)
-        for link in network.links:
-            yield _Stated(link.place, "link", link.name or " - ".join(map(str, link.ends)), link)
-        for endpoint in network.endpoints.values():
-            yield _Stated(endpoint.place, "endpoint", endpoint.name, endpoint)
-
-    def _routing(self, device: Device, vrf: str, routing: RoutingInstance) -> Iterator[_Stated]:
-        for index, route in enumerate(routing.static):
-            yield _Stated(route.place, "route", str(route.prefix), route, device, vrf, index)
-        for protocol in routing.protocols:
-            name = type(protocol).__name__.lower()
-            yield _Stated(protocol.place, "protocol", name, name, device, vrf)
-            if isinstance(protocol, Bgp):
-                for prefix, place in protocol.networks:
-                    yield _Stated(place, "route", str(prefix), prefix, device, vrf)
-                for aggregate in protocol.aggregates:
-                    yield _Stated(aggregate.place, "route", str(aggregate.prefix), aggregate.prefix, device, vrf)
-                for neighbor in protocol.neighbors:
-                    yield _Stated(neighbor.place, "session", str(neighbor.address), neighbor, device, vrf)
-                continue
-            parts = protocol.areas if isinstance(protocol, Ospf) else (protocol,)
-            for part in parts:
-                for interface in part.interfaces:
-                    yield _Stated(interface.place, "protocol", f"{name} on {interface.name}", name, device, vrf)
-            for area in protocol.areas if isinstance(protocol, Ospf) else ():
-                for one in area.ranges:
-                    yield _Stated(one.place, "route", str(one.prefix), one.prefix, device, vrf)
-
-    def _filters(self, device: Device) -> Iterator[_Stated]:
-        for acl in device.acls.values():
-            yield _Stated(acl.place, "acl", acl.name, acl, device)
-            for index, entry in enumerate(acl.entries):
-                yield _Stated(entry.place, "entry", acl.name, acl, device, index=index)
-        for steering in device.forwarding_policies.values():
-            for index, rule in enumerate(steering.entries):
-                yield _Stated(rule.place, "steering", steering.name, steering, device, index=index)
-        for policy in device.policies.values():
-            yield _Stated(policy.place, "policy", policy.name, policy, device, index=-1)
-            for index, statement in enumerate(policy.statements):
-                yield _Stated(statement.place, "policy", policy.name, policy, device, index=index)
-
-    def effect(self, one: _Stated, problems: list[str]) -> Statement:
+    def effect(self, one: Stated, problems: list[str]) -> Statement:
         """What a statement does, with the problems that were found of it."""
         is_route = one.kind == "route"
         return Statement(
@@ -152,34 +85,10 @@ class _Statements:
             one.name if is_route else None,
             one.name if one.kind == "policy" else None,
             problems,
-            [Offer(label, change) for label, change in self._offers(one)],
+            list(stated_offers(one)),
         )
 
-    def _offers(self, one: _Stated) -> Iterator[tuple[str, dict[str, Any]]]:
-        """The changes that are at hand where a statement stands: it off or on, taken out, or before the one before."""
-        what, device = one.what, one.device
-        if isinstance(what, Link):
-            yield switched("link", str(what.ends[0]), what.enabled)
-        if device is None or device.program is not None or device.kernel_routing is not None:
-            return
-        where: dict[str, Any] = {"at": device.name, **({} if one.vrf == DEFAULT_INSTANCE else {"vrf": one.vrf})}
-        if isinstance(what, Device):
-            yield switched("device", device.name, device.enabled)
-        elif isinstance(what, Interface):
-            yield switched("interface", f"{device.name}:{what.name}", what.enabled)
-        elif isinstance(what, BgpNeighbor):
-            label, change = switched("session", f"{device.name} {what.address}", what.enabled)
-            yield label, change | where | {"at": change["at"]}
-        elif isinstance(what, StaticRoute) and what not in device.gateways:
-            yield "take it out", {"remove": "static", **where, "number": one.index + 1}
-        elif one.kind == "entry":
-            yield from in_list("acl_entry", {**where, "acl": one.name}, one.index)
-        elif one.kind == "steering":
-            yield from in_list("steering_entry", {**where, "policy": one.name}, one.index)
-        elif isinstance(what, Policy) and one.index >= 0:
-            yield from in_list("statement", {**where, "policy": one.name}, one.index)
-
-    def _does(self, one: _Stated, problems: list[str]) -> str:
+    def _does(self, one: Stated, problems: list[str]) -> str:
         what, device = one.what, one.device
         if isinstance(what, Link):
             down = next(filter(None, (self.solved.topology.link_state(end) for end in what.ends)), "")
@@ -232,7 +141,7 @@ class _Statements:
             return f"in the table of {device.name}: {where}"
         return f"in the table of {device.name} {prefix} is by {route.protocol}: {where}"
 
-    def _protocol(self, device: Device, one: _Stated) -> str:
+    def _protocol(self, device: Device, one: Stated) -> str:
         """How many of the device's routes a protocol brings, by one interface or all."""
         instance = self.solved.topology.instance_index[device.name, one.vrf]
         interface = one.name.partition(" on ")[2]

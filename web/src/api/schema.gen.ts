@@ -1051,6 +1051,8 @@ export interface components {
         /**
          * Candidate
          * @description One way to reach the prefix; ``out`` says why it took no part, ``lost_in`` is an index of a round.
+         *
+         *         ``offers`` take it out, or bring in what is off; what makes it win is said by the tipping points.
          */
         Candidate: {
             protocol: string;
@@ -1072,6 +1074,7 @@ export interface components {
             out: string | null;
             lost_in: number | null;
             margin: string | null;
+            offers: components["schemas"]["Offer"][];
         };
         /**
          * Cause
@@ -1270,7 +1273,7 @@ export interface components {
         };
         /**
          * Finding
-         * @description A problem of the model; ``places`` together make it.
+         * @description A problem of the model; ``places`` together make it, ``offers`` can be tried against it.
          */
         Finding: {
             code: string;
@@ -1280,6 +1283,7 @@ export interface components {
             device: string | null;
             interface: string | null;
             places: components["schemas"]["Place"][];
+            offers: components["schemas"]["Offer"][];
         };
         /**
          * FlowAnswer
@@ -1627,7 +1631,7 @@ export interface components {
         };
         /**
          * Offer
-         * @description A change that can be tried of a statement, and what it is called.
+         * @description A change that can be tried of what is shown beside it (docs/changes.md), and what it is called.
          */
         Offer: {
             label: string;

@@ -1,6 +1,7 @@
-import type { Candidate, Contest } from "../api/client";
+import type { Candidate, Contest, TippingPoint } from "../api/client";
 import { SourceLink } from "../source/SourceLink";
-import { actionText, kindText } from "./words";
+import { TryButton } from "../trials/TryButton";
+import { actionText, kindText, winsBy } from "./words";
 
 const STATE_MARKS = { winner: "M2 8.5 6.2 12.5 14 3.5", lost: "M3 8H13", out: "M4 4 12 12M12 4 4 12" };
 const STATE_TONES = { winner: "text-good", lost: "text-faint", out: "text-stop" };
@@ -8,12 +9,14 @@ const STATE_TONES = { winner: "text-good", lost: "text-faint", out: "text-stop" 
 export function CandidateLine({
   candidate,
   contest,
+  tips,
   side,
   compare,
   hold,
 }: {
   candidate: Candidate;
   contest: Contest;
+  tips: TippingPoint[];
   side: "left" | "right" | null;
   compare: () => void;
   hold: () => void;
@@ -55,8 +58,28 @@ export function CandidateLine({
             {!round.chosen && <span className="text-return"> — a tie that nobody chose</span>}
           </p>
         )}
+        <Offers candidate={candidate} tips={tips} />
       </div>
     </li>
+  );
+}
+
+/** What can be tried of a candidate: the nearest value with which it wins, and what takes it out. */
+function Offers({ candidate, tips }: { candidate: Candidate; tips: TippingPoint[] }) {
+  const [wins] = winsBy(candidate, tips);
+  if (!wins && candidate.offers.length === 0) return null;
+  return (
+    <p className="text-sm flex flex-wrap gap-x-3" data-testid="candidate-offers">
+      {wins?.change && (
+        <span>
+          wins with{" "}
+          <TryButton changes={[wins.change]} label={`${wins.what} on ${wins.device} at ${wins.value}`} />
+        </span>
+      )}
+      {candidate.offers.map((offer) => (
+        <TryButton key={offer.label} changes={[offer.change]} label={`try ${offer.label}`} />
+      ))}
+    </p>
   );
 }
 

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { asItIs, type InstanceKey, useContest } from "../api/answers";
+import { asItIs, type InstanceKey, useContest, useTipping } from "../api/answers";
 import type { Candidate, Contest } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
 import { Failed, Waiting } from "../ui/states";
@@ -34,6 +34,8 @@ function Decided({
   prefix: string;
   look: (prefix: string) => void;
 }) {
+  const { revision } = useCurrentNetwork();
+  const tipping = useTipping(revision, instance, prefix, contest.winner !== null);
   const order = inOrder(contest.candidates);
   const [pair, setPair] = useState<[number, number | null]>([order[0] ?? 0, order[1] ?? null]);
   const [left, right] = pair;
@@ -51,6 +53,7 @@ function Decided({
               key={index}
               candidate={contest.candidates[index] as Candidate}
               contest={contest}
+              tips={tipping.data ?? []}
               side={index === left ? "left" : index === right ? "right" : null}
               compare={() => index !== left && setPair([left, index])}
               hold={() => setPair([index, index === right ? left : right])}

@@ -1,4 +1,4 @@
-import type { Candidate, NextHop, Outcome, TableRow } from "../api/client";
+import type { Candidate, NextHop, Outcome, TableRow, TippingPoint } from "../api/client";
 
 /** Next hops in words: address, interface, and the device behind it where it is known. */
 export function hopsText(hops: NextHop[]): string {
@@ -37,4 +37,16 @@ export function inOrder(candidates: Candidate[]): number[] {
   return candidates
     .map((_, index) => index)
     .sort((a, b) => rank(candidates[a] as Candidate) - rank(candidates[b] as Candidate) || a - b);
+}
+
+/** The tipping points at which a candidate that lost is in the table: by its next hops, whatever else is with it. */
+export function winsBy(candidate: Candidate, points: TippingPoint[]): TippingPoint[] {
+  const hops = new Set(candidate.next_hops.map((hop) => hopsText([hop])));
+  return points.filter(
+    ({ change, becomes }) =>
+      change &&
+      candidate.state === "lost" &&
+      kindText(becomes) === kindText(candidate) &&
+      becomes.next_hops.some((hop) => hops.has(hopsText([hop]))),
+  );
 }

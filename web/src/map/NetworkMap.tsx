@@ -2,11 +2,12 @@ import { useMemo, useRef, useState } from "react";
 import type { MapData } from "../api/client";
 import { useMapMoves, useMoveDevice, usePutBack } from "../api/queries";
 import { useCurrentNetwork } from "../frame/context";
+import { MapChanges, type Picked } from "../trials/MapChanges";
 import { download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
 import type { AnswerMap } from "./answerMap";
-import { draw } from "./drawing";
+import { cableName, draw } from "./drawing";
 import { fitted, near, seen, stretchFor, type View, zoomed } from "./fit";
 import type { Layout } from "./geometry";
 import { layOut, type Moves, stretched, withMoves } from "./layout";
@@ -78,6 +79,7 @@ function Pane({
   const [view, setView] = useState<View | null>(null);
   const [opened, setOpened] = useState<string | null>(null);
   const [sure, setSure] = useState(false);
+  const [picked, setPicked] = useState<Picked | null>(null);
   const moving = useMoving(!isOwn);
 
   const [across, down] = stretchFor(layout, size);
@@ -128,6 +130,12 @@ function Pane({
     if (sure) moving.putBack();
     setSure(!sure);
   };
+  // The cables of the chosen device, one after the other.
+  const nextCable = () => {
+    const own = map.cables.filter((cable) => cable.ends.some((end) => end.device === chosen)).map(cableName);
+    const next = own[own.indexOf(picked?.cables?.[0] ?? "") + 1];
+    setPicked(next === undefined ? null : { cables: [next] });
+  };
   const whole = () => {
     setView(null);
     setOpened(null);
@@ -150,7 +158,10 @@ function Pane({
   ];
   useKeys({
     ...Object.fromEntries(actions.map((action) => [action.key, action.run])),
-    ...(opened === null ? {} : { Escape: () => setOpened(null) }),
+    ...(opened === null && picked === null
+      ? {}
+      : { Escape: () => (picked ? setPicked(null) : setOpened(null)) }),
+    v: nextCable,
     H: () => nudge(-1, 0),
     L: () => nudge(1, 0),
     K: () => nudge(0, -1),
@@ -174,12 +185,18 @@ function Pane({
               traces={traces}
               kinds={kinds}
               chosen={chosen}
-              choose={choose}
+              picked={picked?.cables ?? []}
+              choose={(device) => {
+                setPicked(touched.has(device) ? null : { device });
+                choose(device);
+              }}
+              pick={(cables) => setPicked({ cables })}
               open={setOpened}
             />
           </g>
         </svg>
       )}
+      {picked && <MapChanges map={map} picked={picked} close={() => setPicked(null)} />}
       {leftOut > 0 && (
         <p className="absolute left-3 top-2 text-sm text-faint">
           {leftOut} more neighbour{leftOut === 1 ? "" : "s"} not drawn
@@ -191,6 +208,11 @@ function Pane({
             {action.label} <Key>{action.key}</Key>
           </button>
         ))}
+        {chosen !== null && (
+          <button type="button" className="hover:text-ink bg-paper" onClick={nextCable}>
+            its cables <Key>v</Key>
+          </button>
+        )}
         {moving.mayMove && chosen !== null && (
           <span title="a device is moved by dragging it, or by these keys where it is chosen">
             move <Key>HJKL</Key>

@@ -4,6 +4,8 @@ import { radius } from "./clusters";
 import type { Drawing, Line, Mark } from "./drawing";
 import type { Step, Traces } from "./ways";
 
+/** How near a pointer must come to a cable. */
+const HIT = 9;
 const BOLD = {
   paintOrder: "stroke",
   stroke: "var(--paper)",
@@ -17,14 +19,19 @@ export const Picture = memo(function Picture({
   traces,
   kinds,
   chosen,
+  picked,
   choose,
+  pick,
   open,
 }: {
   drawing: Drawing;
   traces: Traces;
   kinds: Map<string, string>;
   chosen: string | null;
+  /** The cables that are picked. */
+  picked: string[];
   choose: (device: string) => void;
+  pick: (cables: string[]) => void;
   /** Open a cluster in place, or close what is open. */
   open: (member: string | null) => void;
 }) {
@@ -33,7 +40,12 @@ export const Picture = memo(function Picture({
   const places = new Map(drawing.marks.flatMap((mark) => mark.cluster.members.map((name) => [name, mark])));
   return (
     <>
-      <Cables lines={drawing.lines.filter((line) => !line.above)} dimmed={dimmed} />
+      <Cables
+        lines={drawing.lines.filter((line) => !line.above)}
+        dimmed={dimmed}
+        picked={picked}
+        pick={pick}
+      />
       {drawing.opened && (
         // biome-ignore lint/a11y/noStaticElementInteractions: Escape does the same
         <rect
@@ -47,7 +59,12 @@ export const Picture = memo(function Picture({
           data-testid="opened"
         />
       )}
-      <Cables lines={drawing.lines.filter((line) => line.above)} dimmed={dimmed} />
+      <Cables
+        lines={drawing.lines.filter((line) => line.above)}
+        dimmed={dimmed}
+        picked={picked}
+        pick={pick}
+      />
       <Way steps={former} run={drawing.run} tone="var(--faint)" isFormer />
       <Way steps={forward} run={drawing.run} tone="var(--forward)" />
       <Way steps={back} run={drawing.run} tone="var(--return)" />
@@ -117,23 +134,53 @@ export const Picture = memo(function Picture({
   );
 });
 
-function Cables({ lines, dimmed }: { lines: Line[]; dimmed: boolean }) {
+function Cables({
+  lines,
+  dimmed,
+  picked,
+  pick,
+}: {
+  lines: Line[];
+  dimmed: boolean;
+  picked: string[];
+  pick: (cables: string[]) => void;
+}) {
+  const isPicked = new Set(picked);
   return (
-    <g stroke="var(--faint)" opacity={dimmed ? 0.38 : 0.7}>
-      {lines.map((line) => (
-        <line
-          key={line.key}
-          x1={line.from.x}
-          y1={line.from.y}
-          x2={line.to.x}
-          y2={line.to.y}
-          strokeWidth={Math.min(2.2, 0.9 + 0.1 * line.count)}
-          // Solid is routed, dotted switched; what is down is hardly there.
-          strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
-          strokeLinecap={line.switched ? "round" : undefined}
-        />
-      ))}
-    </g>
+    <>
+      <g stroke="var(--faint)" opacity={dimmed ? 0.38 : 0.7}>
+        {lines.map((line) => (
+          <line
+            key={line.key}
+            x1={line.from.x}
+            y1={line.from.y}
+            x2={line.to.x}
+            y2={line.to.y}
+            strokeWidth={Math.min(2.2, 0.9 + 0.1 * line.count)}
+            // Solid is routed, dotted switched; what is down is hardly there.
+            strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
+            strokeLinecap={line.switched ? "round" : undefined}
+          />
+        ))}
+      </g>
+      <g>
+        {lines.map((line) => (
+          // biome-ignore lint/a11y/noStaticElementInteractions: a key steps through the cables of the chosen device
+          <line
+            key={line.key}
+            x1={line.from.x}
+            y1={line.from.y}
+            x2={line.to.x}
+            y2={line.to.y}
+            stroke={line.cables.some((name) => isPicked.has(name)) ? "var(--mark)" : "transparent"}
+            strokeWidth={HIT}
+            className="cursor-pointer"
+            data-cable={line.cables[0]}
+            onClick={() => pick(line.cables)}
+          />
+        ))}
+      </g>
+    </>
   );
 }
 

@@ -26,6 +26,8 @@ export type Line = {
   up: boolean;
   switched: boolean;
   count: number;
+  /** The cables that it stands for, by name. */
+  cables: string[];
   /** Drawn over the ground of the opened cluster. */
   above: boolean;
 };
@@ -171,7 +173,11 @@ function linesOf(
   clusterOf: Map<string, Cluster>,
   at: (cluster: Cluster) => Point,
 ) {
-  type Run = { a: Cluster; b: Cluster; cables: { link: number | null; up: boolean; switched: boolean }[] };
+  type Run = {
+    a: Cluster;
+    b: Cluster;
+    cables: { link: number | null; name: string; up: boolean; switched: boolean }[];
+  };
   const runs = new Map<string, Run>();
   const keyOf = (one: Cluster, other: Cluster) =>
     one.id < other.id ? `${one.id}\n${other.id}` : `${other.id}\n${one.id}`;
@@ -186,7 +192,7 @@ function linesOf(
       const key = keyOf(hub, other);
       const [a, b] = hub.id < other.id ? [hub, other] : [other, hub];
       const run = runs.get(key) ?? { a, b, cables: [] };
-      run.cables.push({ link: cable.link, up: cable.up, switched });
+      run.cables.push({ link: cable.link, name: cableName(cable), up: cable.up, switched });
       runs.set(key, run);
     }
   }
@@ -194,7 +200,7 @@ function linesOf(
   for (const [key, { a, b, cables }] of runs) {
     const single = a.members.length === 1 && b.members.length === 1;
     if (single && cables.length <= MOST_BESIDE)
-      cables.forEach(({ link, up, switched }, index) => {
+      cables.forEach(({ link, name, up, switched }, index) => {
         const [from, to] = beside(at(a), at(b), lane(index, cables.length));
         lines.push({
           ends: [a.id, b.id],
@@ -204,6 +210,7 @@ function linesOf(
           up,
           switched,
           count: 1,
+          cables: [name],
           above: false,
         });
       });
@@ -216,6 +223,7 @@ function linesOf(
         up: cables.some((cable) => cable.up),
         switched: cables.every((cable) => cable.switched),
         count: cables.length,
+        cables: cables.map((cable) => cable.name),
         above: false,
       });
   }
@@ -226,6 +234,11 @@ function linesOf(
     return lane(Math.max(0, index), cables.length);
   };
   return { lines, laneOf };
+}
+
+/** What a cable is called: by the interfaces that it joins. */
+export function cableName(cable: MapData["cables"][number]): string {
+  return cable.ends.map((end) => `${end.device}:${end.interface}`).join(" – ");
 }
 
 /** How far from the straight way the cable of an index runs. */

@@ -4,6 +4,7 @@ import { Link, useSearchParams } from "react-router";
 import { useFindings } from "../api/answers";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
+import { TryButton } from "../trials/TryButton";
 import { csv, download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
@@ -117,6 +118,9 @@ export function ProblemsPage() {
                         edit {finding.device} in a trial
                       </Link>
                     )}
+                    {finding.offers.map((offer) => (
+                      <TryButton key={offer.label} changes={[offer.change]} label={`try ${offer.label}`} />
+                    ))}
                   </p>
                 </div>
               </li>

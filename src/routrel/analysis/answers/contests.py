@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
+from routrel.analysis.answers.offers import Offer
 from routrel.analysis.answers.routes import NextHop
 from routrel.model.places import Place
 
@@ -32,7 +33,10 @@ class Attribute(Struct, frozen=True):
 
 
 class Candidate(Struct, frozen=True, kw_only=True):
-    """One way to reach the prefix; ``out`` says why it took no part, ``lost_in`` is an index of a round."""
+    """One way to reach the prefix; ``out`` says why it took no part, ``lost_in`` is an index of a round.
+
+    ``offers`` take it out, or bring in what is off; what makes it win is said by the tipping points.
+    """
 
     protocol: str
     process: str | None
@@ -52,6 +56,7 @@ class Candidate(Struct, frozen=True, kw_only=True):
     out: str | None
     lost_in: int | None
     margin: str | None
+    offers: list[Offer]
 
 
 class RoundValue(Struct, frozen=True):

@@ -5,6 +5,7 @@ from typing import Literal
 
 from msgspec import Struct
 
+from routrel.analysis.answers.offers import Offer
 from routrel.model.findings import Severity
 from routrel.model.places import Place
 
@@ -117,7 +118,7 @@ class Understanding(Struct, frozen=True, kw_only=True):
 
 
 class Finding(Struct, frozen=True):
-    """A problem of the model; ``places`` together make it."""
+    """A problem of the model; ``places`` together make it, ``offers`` can be tried against it."""
 
     code: str
     severity: Severity
@@ -125,6 +126,7 @@ class Finding(Struct, frozen=True):
     device: str | None
     interface: str | None
     places: list[Place]
+    offers: list[Offer]
 
 
 class Instance(Struct, frozen=True):

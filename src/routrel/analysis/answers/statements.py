@@ -1,19 +1,14 @@
 """Statements of the source text and what each does, as answers."""
 
-from typing import Any, Literal
+from typing import Literal
 
 from msgspec import Struct
+
+from routrel.analysis.answers.offers import Offer
 
 StatementKind = Literal[
     "device", "interface", "route", "protocol", "session", "acl", "entry", "policy", "link", "endpoint", "steering"
 ]
-
-
-class Offer(Struct, frozen=True):
-    """A change that can be tried of a statement, and what it is called."""
-
-    label: str
-    change: dict[str, Any]
 
 
 class Statement(Struct, frozen=True):

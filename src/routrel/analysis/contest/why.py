@@ -5,6 +5,7 @@ from typing import Literal
 
 from routrel.analysis.answers import contests, routes
 from routrel.analysis.contest.absence import trails
+from routrel.analysis.contest.candidate_offers import candidate_offers
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.paths import Leg
@@ -159,6 +160,7 @@ class WhyAnswerer:
             out=one.out or None,
             lost_in=one.beaten if one.beaten >= 0 and not one.out else None,
             margin=one.margin or None,
+            offers=[*candidate_offers(self.solved.topology, contest.instance, one, index in contest.winners)],
         )
 
     def _leg(self, leg: Leg) -> contests.Leg:
