@@ -13,6 +13,7 @@ from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
 from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.contest.why import hops_text, ranking_text
+from routrel.analysis.route_reasons import with_reasons
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
 from routrel.model.devices import Device
@@ -33,7 +34,7 @@ def compare(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_rout
 def moved(before: Solved, after: Solved, flows: Sequence[Flow] = (), most_routes: int = MOST_ROUTES) -> Moved:
     """The routes and flows that differ after from before; the first ``most_routes`` of the routes are listed."""
     count, listed = count_and_list(before, after, most_routes)
-    return Moved(count, listed, _flows(before, after, flows))
+    return Moved(count, with_reasons(before, after, listed), _flows(before, after, flows))
 
 
 def _model(before: Solved, after: Solved) -> Iterator[ModelChange]:
@@ -118,7 +119,8 @@ def comparison_lines(found: Comparison) -> Iterator[str]:
         yield f"{marks[change.what]} {change.kind} {change.name}{detail}"
     for route in found.routes:
         name = route.device if route.vrf == "default" else f"{route.device}/{route.vrf}"
-        yield f"~ route {name} {route.prefix}: {_row_text(route.before)} > {_row_text(route.after)}"
+        reason = f" ({route.reason})" if route.reason else ""
+        yield f"~ route {name} {route.prefix}: {_row_text(route.before)} > {_row_text(route.after)}{reason}"
     if found.routes_changed > len(found.routes):
         yield f"… and {found.routes_changed - len(found.routes):,} more routes"
     for flow in found.flows:

@@ -1892,7 +1892,7 @@ export interface components {
         };
         /**
          * RouteChange
-         * @description A prefix at which a table differs; None where there is no route.
+         * @description A prefix at which a table differs; None where there is no route. ``reason`` is why, '' where not looked into.
          */
         RouteChange: {
             device: string;
@@ -1900,6 +1900,7 @@ export interface components {
             prefix: string;
             before: components["schemas"]["TableRow"] | null;
             after: components["schemas"]["TableRow"] | null;
+            reason: string;
         };
         /**
          * Shrink

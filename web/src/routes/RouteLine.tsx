@@ -27,6 +27,7 @@ export function RouteLine({ change }: { change: RouteChange }) {
           ? `the same way, ${rank(before)} → ${rank(after)}`
           : `${words(before)} → ${words(after)}`}
       </span>
+      {change.reason && <span className="block text-[13px]">{change.reason}</span>}
     </li>
   );
 }

@@ -18,13 +18,14 @@ class ModelChange(Struct, frozen=True):
 
 
 class RouteChange(Struct, frozen=True):
-    """A prefix at which a table differs; None where there is no route."""
+    """A prefix at which a table differs; None where there is no route. ``reason`` is why, '' where not looked into."""
 
     device: str
     vrf: str
     prefix: str
     before: TableRow | None
     after: TableRow | None
+    reason: str = ""
 
 
 class FlowChange(Struct, frozen=True):

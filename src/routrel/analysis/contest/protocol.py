@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, NamedTuple
 from routrel.analysis.contest.candidates import Candidate, Contest, PathTip, Unsent
 from routrel.analysis.contest.policies import PathSeen, PolicyUse
 from routrel.analysis.contest.trail import Step
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.places import Place
 from routrel.model.policies import Policy
 from routrel.routing.protocol import Process, Redistributed
@@ -116,6 +116,10 @@ class ProtocolContest(ABC):
     def unsent(self, process: int, prefix: Prefix) -> Iterable[Unsent]:
         """Paths that neighbours hold and never sent to a process."""
         return ()
+
+    def unheard(self, process: int, prefix: Prefix, neighbor: Address) -> str:
+        """Why a process hears nothing about a prefix from a neighbour, where it does not."""
+        return ""
 
     def notes(self, prefix: Prefix) -> list[str]:
         """What to say of every contest for a prefix."""

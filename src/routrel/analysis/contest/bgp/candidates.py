@@ -14,7 +14,7 @@ from routrel.analysis.contest.policies import PathSeen, PolicyUse
 from routrel.analysis.contest.protocol import ProtocolContest, SolvedProtocol
 from routrel.analysis.contest.rounds import Elimination
 from routrel.analysis.contest.trail import Step
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.policies import Policy
 from routrel.routing.bgp.sessions import BgpDatabase
 from routrel.routing.bgp.solution import EXTERNAL, INTERNAL, BgpSolution
@@ -62,6 +62,19 @@ class BgpContest(ProtocolContest):
         for channel, path, refusal in unsent_of(plain, process):
             address, device = channel.receiving.neighbor.address, plain.device(channel.sender).name
             yield Unsent(address, device, path.as_path, refusal.text, refusal.place)
+
+    def unheard(self, process: int, prefix: Prefix, neighbor: Address) -> str:
+        for end, reason, _ in self.solution.state.failures:
+            if end.process == process and end.neighbor.address == neighbor:
+                return f"no session with {neighbor}: {reason}"
+        for path in self.unsent(process, prefix):
+            if path.neighbor == neighbor:
+                return f"{path.device} does not send it any more: {path.reason}"
+        plain = self.of(prefix)
+        senders = [one.sender for one in plain.inward[process] if one.receiving.neighbor.address == neighbor]
+        if any(sender not in plain.best for sender in senders):
+            return f"{plain.name(senders[0])} has no path any more"
+        return "" if senders else f"no session with {neighbor} any more"
 
     def notes(self, prefix: Prefix) -> list[str]:
         held, column = self.solution.propagation, self.solution.prefixes.column_of(prefix)
