@@ -132,6 +132,7 @@ def test_a_device_is_shut_and_its_text_edited_from_its_stop(asked):
     page.button("ot-core off").click()
     page.wait(lambda: states(page) == ["applied"])
     page.says("disable device ot-core", TRIAL)
+    page.wait(lambda: "ot-core off" not in page.text_of("[data-testid=device-changes]"))
     page.press("[")
     page.says("ot-core off", "[data-testid=device-changes]")
     page.find("[data-testid=device-changes]").find_element(By.LINK_TEXT, "edit its text").click()
@@ -158,3 +159,41 @@ def test_a_tipping_point_offers_exactly_its_value(page, network):
     value = words.split("moves at ")[1].split(" ")[0]
     page.says(f"→ {value}", TRIAL)
     page.says("without the trial:", "[data-testid=without-trial]")
+
+
+def test_a_candidate_that_lost_is_made_to_win_where_it_stands(page, network):
+    page.open(f"{network}/routes/table?device=bw-border&prefix=172.20.0.0/24")
+    page.wait(lambda: any("wins with" in one.text for one in page.all("[data-testid=candidate-offers]")))
+    page.wait(lambda: page.all("[data-testid=candidate-offers] [data-testid=try]:enabled"))
+    assert "try session off" in page.text_of("[data-testid=candidate-offers]")
+    page.button("wins with local preference 201").click()
+    page.wait(lambda: states(page) == ["applied"])
+    page.says("198.51.100.2 by e3 (bellbuoy)", "[data-testid=winner]")
+    page.says("local preference 201 against 200", "[data-testid=moved]")
+
+
+def test_a_problem_is_mended_where_it_is_listed(page, network):
+    page.open(f"{network}/model/problems")
+    page.button("try tq-core:e3 in area 0.0.0.0").click()
+    page.wait(lambda: states(page) == ["applied"])
+    page.wait(lambda: "cannot become OSPF neighbours" not in page.text_of("[aria-label=problems]"))
+
+
+def test_cables_of_a_device_are_stepped_through_and_shut(asked):
+    page = asked
+    page.find("[data-testid=stop-bw-core1]").click()
+    seen = []
+    for _ in range(2):
+        page.press("v")
+        seen.append(page.text_of("[data-testid=map-changes]"))
+    assert seen[0] != seen[1] and all("bw-core1:" in text for text in seen)
+    page.press(Keys.ESCAPE)
+    page.wait(lambda: not page.all("[data-testid=map-changes]"))
+    cable = next(one for one in page.all("line[data-cable]") if "bw-core1:e3" in one.get_attribute("data-cable"))
+    page.driver.execute_script("arguments[0].dispatchEvent(new MouseEvent('click', {bubbles: true}))", cable)
+    page.says("bw-core1:e3 – bw-core2:e3", "[data-testid=map-changes]")
+    page.button("link off").click()
+    page.wait(lambda: states(page) == ["applied"])
+    page.says("down", "[data-testid=map-changes]")
+    page.says("link on", "[data-testid=map-changes]")
+    assert page.complaints() == []

@@ -51,7 +51,10 @@ def test_what_came_went_and_changed_is_named():
     assert "~ interface a:lan: mtu" in said
     assert "+ interface a:e9" in said
     assert "~ device b: routing, acls" in said
-    assert "~ route b 10.0.1.0/24: static 1/0 10.0.0.1 by e0 (a) > static 1/0 discard" in said
+    assert (
+        "~ route b 10.0.1.0/24: static 1/0 10.0.0.1 by e0 (a) > static 1/0 discard (a static route to 10.0.0.1 is not there any more)"
+        in said
+    )
     assert any(line.startswith("~ flow h > 10.0.2.9 icmp: unresolved") and "> blocked" in line for line in said)
     assert any(
         line.startswith("~ flow h > 10.0.0.2 icmp: arrives, answer arrives > arrives, answer dis") for line in said
@@ -63,7 +66,7 @@ def test_a_device_and_a_link_that_went_take_their_routes_along():
     after = TWO.replace(", [a:e0, b:e0]", "").split("  b:\n")[0] + "links: [[h:e0, a:lan]]\n"
     said = lines(TWO, after)
     assert "- device b" in said and "- link a:e0 - b:e0" in said
-    assert "~ route b 10.0.2.0/24: connected 0/0 by lan > none" in said
+    assert "~ route b 10.0.2.0/24: connected 0/0 by lan > none (b is gone)" in said
 
 
 @given(documents(lans=1))

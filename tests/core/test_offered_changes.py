@@ -15,7 +15,6 @@ from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import Flow
-from routrel.model.addresses import Prefix
 from routrel.solving import solve
 from tests.core.change_lists import LAYOUTS
 from tests.core.mixed_networks import documents

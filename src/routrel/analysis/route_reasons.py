@@ -124,6 +124,8 @@ class _Reasons:
             for step in trail.steps
             if step.stopped
         )
+        if not old.is_process:
+            return f"{old.origin} is not there any more"
         return next(self._moved(old, self.before), "") or next(stopped, "nobody offers it any more")
 
     def _left(self, now: Contest, old: Candidate, new: Candidate, left: list[Hop]) -> str:
@@ -140,6 +142,8 @@ class _Reasons:
             return f"{left[0][0]} is down: {down}"
         if unheard := self.after.unheard(now, old):
             return _joined(unheard, moved)
+        if not old.is_process:
+            return f"{old.origin} is not there any more"
         if old.protocol != new.protocol:
             return _joined(f"{old.protocol} does not offer it any more", moved)
         return moved or "the former way is not offered any more"

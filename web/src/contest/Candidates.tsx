@@ -1,7 +1,7 @@
 import type { Candidate, Contest, TippingPoint } from "../api/client";
 import { SourceLink } from "../source/SourceLink";
 import { TryButton } from "../trials/TryButton";
-import { actionText, kindText, winsBy } from "./words";
+import { actionText, kindText, valueText, winsBy } from "./words";
 
 const STATE_MARKS = { winner: "M2 8.5 6.2 12.5 14 3.5", lost: "M3 8H13", out: "M4 4 12 12M12 4 4 12" };
 const STATE_TONES = { winner: "text-good", lost: "text-faint", out: "text-stop" };
@@ -64,18 +64,22 @@ export function CandidateLine({
   );
 }
 
-/** What can be tried of a candidate: the nearest value with which it wins, and what takes it out. */
+/** Values that are shown with which a candidate wins. */
+const MOST_WINS = 3;
+
+/** What can be tried of a candidate: the nearest values with which it wins, and what takes it out. */
 function Offers({ candidate, tips }: { candidate: Candidate; tips: TippingPoint[] }) {
-  const [wins] = winsBy(candidate, tips);
-  if (!wins && candidate.offers.length === 0) return null;
+  const wins = winsBy(candidate, tips).slice(0, MOST_WINS);
+  if (wins.length === 0 && candidate.offers.length === 0) return null;
   return (
     <p className="text-sm flex flex-wrap gap-x-3" data-testid="candidate-offers">
-      {wins?.change && (
-        <span>
-          wins with{" "}
-          <TryButton changes={[wins.change]} label={`${wins.what} on ${wins.device} at ${wins.value}`} />
-        </span>
-      )}
+      {wins.map((point) => (
+        <TryButton
+          key={point.message}
+          changes={point.change ? [point.change] : []}
+          label={`wins with ${valueText(point, candidate)}`}
+        />
+      ))}
       {candidate.offers.map((offer) => (
         <TryButton key={offer.label} changes={[offer.change]} label={`try ${offer.label}`} />
       ))}

@@ -50,3 +50,10 @@ export function winsBy(candidate: Candidate, points: TippingPoint[]): TippingPoi
       becomes.next_hops.some((hop) => hops.has(hopsText([hop]))),
   );
 }
+
+/** What a tipping point sets, where it is said of a candidate: of its own path without naming it again. */
+export function valueText(point: TippingPoint, candidate: Candidate): string {
+  const [what = "", path] = point.what.split(" of the path ");
+  if (path === candidate.origin) return `${what} ${point.value}`;
+  return `${point.what} on ${point.device} at ${point.value}`;
+}
