@@ -218,7 +218,75 @@ links: [[a:e, r1:lan], [r1:x, r2:x], [r1:o, c:one], [r2:o, c:two]]
 """
     data = {"network.yaml": text.encode()}
     answer = wanted_way(data, solve(read_files(data)), parse_flow("a > 192.0.2.1 icmp"), ["r2"], [])
-    (preferred,) = [one for one in answer.proposals if one.by == "local_preference"]
+    (preferred,) = [
+        one for one in answer.proposals if one.by == "local_preference" and one.changes[0]["at"] == "r2 172.31.2.2"
+    ]
     assert preferred.changes == [{"set": "local_preference", "at": "r2 172.31.2.2", "to": 250, "for": "192.0.2.0/24"}]
     assert preferred.ways == [["a", "r1", "r2", "c"]]
     assert "costs alone cannot" not in answer.costs
+
+
+# Two ways out to one neighbouring AS, the nearer taken; and RIP, which knows no graph of links.
+EXITS = """\
+routrel: 1
+name: exits
+devices:
+  a: {kind: host, gateway: 10.1.1.1, interfaces: {e: {addresses: [10.1.1.10/24]}}}
+  r: {interfaces: {lo: {addresses: [10.0.0.1/32]}, lan: {addresses: [10.1.1.1/24]}, x: {addresses: [10.9.1.1/30]}, y: {addresses: [10.9.2.1/30]}},
+      routing: {ospf: {areas: {0: {interfaces: {lo: {}, lan: {}, x: {cost: 10}, y: {cost: 20}}}}},
+                bgp: {as: 64500, neighbors: {10.0.0.2: {as: 64500, update_source: lo}, 10.0.0.3: {as: 64500, update_source: lo}}}}}
+  x: {interfaces: {lo: {addresses: [10.0.0.2/32]}, r: {addresses: [10.9.1.2/30]}, up: {addresses: [192.0.2.1/30]}},
+      routing: {ospf: {areas: {0: {interfaces: {lo: {}, r: {cost: 10}}}}},
+                bgp: {as: 64500, networks: [10.1.1.0/24], neighbors: {10.0.0.1: {as: 64500, update_source: lo, next_hop_self: true}, 192.0.2.2: {as: 64501}}}}}
+  y: {interfaces: {lo: {addresses: [10.0.0.3/32]}, r: {addresses: [10.9.2.2/30]}, up: {addresses: [192.0.2.5/30]}},
+      routing: {ospf: {areas: {0: {interfaces: {lo: {}, r: {cost: 20}}}}},
+                bgp: {as: 64500, networks: [10.1.1.0/24], neighbors: {10.0.0.1: {as: 64500, update_source: lo, next_hop_self: true}, 192.0.2.6: {as: 64501}}}}}
+  far: {interfaces: {x: {addresses: [192.0.2.2/30]}, y: {addresses: [192.0.2.6/30]}, net: {addresses: [203.0.113.1/24]}},
+        routing: {bgp: {as: 64501, networks: [203.0.113.0/24], neighbors: {192.0.2.1: {as: 64500}, 192.0.2.5: {as: 64500}}}}}
+links: [[a:e, r:lan], [r:x, x:r], [r:y, y:r], [x:up, far:x], [y:up, far:y]]
+"""
+
+
+def test_every_attribute_that_moves_the_choice_of_an_exit_is_offered_at_its_least_value():
+    text = {"network.yaml": EXITS.encode()}
+    flow = parse_flow("a > 203.0.113.1 tcp/443")
+    answer = wanted_way(text, solve(read_files(text)), flow, ["y"], [])
+    assert all(one.ways == [["a", "r", "y", "far"]] for one in answer.proposals)
+    (change,) = next(one.changes for one in answer.proposals if one.by == "weight")
+    assert (change["at"], change["to"]) == ("r 10.0.0.3", 1)
+    set_at = {(one.by, change["at"], change["to"]) for one in answer.proposals for change in one.changes}
+    assert set_at >= {
+        ("weight", "r 10.0.0.3", 1),
+        ("local_preference", "r 10.0.0.3", 101),
+        ("med", "r 10.0.0.2", 1),
+        ("prepend", "r 10.0.0.2", 1),
+        ("local_preference", "y 192.0.2.6", 250),
+    }
+    for one in answer.proposals:
+        trial = Trial.of(text, solve(read_files(text)), changes_of(one.changes))
+        assert "y" in [
+            trial.after.topology.devices[stop.device].name for stop in Asker(trial.after).ask(flow).forward.stops
+        ]
+
+
+def test_a_preference_leads_a_flow_by_the_routes_of_another_protocol():
+    # r has the network of b by OSPF from x, and by RIP from y.
+    text = """\
+routrel: 1
+name: two protocols
+devices:
+  a: {kind: host, gateway: 10.1.1.1, interfaces: {e: {addresses: [10.1.1.10/24]}}}
+  r: {interfaces: {lan: {addresses: [10.1.1.1/24]}, x: {addresses: [10.9.1.1/30]}, y: {addresses: [10.9.2.1/30]}},
+      routing: {ospf: {areas: {0: {interfaces: {lan: {}, x: {}}}}}, rip: {interfaces: {lan: {}, y: {}}}}}
+  x: {interfaces: {r: {addresses: [10.9.1.2/30]}, b: {addresses: [10.9.3.1/30]}},
+      routing: {ospf: {areas: {0: {interfaces: {r: {}, b: {}}}}}}}
+  y: {interfaces: {r: {addresses: [10.9.2.2/30]}, b: {addresses: [10.9.4.1/30]}}, routing: {rip: {interfaces: {r: {}, b: {}}}}}
+  b: {interfaces: {x: {addresses: [10.9.3.2/30]}, y: {addresses: [10.9.4.2/30]}, lo: {addresses: [10.7.0.1/32]}},
+      routing: {ospf: {areas: {0: {interfaces: {x: {}, lo: {}}}}}, rip: {interfaces: {y: {}, lo: {}}}}}
+links: [[a:e, r:lan], [r:x, x:r], [r:y, y:r], [x:b, b:x], [y:b, b:y]]
+"""
+    data = {"network.yaml": text.encode()}
+    answer = wanted_way(data, solve(read_files(data)), parse_flow("a > 10.7.0.1 tcp/443"), ["y"], [])
+    by_preference = [one for one in answer.proposals if one.by == "preference"]
+    assert {(one.changes[0]["of"], one.changes[0]["to"]) for one in by_preference} == {("ospf", 121), ("rip", 109)}
+    assert all(one.ways == [["a", "r", "y", "b"]] for one in by_preference)

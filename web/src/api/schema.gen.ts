@@ -2245,7 +2245,7 @@ export interface components {
          */
         WayProposal: {
             /** @enum {unknown} */
-            by: "cost" | "local_preference" | "steering";
+            by: "cost" | "delay" | "local_preference" | "med" | "metric" | "preference" | "prepend" | "steering" | "weight";
             words: string[];
             changes: Record<string, never>[];
             ways: string[][];

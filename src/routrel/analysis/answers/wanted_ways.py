@@ -14,7 +14,7 @@ class WayProposal(Struct, frozen=True):
     other traffic moves, null where there was no time to tell, and ``moves`` the same on one line.
     """
 
-    by: Literal["cost", "local_preference", "steering"]
+    by: Literal["cost", "metric", "delay", "preference", "local_preference", "weight", "med", "prepend", "steering"]
     words: list[str]
     changes: list[dict[str, Any]]
     ways: list[list[str]]

@@ -72,6 +72,16 @@ def tipping_points(explainer: Explainer, contest: Contest) -> list[TippingPoint]
     return sorted(found, key=lambda one: (abs(one.value - one.now), one.device, one.port, one.what, one.above))
 
 
+def points_of_choice(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
+    """Those of a preference or of an attribute of a path; of costs only where no graph of links is known."""
+    if contest.winners:
+        yield from _preferences(explainer, contest)
+        yield from _paths(explainer, contest)
+        winner = contest.candidates[contest.winners[0]]
+        if winner.is_process and winner.graph is None:
+            yield from _interface_costs(explainer, contest)
+
+
 def _paths(explainer: Explainer, contest: Contest) -> Iterator[TippingPoint]:
     device = explainer.topology.devices[explainer.topology.instances[contest.instance].device].name
     losing = {one.processes[0] for one in contest.candidates if one.is_process}

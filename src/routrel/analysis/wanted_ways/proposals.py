@@ -6,6 +6,8 @@ from typing import Any, NamedTuple
 
 from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.wanted_ways import WantedWay, WayProposal
+from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.tipping import points_of_choice
 from routrel.analysis.held.asked import AskedTraffic
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.ranked_remedies import moves_words
@@ -27,6 +29,9 @@ SECONDS = 8.0
 
 PATHS, COSTS_OF_PATH = 2, 2
 """Paths as wanted that costs are found for, and sets of costs for each."""
+
+MOST_CHOICES, CHOICE_SECONDS = 40, 4.0
+"""Changes of what a router chooses that are tried, and so long they are looked for."""
 
 THE_END = -1
 """What stands for the destination in a graph of routers."""
@@ -87,7 +92,7 @@ def wanted_way(
     made = [] if tried is None else [outcome.change for outcome in tried.applied.outcomes]
     search = _Search(files, as_it_is, made, solved, flow, walk, wanted)
     costs, by_costs = search.by_costs()
-    offered = [*by_costs, *search.by_local_preference(), *search.by_steering()]
+    offered = [*by_costs, *search.by_local_preference(), *search.by_choice(), *search.by_steering()]
     distinct = [one for at, one in enumerate(offered) if one not in offered[:at]]
     search.end = time.monotonic() + SECONDS
     proposals = [one for one in map(search.proposed, distinct) if one is not None]
@@ -279,6 +284,22 @@ class _Search:
                     for session in self._outer_sessions(device):
                         change = {"set": "local_preference", "at": session, "to": value, "for": str(prefix)}
                         yield _Offered("local_preference", [change])
+
+    def by_choice(self) -> Iterator[_Offered]:
+        """What makes a router choose another route for the flow: at those on the way, and those it is to pass."""
+        destination = self.walk.forward.asked[0].header.destination
+        explainer = Explainer(self.solved)
+        wanted = [self.topology.instances_of(device)[0] for device in sorted(self.wanted.passes)]
+        instances = dict.fromkeys([*(stop.instance for stop in self.walk.forward.stops), *wanted])
+        end, count = time.monotonic() + CHOICE_SECONDS, 0
+        for instance in instances:
+            route = self.solved.lookup(instance, destination)
+            if route is None or time.monotonic() > end:
+                continue
+            for point in points_of_choice(explainer, explainer.contest(instance, route.prefix)):
+                if point.change is not None and count < MOST_CHOICES:
+                    count += 1
+                    yield _Offered(point.change["set"], [point.change])
 
     def _outer_sessions(self, device: int) -> Iterator[str]:
         routing = self.topology.devices[device].routing
