@@ -134,3 +134,16 @@ def test_a_device_without_routing_forwards_by_its_observed_routes_alone():
 def test_with_routing_the_computed_table_forwards():
     text = "devices:\n  a:\n    routing: {}\n    interfaces: {e1: {addresses: [10.0.0.1/24]}}" + OBSERVED
     assert set(table(load(text), "a")) == {"10.0.0.0/24", "10.0.0.1/32"}
+
+
+def test_a_connected_route_stands_again_where_the_static_one_in_its_place_leads_through_itself():
+    solved = load("""
+devices:
+  a:
+    interfaces: {e: {addresses: [10.0.0.1/24]}}
+    routing: {preferences: {connected: 10}, static: [{prefix: 10.0.0.0/24, next_hop: 10.0.0.7}]}
+""")
+    (route, _) = solved.table(0)
+    assert (route.protocol, route.preference) == ("connected", 10)
+    ((static, reason),) = solved.unresolved[0]
+    assert reason == "the next hop 10.0.0.7 resolves only through the route itself"

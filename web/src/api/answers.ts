@@ -1,4 +1,11 @@
-import { keepPreviousData, useIsFetching, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  type QueryClient,
+  useIsFetching,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, unwrap } from "./client";
 import type { paths } from "./schema.gen";
@@ -133,6 +140,17 @@ export function useWalk(key: RevisionKey, question: Question, wanted = true) {
     if (walk.dataUpdatedAt) void queries.invalidateQueries({ queryKey: ["asked", key.networkId] });
   }, [walk.dataUpdatedAt, queries, key.networkId]);
   return walk;
+}
+
+/** Asks a walk that is in view of a trial as well, where it is of that trial before or of no other. */
+export function prefetchWalkWith(
+  queries: QueryClient,
+  queryKey: readonly unknown[],
+  trial: NonNullable<RevisionKey["trial"]>,
+) {
+  const [, , key, words] = queryKey as ["answer", "walk", RevisionKey, Record<string, string>];
+  const isOfTrial = key.trial ? key.trial.number === trial.number : trial.version === 1;
+  return isOfTrial ? queries.prefetchQuery(answerOf("walk", { ...key, trial }, words)) : Promise.resolve();
 }
 
 /** What is offered against what stops a flow, tried and in order. */

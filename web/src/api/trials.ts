@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { RevisionKey } from "./answers";
+import { prefetchWalkWith, type RevisionKey } from "./answers";
 import { api, type Change, type Trial, unwrap } from "./client";
 
 const TRIALS = "/api/networks/{network_id}/trials";
@@ -30,12 +30,24 @@ export type TrialChange = {
   at?: number;
 };
 
+/** What of a trial tells answers apart. */
+export function trialKey({ number, version, changes }: Trial): NonNullable<RevisionKey["trial"]> {
+  return { number, version, edits: changes.some((change) => change.edit === "file") };
+}
+
 /** Takes a trial that the server answered with in place of what was known of it. */
 function useKept(networkId: string) {
   const queries = useQueryClient();
   return (trial: Trial) => {
+    // The walks in view are asked anew at once: drawing all else would come before them.
+    for (const { queryKey } of queries
+      .getQueryCache()
+      .findAll({ queryKey: ["answer", "walk"], type: "active" }))
+      void prefetchWalkWith(queries, queryKey, trialKey(trial));
     queries.setQueryData(["trial", networkId, trial.number], trial);
-    void queries.invalidateQueries({ queryKey: ["trials", networkId] });
+    queries.setQueryData(["trials", networkId], (known: Trial[] | undefined) =>
+      known ? [trial, ...known.filter((one) => one.number !== trial.number)] : undefined,
+    );
   };
 }
 

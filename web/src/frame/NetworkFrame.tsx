@@ -3,7 +3,7 @@ import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } fr
 import { useFindings, useQuiet, useRevision } from "../api/answers";
 import type { Network } from "../api/client";
 import { useNetwork, useSession, useSignOut } from "../api/queries";
-import { useTrial } from "../api/trials";
+import { trialKey, useTrial } from "../api/trials";
 import { TrialPanel } from "../trials/TrialPanel";
 import { WritingLine } from "../trials/writing";
 import { Key } from "../ui/Key";
@@ -50,11 +50,7 @@ function Shown({
   if (revision.isPending || (trialNumber > 0 && asked.isPending)) return <Waiting what="the revision" />;
   if (revision.isError) return <Failed error={revision.error} what="This revision cannot be shown." />;
   if (asked.isError) return <Failed error={asked.error} what="This trial cannot be shown." />;
-  const trial = asked.data && {
-    number: asked.data.number,
-    version: asked.data.version,
-    edits: asked.data.changes.some((one) => one.edit === "file"),
-  };
+  const trial = asked.data && trialKey(asked.data);
   const current = {
     network,
     revision: { networkId: network.id, number, trial },

@@ -48,7 +48,7 @@ def redistribute(builder: TableBuilder) -> FixedPoint:
 
 def _by_class(builder: TableBuilder, fixed_point: FixedPoint) -> FixedPoint:
     columns = builder.prefix_classes
-    alike = _Alike(builder, [instance for instance in fixed_point.seats if instance is not None]).classes()
+    alike = _Alike(builder, list(fixed_point.seats)).classes()
     alike[columns.standing[columns.first] < 0] = -1
     classes = PrefixClasses(columns.whole, alike[columns.column])
     class_of = classes.column[columns.first]

@@ -85,19 +85,24 @@ class FixedPoint:
         """Processes and prefix numbers that kept changing while all acted together."""
         self.made: dict[int, Table] = {}
         """The tables of the moment, where some participant looks at any: all look at the same ones then."""
-        self.seats: dict[int | None, list[Seat]] = self._seats()
-        """By the instance whose table they look at."""
-        self._roaming = self.seats.pop(None, [])
+        self.seats, self._roaming = self._seats()
+        """By the instance whose table they look at; and those that look at any."""
         self._keys: dict[int, bytes] = {}
         self._values: dict[int, tuple[Seat, Any]] = {}
         self._versions = [0] * len(self.solutions)
         """How often each solution took something new."""
-        self._looked: dict[int | None, list[int]] = {}
+        self._looked: dict[int, list[int]] = {}
         """The versions each instance last looked at."""
+        number_of = {id(solution): number for number, solution in enumerate(self.solutions)}
+        self._sources_of = {
+            instance: [number_of[id(solution)] for solution, _ in self.builder.processes[instance]]
+            for instance in range(len(self.builder.processes))
+        }
+        """By instance the numbers of the solutions whose routes its table holds."""
         # Tables that all look at are made once: looks cannot run ahead of a change.
         self._most = 1 if self._roaming else max(1, TOGETHER // max(1, len(self.prefixes)))
 
-    def _seats(self) -> dict[int | None, list[Seat]]:
+    def _seats(self) -> tuple[dict[int, list[Seat]], list[Seat]]:
         found: list[tuple[int, Participant[Any]]] = []
         for number, solution in enumerate(self.solutions):
             for process in solution.processes:
@@ -106,10 +111,12 @@ class FixedPoint:
                     kept = self.redistributed[number]
                     found.append((number, RedistributingProcess(solution, process, sources, kept)))
             found += [(number, participant) for participant in solution.participants()]
-        seats: dict[int | None, list[Seat]] = defaultdict(list)
+        seats: dict[int, list[Seat]] = defaultdict(list)
+        roaming: list[Seat] = []
         for at, (number, participant) in enumerate(found):
-            seats[participant.instance].append(Seat(at, number, participant))
-        return dict(sorted(seats.items(), key=lambda item: (item[0] is not None, item[0])))
+            of_instance = roaming if participant.instance is None else seats[participant.instance]
+            of_instance.append(Seat(at, number, participant))
+        return dict(sorted(seats.items())), roaming
 
     def run(self) -> "FixedPoint":
         """Put in what tables say until nothing changes; what does not settle is ``unsettled`` then."""
@@ -151,7 +158,7 @@ class FixedPoint:
 
     def _is_columnwise(self) -> bool:
         """Whether no prefix hangs on another: no participant says so, and no next hop of a static route."""
-        waiting = any(instance is not None and self.builder.base(instance).others for instance in self.seats)
+        waiting = any(self.builder.base(instance).others for instance in self.seats)
         everybody = (seat.participant for seats in (self._roaming, *self.seats.values()) for seat in seats)
         return not waiting and all(participant.is_columnwise for participant in everybody)
 
@@ -200,37 +207,42 @@ class FixedPoint:
             self.made[instance] = table
         return table
 
-    def _look(self, instances: Sequence[int | None]) -> dict[int | None, list[Seen]]:
+    def _look(self, instances: Sequence[int]) -> dict[int, list[Seen]]:
         """What participants see in their tables as protocols are now, of instances that may see something new."""
-        waiting = [instance for instance in instances if self._looked.get(instance) != self._versions]
-        found: dict[int | None, list[Seen]] = {}
+        waiting = [instance for instance in instances if self._looked.get(instance) != self._versions_at(instance)]
+        found: dict[int, list[Seen]] = {}
         for first in range(0, len(waiting), self._most):
             found |= self._look_together(waiting[first : first + self._most])
         return found
 
-    def _look_together(self, instances: Sequence[int | None]) -> dict[int | None, list[Seen]]:
-        wanted = [instance for instance in instances if instance is not None]
-        sources = [source for instance in wanted for source in self.builder.processes[instance]]
+    def _versions_at(self, instance: int) -> list[int]:
+        """The versions of what comes into an instance's table: of nothing else anything new is seen there."""
+        return [self._versions[number] for number in self._sources_of[instance]]
+
+    def _look_together(self, instances: Sequence[int]) -> dict[int, list[Seen]]:
+        sources = [source for instance in instances for source in self.builder.processes[instance]]
         for solution in self.solutions:
             solution.prepare([process.number for other, process in sources if other is solution])
-        tables = {instance: self._table(instance) for instance in wanted}
+        tables = {instance: self._table(instance) for instance in instances}
         find_winners(list(tables.values()))
         groups: dict[Hashable, list[Seat]] = defaultdict(list)
         for instance in instances:
             for seat in self.seats[instance]:
                 alike = seat.participant.alike()
                 groups[seat.number if alike is None else (type(seat.participant), alike)].append(seat)
-        seen: dict[int | None, list[Seen]] = {instance: [] for instance in instances}
+        seen: dict[int, list[Seen]] = {instance: [] for instance in instances}
         for members in groups.values():
             participants = [seat.participant for seat in members]
             looks = type(participants[0]).look_together(participants, tables.__getitem__)
             for seat, (value, key) in zip(members, looks, strict=True):
+                assert seat.participant.instance is not None
                 seen[seat.participant.instance].append((seat, value, key))
         return seen
 
     def _note(self, instance: int | None, seen: Sequence[Seen]) -> set[int]:
         """Hand on what was seen at an instance; the solutions for which something changed."""
-        self._looked[instance] = list(self._versions)
+        if instance is not None:
+            self._looked[instance] = self._versions_at(instance)
         changed = set()
         for seat, value, key in seen:
             seat.participant.take(value)
@@ -243,7 +255,9 @@ class FixedPoint:
     def _apply(self, solutions: set[int]) -> None:
         if self.watch is not None:
             self.watch(self.redistributed)
-        self.made.clear()
+        self.made = {
+            instance: table for instance, table in self.made.items() if solutions.isdisjoint(self._sources_of[instance])
+        }
         takers = sum(map(len, self.seats.values()))
         for number in sorted(solutions):
             self.work += EACH + len(self.prefixes) * takers

@@ -15,6 +15,8 @@ from routrel.routing.routes import NextHop, Route
 from routrel.topology.segments import Topology
 
 Resolution = tuple[RouteAction, tuple[NextHop, ...]]
+Found = tuple[Route | None, tuple[Resolution | None, str]]
+"""The route that leads to a next hop, and what that makes of it."""
 
 
 def static_candidates(topology: Topology, instance: int) -> list[StaticRoute]:
@@ -67,10 +69,11 @@ def install_static_routes(topology: Topology, table: Table, candidates: list[Sta
     standing: dict[int, Route] = {}
     for _ in range(2 * len(candidates) + 2):
         before = dict(active)
+        found: dict[Address, Found] = {}
         for index, candidate in enumerate(candidates):
             if index in barred:
                 continue
-            resolution, reason = resolve_static(topology, table, candidate)
+            resolution, reason = resolve_static(topology, table, candidate, found)
             if resolution is not None:
                 active[index] = resolution
             elif active.pop(index, None) is not None:
@@ -78,14 +81,19 @@ def install_static_routes(topology: Topology, table: Table, candidates: list[Sta
                 barred[index] = reasons[index] = reason
             else:
                 reasons[index] = reason
-        _reinstall(topology, routing, table, [(candidates[i], active[i]) for i in sorted(active)], standing)
         if active == before:
             break
+        _reinstall(topology, routing, table, [(candidates[i], active[i]) for i in sorted(active)], standing)
     return [(candidates[i], reasons[i]) for i in sorted(reasons) if i not in active]
 
 
-def resolve_static(topology: Topology, table: Table, static: StaticRoute) -> tuple[Resolution | None, str]:
-    """What a static route does now, or None and why it can do nothing."""
+def resolve_static(
+    topology: Topology, table: Table, static: StaticRoute, found: dict[Address, Found] | None = None
+) -> tuple[Resolution | None, str]:
+    """What a static route does now, or None and why it can do nothing.
+
+    ``found`` keeps what next hops lead to in a table that stays as it is: many routes share one.
+    """
     if static.action != "forward":
         return (static.action, ()), ""
     if static.interface is not None:
@@ -95,19 +103,28 @@ def resolve_static(topology: Topology, table: Table, static: StaticRoute) -> tup
             return None, f"{port.name} is down: {port.down}"
         return ("forward", (NextHop(port.index, static.next_hop),)), ""
     assert static.next_hop is not None
-    return resolve_next_hop(topology, table, static.next_hop, static.prefix)
+    return resolve_next_hop(topology, table, static.next_hop, static.prefix, found)
 
 
 def resolve_next_hop(
-    topology: Topology, table: Table, address: Address, through: Prefix | None = None
+    topology: Topology,
+    table: Table,
+    address: Address,
+    through: Prefix | None = None,
+    found: dict[Address, Found] | None = None,
 ) -> tuple[Resolution | None, str]:
     """Resolve a next hop by the table; ``through`` is the prefix of the route that asks, never used."""
-    route = table.lookup(address)
-    if route is None:
-        return None, f"no route to the next hop {address}"
-    if route.protocol in ("static", "observed") and route.prefix == through:
+    if found is not None and address in found:
+        route, resolved = found[address]
+    else:
+        route = table.lookup(address)
+        no_route = None, f"no route to the next hop {address}"
+        resolved = no_route if route is None else resolve_by(topology, route, address)
+        if found is not None:
+            found[address] = route, resolved
+    if route is not None and route.protocol in ("static", "observed") and route.prefix == through:
         return None, f"the next hop {address} resolves only through the route itself"
-    return resolve_by(topology, route, address)
+    return resolved
 
 
 def resolve_by(topology: Topology, route: Route, address: Address) -> tuple[Resolution | None, str]:

@@ -6,7 +6,7 @@ the process that stands first. An install policy is asked before any route but c
 """
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -80,6 +80,8 @@ class Table:
         self._verdicts: dict[int, Verdicts] = {}
         self._winners: npt.NDArray[np.int16] | None = None
         self._others: dict[int, Route] = {}
+        self.displaced: dict[int, Route] = {}
+        """What stood in the place of a better route that was offered: it stands again where that is withdrawn."""
         self._standing: dict[int, Route] = {}
         self._columns: dict[str | None, RouteColumns] = {}
         self._ranks: dict[int, Ranks] = {}
@@ -116,15 +118,22 @@ class Table:
             route = installed
         standing = self._others.get(number)
         if standing is None or _rank(route) < _rank(standing):
-            self._others[number] = route
+            if standing is not None:
+                self.displaced[number] = standing
+            self.put({number: route})
+            return True
+        return False
+
+    def put(self, routes: Mapping[int, Route]) -> None:
+        """Let routes other than of protocols stand, by the numbers of their prefixes."""
+        self._others.update(routes)
+        for number, route in routes.items():
             column = self.prefix_classes.standing.item(number)
             if column >= 0:
                 self._standing[column] = route
                 self._columns = {}
             self._best.pop(number, None)
-            self._winners = None
-            return True
-        return False
+        self._winners = None
 
     def _installed(self, route: Route, number: int) -> Route | None:
         """A route as the install policy lets it in, or None."""
@@ -148,8 +157,11 @@ class Table:
         return route if preference == UNSET else route._replace(preference=preference)
 
     def withdraw(self, prefix_number: int) -> None:
+        """Take out a route that was offered; what it displaced stands again."""
         del self._others[prefix_number]
         self._standing.pop(self.prefix_classes.standing.item(prefix_number), None)
+        if prefix_number in self.displaced:
+            self.put({prefix_number: self.displaced.pop(prefix_number)})
         self._columns = {}
         self._winners = None
         self._best.pop(prefix_number, None)
