@@ -49,6 +49,7 @@ from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import files_of, read_files, read_path
 from routrel.forwarding.flow import Flow, parse_flow
 from routrel.forwarding.flow_words import FlowError, parse_end
+from routrel.garbage_collection import keep
 from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved
 from routrel.solving import solve
@@ -306,6 +307,7 @@ def _try(options: argparse.Namespace) -> int:
 def _held(trial: Trial) -> Held:
     """What of all traffic changes; how far it is, where somebody looks on."""
     shown, is_watched = time.monotonic(), sys.stderr.isatty()
+    keep()
     for step in comparing(trial.before, trial.after):
         if step.held is not None:
             break

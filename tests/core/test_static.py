@@ -145,5 +145,5 @@ devices:
 """)
     (route, _) = solved.table(0)
     assert (route.protocol, route.preference) == ("connected", 10)
-    ((static, reason),) = solved.unresolved[0]
+    ((_, reason),) = solved.unresolved[0]
     assert reason == "the next hop 10.0.0.7 resolves only through the route itself"

@@ -51,22 +51,63 @@ class Judged(NamedTuple):
     gained: frozenset[int]
 
 
-def judged(conversation: Conversation, numbering: Numbering) -> Judged:
-    """What became of a conversation."""
-    before, after = conversation.before, conversation.after
-    effect = _effect(conversation)
-    words = _words(conversation, before, numbering), _words(conversation, after, numbering)
-    if effect in ("blocked", "loops", "open"):
-        return Judged(effect, *words, frozenset(), frozenset())
-    passed = [sides[0].passed | (sides[1].passed if sides[1] else frozenset()) for sides in (before, after)]
-    return Judged(effect, *words, passed[0] - passed[1], passed[1] - passed[0])
+class Judge:
+    """Judges conversations; what is said of ends is kept, since many end at the same ones."""
+
+    def __init__(self, numbering: Numbering):
+        self.numbering = numbering
+        self._ends: dict[tuple[frozenset[End], str, int], Ends] = {}
+
+    def judged(self, conversation: Conversation) -> Judged:
+        """What became of a conversation."""
+        before, after = conversation.before, conversation.after
+        ends = self._both_ends(conversation, before), self._both_ends(conversation, after)
+        effect = _effect(before, after, *ends)
+        words = _words(conversation, *ends[0]), _words(conversation, *ends[1])
+        if effect in ("blocked", "loops", "open"):
+            return Judged(effect, *words, frozenset(), frozenset())
+        passed = [sides[0].passed | sides[1].passed if sides[1] else sides[0].passed for sides in (before, after)]
+        return Judged(effect, *words, passed[0] - passed[1], passed[1] - passed[0])
+
+    def _both_ends(self, conversation: Conversation, sides: Sides) -> "BothEnds":
+        way, answer = sides
+        there = self._of(way.ends, conversation.destination.place.kind, -1)
+        if answer is None:
+            return there, None
+        return there, self._of(answer.ends, conversation.source.place.kind, conversation.source.instance)
+
+    def _of(self, ends: frozenset[End], kind: str, instance: int) -> "Ends":
+        """What some ends are; an answer has come to where it is meant for at ``instance`` alone."""
+        found = self._ends.get((ends, kind, instance))
+        if found is None:
+            good = [
+                _is_good(end, kind) and (instance < 0 or end.verdict != "arrives" or end.instance == instance)
+                for end in ends
+            ]
+            words = " or ".join(sorted({_end_words(end, kind, self.numbering) for end in ends}))
+            verdicts = {end.verdict for end in ends}
+            found = Ends(any(good), all(good), "loops" in verdicts, verdicts == {"leaves"}, words)
+            self._ends[ends, kind, instance] = found
+        return found
 
 
-def _effect(conversation: Conversation) -> Effect:
-    before, after = conversation.before, conversation.after
-    levels = _level(conversation, before), _level(conversation, after)
-    goes_round = [any(end.verdict == "loops" for way in sides if way for end in way.ends) for sides in (before, after)]
-    if goes_round[1] and not goes_round[0]:
+class Ends(NamedTuple):
+    """What the ends of a way are: whether some or all are good, whether some go round, whether all leave; in words."""
+
+    is_any_good: bool
+    is_all_good: bool
+    goes_round: bool
+    leaves: bool
+    words: str
+
+
+BothEnds = tuple[Ends, Ends | None]
+"""Those there, and those of the answer where there is one."""
+
+
+def _effect(before: Sides, after: Sides, ends_before: BothEnds, ends_after: BothEnds) -> Effect:
+    levels = _level(*ends_before), _level(*ends_after)
+    if _goes_round(ends_after) and not _goes_round(ends_before):
         return "loops"
     if levels[1] < levels[0]:
         return "blocked"
@@ -83,40 +124,28 @@ def _effect(conversation: Conversation) -> Effect:
     return "longer" if any(other.longest > one.longest for one, other in ways) else "moved"
 
 
-def _level(conversation: Conversation, sides: Sides) -> int:
+def _goes_round(ends: BothEnds) -> bool:
+    return any(one.goes_round for one in ends if one)
+
+
+def _level(there: Ends, back: Ends | None) -> int:
     """2 where it works, there and back on every way; 0 where it works on none."""
-    way, answer = sides
-    there = [_is_good(end, conversation.destination.place.kind) for end in way.ends]
-    if answer is None or not any(there):
+    if back is None or not there.is_any_good or not back.is_any_good:
         return 0
-    source = conversation.source
-    back = [
-        _is_good(end, source.place.kind) and (end.verdict != "arrives" or end.instance == source.instance)
-        for end in answer.ends
-    ]
-    if not any(back):
-        return 0
-    return 2 if all(there) and all(back) else 1
+    return 2 if there.is_all_good and back.is_all_good else 1
+
+
+def _words(conversation: Conversation, there: Ends, back: Ends | None) -> str:
+    if back is None:
+        return there.words
+    if conversation.source.place.kind == "outside" and back.leaves:
+        return f"{there.words}, answer {back.words}"
+    return there.words if back.words == "arrives" else f"{there.words}, answer {back.words}"
 
 
 def _is_good(end: End, kind: str) -> bool:
     """Whether a packet has come to where it is meant for: what is for the model's own places must not leave it."""
     return end.verdict == "leaves" if kind == "outside" else end.verdict in ("arrives", "delivered")
-
-
-def _words(conversation: Conversation, sides: Sides, numbering: Numbering) -> str:
-    way, answer = sides
-    there = _ends_words(way.ends, conversation.destination.place.kind, numbering)
-    if answer is None:
-        return there
-    back = _ends_words(answer.ends, conversation.source.place.kind, numbering)
-    if conversation.source.place.kind == "outside" and all(end.verdict == "leaves" for end in answer.ends):
-        return f"{there}, answer {back}"
-    return there if back == "arrives" else f"{there}, answer {back}"
-
-
-def _ends_words(ends: frozenset[End], kind: str, numbering: Numbering) -> str:
-    return " or ".join(sorted({_end_words(end, kind, numbering) for end in ends}))
 
 
 def _end_words(end: End, kind: str, numbering: Numbering) -> str:

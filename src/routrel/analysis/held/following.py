@@ -11,13 +11,18 @@ from routrel.analysis.held.entry_lists import ACCEPTS, ACCEPTS_STATEFULLY
 from routrel.analysis.held.states import Decision, Node
 from routrel.analysis.held.ways import End, Outlook, Ways, circling
 
+REST = -2
+"""Stands for the port that is led to where the rest of a way is not spelled out."""
+
 Done = Mapping[int, object]
 """By filter, what it does with some packets: an ACL whether it accepts them, a forwarding policy by which entry."""
 
 
 class Way(NamedTuple):
-    """A way with all its branches; ``edges`` are pairs of ports. ``stateful`` are the devices that let its answer
-    pass; ``ways`` is 0 where they go round."""
+    """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
+
+    ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round.
+    """
 
     edges: frozenset[tuple[int, int]]
     ends: frozenset[End]
@@ -43,6 +48,8 @@ class Walked:
         self.ends = set[End]()
         self.end_count: dict[Node, int] = {}
         self.stateful = set[str]()
+        self.rest: dict[Node, Outlook] = {}
+        """Nodes that no filter lies after, with what becomes of every packet from there on."""
 
     def way(self, starts: tuple[Node, ...]) -> Way:
         """The way from some nodes."""
@@ -51,9 +58,12 @@ class Walked:
             node = pending.pop()
             if node not in self.after:
                 self.after[node] = []
-                self._stop(node)
-                pending += self.after[node]
+                if not self._is_known_from(node):
+                    self._stop(node)
+                    pending += self.after[node]
         ends, passed = set(self.ends), frozenset(map(self.ways.instance_at, self.after))
+        if self.rest:
+            passed = passed.union(*[one.passed for one in self.rest.values()])
         round_at = circling(self.after)
         if round_at:
             ends |= {End("loops", self.ways.instance_at(node)) for node in round_at}
@@ -61,6 +71,19 @@ class Walked:
         else:
             ways, longest = self._measured(starts)
         return Way(frozenset(self.edges), frozenset(ends), frozenset(self.stateful), ways, longest, passed)
+
+    def _is_known_from(self, node: Node) -> bool:
+        """Whether no filter lies from a node on, in neither state where they go other ways from there: then all that
+        tells the two apart is which it is."""
+        ways = self.ways
+        ahead = ways.outlook(self.side, node)
+        is_other = node in ways.affected
+        if ahead.lists or not ahead.ways or (is_other and ways.outlook(1 - self.side, node).lists):
+            return False
+        self.rest[node] = ahead
+        self.ends |= ahead.ends
+        self.edges.add((node, REST - 1 - self.side if is_other else REST))
+        return True
 
     def _stop(self, node: Node) -> None:
         ways, instance = self.ways, self.ways.instance_at(node)
@@ -111,10 +134,13 @@ class Walked:
             if left:
                 waiting += left
                 continue
+            waiting.pop()
+            if node in self.rest:
+                known[node] = self.rest[node].ways, self.rest[node].longest
+                continue
             following = [known[one] for one in self.after[node]]
             count = self.end_count.get(node, 0) + sum(one[0] for one in following)
             known[node] = count, max((one[1] + 1 for one in following), default=0)
-            waiting.pop()
         return sum(known[one][0] for one in starts), max(known[one][1] for one in starts)
 
 

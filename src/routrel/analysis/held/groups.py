@@ -15,10 +15,11 @@ from routrel.analysis.answers.held import (
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.analysis.held.asked import AskedTraffic
 from routrel.analysis.held.conversations import Conversation, Conversations
-from routrel.analysis.held.effects import EFFECTS, TITLES, Judged, counted, judged
+from routrel.analysis.held.effects import EFFECTS, TITLES, Judge, Judged, counted
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
+from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import PROTOCOL_NAMES
 from routrel.model.routing import DEFAULT_INSTANCE
@@ -54,6 +55,17 @@ def comparing(before: Solved, after: Solved, but_for: AskedTraffic | None = None
 
     ``but_for`` is traffic that is left aside.
     """
+    steps = _comparing(before, after, but_for)
+    step: HeldSoFar | None
+    while True:
+        with collection_paused():
+            step = next(steps, None)
+        if step is None:
+            return
+        yield step
+
+
+def _comparing(before: Solved, after: Solved, but_for: AskedTraffic | None) -> Iterator[HeldSoFar]:
     conversations = Conversations(before, after)
     groups, done, of = _Groups(conversations), 0, conversations.steps
     for one in conversations.changed():
@@ -87,18 +99,15 @@ def held_lines(found: Held) -> Iterator[str]:
 class _Groups:
     def __init__(self, conversations: Conversations):
         self.conversations = conversations
+        self.judge = Judge(conversations.numbering)
         self.alike: dict[Judged, _Alike] = {}
-        self._known: dict[object, Judged] = {}
         self.places: dict[str | None, set[Place]] = defaultdict(set)
         """All places of each site."""
         for source in conversations.places.sources:
             self.places[source.place.site].add(source.place)
 
     def add(self, one: Conversation) -> None:
-        key = one.source.place.kind, one.source.instance, one.destination.place.kind, one.before, one.after
-        what = self._known.get(key)
-        if what is None:
-            what = self._known[key] = judged(one, self.conversations.numbering)
+        what = self.judge.judged(one)
         found = self.alike.get(what)
         pair = one.source.place, one.destination.place
         if found is None:
@@ -106,7 +115,8 @@ class _Groups:
         else:
             found.pairs.add(pair)
             found.services |= one.services
-            found.outside |= dict.fromkeys(one.destination.routed_by)
+            if one.destination.routed_by:
+                found.outside |= dict.fromkeys(one.destination.routed_by)
 
     def answer(self) -> Held:
         counts, pairs = self.conversations.counts, dict[Effect, set[Pair]]()
@@ -229,7 +239,7 @@ class _Groups:
             enter=None if is_own else str(numbering.ports[source.port]),
             vrf=vrf if is_own and vrf != DEFAULT_INSTANCE else None,
         )
-        what = judged(one, numbering)
+        what = self.judge.judged(one)
         return HeldExample(flow, what.before, what.after if what.after != what.before else title)
 
 

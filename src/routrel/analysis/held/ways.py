@@ -195,12 +195,17 @@ class Ways:
 
     def _from_following(self, side: int, node: Node) -> Outlook:
         known = self._outlooks[side]
+        decision = self.decision(side, node)
+        if node < 0 and not decision.verdict and len(decision.edges) == 1:
+            # As at most nodes: one way on, nothing asked.
+            (edge,) = decision.edges
+            if edge.acl < 0 and edge.target >= 0:
+                one = known[self.differences.coming_in(edge.target)]
+                passed = one.passed | {self.instance_at(node)}
+                return Outlook(one.ends, one.ways, one.longest + 1, passed, one.lists)
         ends, lists, ways = self._own_part(side, node)
         after = [known[one] for one in self.onward(side, node)]
         passed = frozenset([self.instance_at(node)]).union(*[one.passed for one in after])
-        if len(after) == 1 and not ends and not lists:
-            one = after[0]
-            return Outlook(one.ends, one.ways, one.longest + 1, passed, one.lists)
         return Outlook(
             frozenset(ends).union(*[one.ends for one in after]),
             ways + sum(one.ways for one in after),
