@@ -23,7 +23,7 @@ return {
   labels: all("[data-label]").map((e) => [e.textContent, box(e)]),
   marks: all("[data-device] path").map((e) => [e.parentNode.getAttribute("data-device"), box(e)])
     .concat(all("g[role=button]:not([data-device]) circle").map((e) => [e.parentNode.getAttribute("aria-label"), box(e)])),
-  lines: all("line").map((e) => ["x1", "y1", "x2", "y2"].map((name, at) =>
+  lines: all("line:not([data-cable])").map((e) => ["x1", "y1", "x2", "y2"].map((name, at) =>
     Number(e.getAttribute(name)) + (at % 2 ? origin.f + pane[1] : origin.e + pane[0]))),
 };
 """

@@ -197,3 +197,32 @@ def test_cables_of_a_device_are_stepped_through_and_shut(asked):
     page.says("down", "[data-testid=map-changes]")
     page.says("link on", "[data-testid=map-changes]")
     assert page.complaints() == []
+
+
+# Clicks, and says after how many milliseconds the walk that is asked then has been answered and drawn.
+CLICK_TO_ANSWER = """
+const [button, done] = arguments, begun = performance.now();
+performance.clearResourceTimings();
+button.click();
+const look = () => {
+  const walks = performance.getEntriesByType("resource").filter((one) => one.name.includes("/walk?"));
+  const isIdle = [...document.querySelectorAll("[data-testid=try]")].some((one) => !one.disabled);
+  if (walks.length > 0 && isIdle) requestAnimationFrame(() => done(performance.now() - begun));
+  else setTimeout(look, 5);
+};
+look();
+"""
+
+
+def test_how_long_a_change_takes_to_answer_is_told(asked, capsys):
+    page, took = asked, []
+    page.driver.set_script_timeout(30)
+    for stop in ("ot-core", "ot-core", "ot-core"):
+        page.find(f"[data-testid=stop-{stop}]").click()
+        page.wait(lambda: page.all("[data-testid=device-changes] [data-testid=try]:enabled"))
+        off = [one for one in page.all("[data-testid=device-changes] [data-testid=try]") if one.text.startswith("e")]
+        took.append(page.driver.execute_async_script(CLICK_TO_ANSWER, off[0]))
+        page.press("[")
+        page.wait(lambda: len(states(page)) == 0)
+    with capsys.disabled():
+        print(f"\n  from the click on a change to its answer: {', '.join(f'{one:.0f} ms' for one in took)}")

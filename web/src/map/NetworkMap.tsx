@@ -75,7 +75,14 @@ function Pane({
   turnOver: (() => void) | null;
 }) {
   const host = useRef<HTMLDivElement>(null);
-  const size = useSize(host);
+  const keys = useRef<HTMLParagraphElement>(null);
+  const whole = useSize(host);
+  // What stands below is not drawn over.
+  const below = useSize(keys).height;
+  const size = useMemo(
+    () => ({ width: whole.width, height: Math.max(0, whole.height - below) }),
+    [whole, below],
+  );
   const [view, setView] = useState<View | null>(null);
   const [opened, setOpened] = useState<string | null>(null);
   const [sure, setSure] = useState(false);
@@ -136,12 +143,12 @@ function Pane({
     const next = own[own.indexOf(picked?.cables?.[0] ?? "") + 1];
     setPicked(next === undefined ? null : { cables: [next] });
   };
-  const whole = () => {
+  const showWhole = () => {
     setView(null);
     setOpened(null);
   };
   const actions = [
-    { key: "0", label: "whole", run: whole },
+    { key: "0", label: "whole", run: showWhole },
     { key: "+", label: "nearer", run: () => zoom(NEARER, middle) },
     { key: "-", label: "farther", run: () => zoom(1 / NEARER, middle) },
     ...(turnOver ? [{ key: "m", label: isOwn ? "the network" : "the answer's own", run: turnOver }] : []),
@@ -178,7 +185,7 @@ function Pane({
     >
       {size.width > 0 && (
         // biome-ignore lint/a11y/useSemanticElements: a drawing of buttons is no fieldset
-        <svg width={size.width} height={size.height} role="group" aria-label="map of the network">
+        <svg width={whole.width} height={whole.height} role="group" aria-label="map of the network">
           <g transform={`translate(${shown.x} ${shown.y})`}>
             <Picture
               drawing={drawing}
@@ -202,7 +209,7 @@ function Pane({
           {leftOut} more neighbour{leftOut === 1 ? "" : "s"} not drawn
         </p>
       )}
-      <p className="absolute left-3 right-3 bottom-2 text-sm text-faint flex flex-wrap gap-x-3">
+      <p ref={keys} className="absolute left-3 right-3 bottom-2 text-sm text-faint flex flex-wrap gap-x-3">
         {actions.map((action) => (
           <button key={action.key} type="button" className="hover:text-ink bg-paper" onClick={action.run}>
             {action.label} <Key>{action.key}</Key>
