@@ -31,6 +31,9 @@ from routrel.analysis.contest.why import (
     why_lines,
 )
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.expectations.failures import KINDS
+from routrel.analysis.expectations.holding import hold, holding_lines
+from routrel.analysis.expectations.junit import junit_xml
 from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
@@ -44,6 +47,7 @@ from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
+from routrel.formats.expectations_file import no_expectations, read_expectations
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import files_of, read_files, read_path
@@ -154,7 +158,21 @@ def _parser() -> argparse.ArgumentParser:
     tried.add_argument("--back-out", action="store_true", help="only the difference that takes it back")
     tried.set_defaults(run=_try)
 
-    checked = _command(commands, "check", "problems of the model itself, no flow asked")
+    checked = _command(commands, "check", "problems of the model itself, no flow asked; or what is expected of it")
+    checked.add_argument(
+        "--expectations",
+        metavar="FILE",
+        nargs="?",
+        const="",
+        help="hold what is expected: by expectations.yaml of the network's folder, or by a file",
+    ).complete = shtab.FILE  # type: ignore[attr-defined]
+    checked.add_argument(
+        "--stress",
+        metavar="KINDS",
+        default="",
+        help=f"under each single failure too, of some of: {','.join(KINDS)}",
+    )
+    checked.add_argument("--junit", metavar="FILE", type=Path, help="write what holds as JUnit's XML too")
     checked.set_defaults(run=_check)
 
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
@@ -424,6 +442,10 @@ def _policy(options: argparse.Namespace) -> int:
 
 
 def _check(options: argparse.Namespace) -> int:
+    if options.expectations is not None:
+        return _expectations(options)
+    if options.stress or options.junit is not None:
+        raise _CallError("--stress and --junit are for what is expected: they need --expectations")
     solved = _load(options)
     findings = check(solved)
     if options.json:
@@ -434,6 +456,26 @@ def _check(options: argparse.Namespace) -> int:
         if not findings:
             print("no problems found")
     return NO if any(finding.severity == "error" for finding in findings) else DONE
+
+
+def _expectations(options: argparse.Namespace) -> int:
+    """What is expected of a network, held: a failure of severity ``note`` alone is none."""
+    network = read_path(Path(options.network))
+    file = options.expectations
+    expectations = read_expectations(_bytes_of(file), Path(file).name) if file else network.expectations
+    if not expectations:
+        raise no_expectations(file or options.network)
+    kinds = [kind for kind in options.stress.split(",") if kind]
+    for kind in kinds:
+        if kind not in KINDS:
+            raise _CallError(f"{kind!r} is nothing that can fail; allowed: {', '.join(KINDS)}")
+    solved = solve(network)
+    keep()
+    found = hold(solved, expectations, [kind for kind in KINDS if kind in kinds])
+    if options.junit is not None:
+        options.junit.write_text(junit_xml(network.name, found))
+    is_good = all(one.state == "holds" or one.severity == "note" for one in found.expectations)
+    return _print(options, found, holding_lines(found), is_good)
 
 
 def _schema(options: argparse.Namespace) -> int:

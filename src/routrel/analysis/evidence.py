@@ -69,7 +69,8 @@ class Evidence:
         ]
         if not crossed:
             return None
-        smallest = min(mtu for mtu, _, _ in crossed)
+        smallest = strand.smallest_mtu
+        assert smallest is not None
         largest = max(mtu for mtu, _, _ in crossed)
         shrinks = [(number, index) for mtu, number, index in crossed if mtu == smallest] if smallest < largest else []
         names = [self.topology.ports[strand.stops[number].branches[index].port].name for number, index in shrinks]

@@ -61,16 +61,16 @@ class Answerer:
     def listed(self, flow: Flow, with_reply: bool = True) -> walks.ListedWalk | walks.RefusedFlow:
         """One flow of a list: its answer with the flow beside it, or why it cannot be asked."""
         try:
-            return walks.ListedWalk(flow=_asked(flow), **self._verdict(self.asker.ask(flow, with_reply)))
+            return walks.ListedWalk(flow=asked_flow(flow), **self._verdict(self.asker.ask(flow, with_reply)))
         except FlowError as error:
-            return walks.RefusedFlow(_asked(flow), str(error))
+            return walks.RefusedFlow(asked_flow(flow), str(error))
 
     def answer(self, flow: Flow) -> walks.FlowAnswer:
         """One flow of many, both ways, its answer or its refusal in one shape."""
         try:
-            return walks.FlowAnswer(_asked(flow), self.verdict(self.asker.ask(flow)), "")
+            return walks.FlowAnswer(asked_flow(flow), self.verdict(self.asker.ask(flow)), "")
         except FlowError as error:
-            return walks.FlowAnswer(_asked(flow), None, str(error))
+            return walks.FlowAnswer(asked_flow(flow), None, str(error))
 
     def _verdict(self, walk: Walk) -> Fields:
         reply = walk.reply
@@ -137,7 +137,8 @@ class Answerer:
         return list(found.values())
 
 
-def _asked(flow: Flow) -> walks.AskedFlow:
+def asked_flow(flow: Flow) -> walks.AskedFlow:
+    """A flow as it was asked."""
     return walks.AskedFlow(
         source=flow.source,
         to=flow.destination,

@@ -1,11 +1,13 @@
 """Where a network's text comes from: a file, a folder or a capture folder on disk, as named texts."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 
 from routrel.formats.archives import is_zip, unpack
 from routrel.formats.captures import NAMES_FILE, is_capture, read_capture
 from routrel.formats.errors import InputError, LoadError
+from routrel.formats.expectations_file import read_expectations, split_expectations
 from routrel.formats.network_file import FOLDER_FILE, read_network
 from routrel.formats.vlan_budget import refuse_too_many_tagged_ports
 from routrel.model.network import Network
@@ -22,9 +24,29 @@ def read_path(path: Path) -> Network:
 
 def read_files(files: Mapping[str, bytes]) -> Network:
     """The network of named texts: a capture folder's, or a network file or folder."""
-    network = _read(files)
+    texts, expectations = split_expectations(files)
+    if expectations is None:
+        network = _read(texts)
+    else:
+        network = _with_expectations(texts, expectations)
     refuse_too_many_tagged_ports(network)
     return network
+
+
+def _with_expectations(texts: Mapping[str, bytes], expectations: bytes) -> Network:
+    """A network with what is expected of it; the errors of both at once."""
+    errors: list[InputError] = []
+    try:
+        network = _read(texts)
+    except LoadError as error:
+        errors += error.errors
+    try:
+        found = read_expectations(expectations)
+    except LoadError as error:
+        errors += error.errors
+    if errors:
+        raise LoadError(errors)
+    return replace(network, expectations=found)
 
 
 def _read(files: Mapping[str, bytes]) -> Network:

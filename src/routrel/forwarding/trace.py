@@ -200,6 +200,23 @@ class Trace:
         return verdicts.pop() if len(verdicts) == 1 else "mixed"
 
     @cached_property
+    def smallest_mtu(self) -> int | None:
+        """The largest packet in bytes that survives every way; None where none crosses a link."""
+        crossed = (
+            branch.mtu for stop in self.stops for branch in stop.branches if branch.mtu and branch.verdict != "blocked"
+        )
+        return min(crossed, default=None)
+
+    @cached_property
+    def longest(self) -> int:
+        """Links of the longest way; of ways that do not go round."""
+        lengths = [0] * len(self.stops)
+        for number in self.finished:
+            onward = [branch.target for branch in self.stops[number].branches if branch.verdict is None]
+            lengths[number] = max((1 + lengths[target] for target in onward), default=0)
+        return max((lengths[start] for start in self.starts), default=0)
+
+    @cached_property
     def path_count(self) -> int:
         """Exact number of ways, parallel cables counted apart; on a graph with a loop, of ways up to the first stop
         met again (inside a loop those are walked one by one, at most ``MAX_CYCLE_PATHS``)."""

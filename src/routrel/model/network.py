@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from routrel.model.addresses import Address
 from routrel.model.devices import Device, Interface
+from routrel.model.expectations import Expectation
 from routrel.model.filters import PROTOCOL_NAMES, PortRange
 from routrel.model.places import NOWHERE, Place
 
@@ -73,6 +74,7 @@ class Network:
     sites: dict[str, Site] = field(default_factory=dict)
     endpoints: dict[str, Endpoint] = field(default_factory=dict)
     services: dict[str, Service] = field(default_factory=dict)
+    expectations: tuple[Expectation, ...] = ()
     place: Place = NOWHERE
 
     def interfaces(self) -> Iterator[tuple[InterfaceName, Device, Interface]]:

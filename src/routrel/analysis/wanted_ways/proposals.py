@@ -17,6 +17,7 @@ from routrel.formats.changes.reading import changes_of
 from routrel.formats.errors import nearest
 from routrel.forwarding.flow import GOOD, Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
+from routrel.forwarding.passing import Passed
 from routrel.forwarding.trace import Stop, Trace
 from routrel.model.changes import Change
 from routrel.model.filters import PORTED, PROTOCOL_NAMES
@@ -50,24 +51,9 @@ class _Wanted(NamedTuple):
 
     def holds(self, trace: Trace) -> bool:
         """Whether every way of a walk passes and avoids what is wanted, however many there are."""
-        if any(stop.device in self.avoids for stop in trace.stops):
+        if Passed(self.avoids).on_some_way(trace):
             return False
-        return not any(_gets_round(trace, device) for device in self.passes)
-
-
-def _gets_round(trace: Trace, device: int) -> bool:
-    """Whether some way ends without having passed a device."""
-    waiting, seen = list(trace.starts), set(trace.starts)
-    while waiting:
-        stop = trace.stops[waiting.pop()]
-        if stop.device == device:
-            continue
-        if stop.verdict is not None or any(branch.verdict is not None for branch in stop.branches):
-            return True
-        onward = {branch.target for branch in stop.branches} - seen
-        seen |= onward
-        waiting += onward
-    return False
+        return all(Passed(frozenset([device])).on_every_way(trace) for device in self.passes)
 
 
 def wanted_way(

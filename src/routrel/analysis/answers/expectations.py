@@ -1,0 +1,85 @@
+"""Expectations held against a network as answers."""
+
+from typing import Any, Literal
+
+from msgspec import Struct
+
+from routrel.analysis.answers.walks import AskedFlow
+from routrel.model.expectations import FailureKind
+from routrel.model.findings import Severity
+from routrel.model.places import Place
+
+HoldState = Literal["holds", "fails", "refused"]
+
+
+class FlowHeld(Struct, frozen=True):
+    """A flow of which something expected does not hold: each reason in words; refused where that cannot be told."""
+
+    flow: AskedFlow
+    state: HoldState
+    reasons: list[str]
+
+
+class FailureHurts(Struct, frozen=True):
+    """A failure of one thing, and the flows that it hurts: ``change`` makes it in a trial."""
+
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    flows: list[str]
+    flow_count: int
+
+
+class ExpectationHeld(Struct, frozen=True, kw_only=True):
+    """An expectation, in ``words``, and whether it holds of all its ``flow_count`` flows.
+
+    ``flows`` are the first of those it does not hold for, ``not_survived`` the failures that it names and does not
+    survive. ``doubts`` say why what holds is not sure.
+    """
+
+    name: str
+    words: str
+    severity: Severity
+    owner: str
+    note: str
+    tags: list[str]
+    place: Place | None
+    state: HoldState
+    flow_count: int
+    failing_count: int
+    flows: list[FlowHeld]
+    not_survived: list[FailureHurts]
+    not_survived_count: int
+    doubts: list[str]
+
+
+class FailureOutcome(Struct, frozen=True):
+    """How many expected flows a failure ``breaks`` and so on, and the expectations that fail then."""
+
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    loops: int
+    breaks: int
+    exit: int
+    longer: int
+    moves: int
+    expectations: list[str]
+    words: str
+
+
+class ExpectationsHeld(Struct, frozen=True):
+    """All expectations of a network, in the order of the file.
+
+    ``failures`` are those that were asked for and hurt some expected flow, the worst first, out of ``failures_tried``;
+    the others hurt none: ``harmless`` of them. ``words`` says it on one line.
+    """
+
+    words: str
+    holding: int
+    failing: int
+    refused: int
+    expectations: list[ExpectationHeld]
+    failures: list[FailureOutcome]
+    failures_tried: int
+    harmless: int

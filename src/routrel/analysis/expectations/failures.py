@@ -1,0 +1,137 @@
+"""What may fail alone, and a network in which it has."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import replace
+from typing import Any, NamedTuple
+
+from routrel.analysis.offered_changes import switched
+from routrel.model.bgp import BgpNeighbor
+from routrel.model.devices import Device
+from routrel.model.expectations import FailureKind
+from routrel.model.network import InterfaceName, Network
+from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
+from routrel.routing.solve import Solved
+
+KIND_WORDS: dict[FailureKind, str] = {
+    "links": "link",
+    "interfaces": "interface",
+    "devices": "device",
+    "sites": "site",
+    "risk_groups": "risk group",
+    "sessions": "session",
+}
+
+KINDS: tuple[FailureKind, ...] = tuple(KIND_WORDS)
+
+
+class Failure(NamedTuple):
+    """One thing of a kind that fails: its links, by number, its devices, interfaces or session."""
+
+    kind: FailureKind
+    name: str
+    at: str
+    """How a change names it."""
+    links: frozenset[int] = frozenset()
+    devices: frozenset[str] = frozenset()
+    interfaces: frozenset[InterfaceName] = frozenset()
+    hosts: frozenset[str] = frozenset()
+    """Hosts whose own cable it is: for them it is the end that fails, not the way."""
+    session: tuple[str, str, BgpNeighbor] | None = None
+    """Device, VRF and neighbour of one of its ends."""
+
+    @property
+    def change(self) -> dict[str, Any]:
+        """The failure as a change that can be tried (docs/changes.md)."""
+        vrf = DEFAULT_INSTANCE if self.session is None else self.session[1]
+        return switched(self.kind.removesuffix("s"), self.at, True, vrf).change
+
+    @property
+    def words(self) -> str:
+        """What fails, in words."""
+        return f"{KIND_WORDS[self.kind]} {self.name}"
+
+
+def failures_of(solved: Solved, kinds: Iterable[FailureKind]) -> Iterator[Failure]:
+    """Everything of some kinds that is up and may fail. Hosts do not: nothing is expected to survive its own end."""
+    network, wanted = solved.network, set(kinds)
+    up = {name: device for name, device in network.devices.items() if device.enabled and device.kind != "host"}
+    if "links" in wanted:
+        for number, link in enumerate(network.links):
+            if link.enabled:
+                ends = " – ".join(map(str, link.ends))
+                hosts = frozenset(end.device for end in link.ends if network.devices[end.device].kind == "host")
+                yield Failure("links", link.name or ends, str(link.ends[0]), frozenset([number]), hosts=hosts)
+    if "interfaces" in wanted:
+        for name, device in up.items():
+            for interface in device.interfaces.values():
+                if interface.enabled and not interface.is_loopback:
+                    at = InterfaceName(name, interface.name)
+                    yield Failure("interfaces", str(at), str(at), interfaces=frozenset([at]))
+    if "devices" in wanted:
+        yield from (Failure("devices", name, name, devices=frozenset([name])) for name in up)
+    if "sites" in wanted:
+        for site in network.sites:
+            inside = frozenset(name for name, device in network.devices.items() if device.site == site)
+            if inside & up.keys():
+                yield Failure("sites", site, site, devices=inside)
+    if "risk_groups" in wanted:
+        for group in sorted({group for link in network.links for group in link.risk_groups}):
+            links = frozenset(number for number, link in enumerate(network.links) if group in link.risk_groups)
+            yield Failure("risk_groups", group, group, links=links)
+    if "sessions" in wanted:
+        yield from _sessions(solved)
+
+
+def _sessions(solved: Solved) -> Iterator[Failure]:
+    """Each session once, by the end that stands first."""
+    topology = solved.topology
+    seen: set[frozenset[tuple[int, str]]] = set()
+    for instance in topology.instances:
+        bgp = None if instance.routing is None else instance.routing.bgp
+        device = topology.devices[instance.device]
+        for neighbor in bgp.neighbors if bgp is not None and device.enabled else ():
+            if not neighbor.enabled:
+                continue
+            owner = topology.owner(neighbor.address)
+            other = -1 if owner is None else topology.ports[owner].instance
+            ends = frozenset([(instance.index, "" if other >= 0 else str(neighbor.address)), (other, "")])
+            if other < 0 or ends not in seen:
+                seen.add(ends)
+                name = f"{device.name} {neighbor.address}"
+                yield Failure("sessions", name, name, session=(device.name, instance.vrf, neighbor))
+
+
+def failed(network: Network, failure: Failure) -> Network:
+    """The network with something failed."""
+    links, devices = network.links, dict(network.devices)
+    if failure.links:
+        links = tuple(
+            replace(link, enabled=False) if number in failure.links else link for number, link in enumerate(links)
+        )
+    for name in failure.devices:
+        devices[name] = _off(devices[name], set(devices[name].interfaces))
+    for device, interface in failure.interfaces:
+        devices[device] = _off(devices[device], {interface})
+    if failure.session is not None:
+        name, vrf, neighbor = failure.session
+        devices[name] = _without_session(devices[name], vrf, neighbor)
+    return replace(network, links=links, devices=devices)
+
+
+def _off(device: Device, names: set[str]) -> Device:
+    interfaces = {
+        name: replace(one, enabled=False) if name in names else one for name, one in device.interfaces.items()
+    }
+    return replace(device, interfaces=interfaces, enabled=device.enabled and len(names) < len(interfaces))
+
+
+def _without_session(device: Device, vrf: str, neighbor: BgpNeighbor) -> Device:
+    def without(routing: RoutingInstance | None) -> RoutingInstance | None:
+        if routing is None or routing.bgp is None:
+            return routing
+        neighbors = tuple(replace(one, enabled=False) if one is neighbor else one for one in routing.bgp.neighbors)
+        return replace(routing, bgp=replace(routing.bgp, neighbors=neighbors))
+
+    if vrf == DEFAULT_INSTANCE:
+        return replace(device, routing=without(device.routing))
+    return replace(device, vrfs={**device.vrfs, vrf: without(device.vrfs[vrf])})

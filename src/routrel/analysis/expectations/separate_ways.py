@@ -1,0 +1,126 @@
+"""How many ways two devices have between them that share no link, device, site or risk group.
+
+Counted over what is up, whether or not routing uses it, as what must fail together to part the two: for links and
+devices that is the number of separate ways (Menger's theorem; ``scipy.sparse.csgraph.maximum_flow``). Of sites and risk
+groups, which lie on many links at once, it is found by cutting whatever the shortest way left passes.
+"""
+
+from collections import defaultdict, deque
+from collections.abc import Iterator
+
+import numpy as np
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import maximum_flow
+
+from routrel.model.expectations import Apart
+from routrel.routing.solve import Solved
+
+MOST_CUTS = 20_000
+"""Sets of sites or risk groups that are tried."""
+
+MANY = 1_000
+"""Stands for as many ways as one likes."""
+
+Edge = tuple[int, int, int]
+"""Two devices next to each other, and their segment."""
+
+
+class TooManyCutsError(Exception):
+    """So many sets would have to be tried that it was given up."""
+
+
+def separate_ways(solved: Solved, source: int, target: int, apart: Apart, enough: int) -> int:
+    """Separate ways between two devices, by number, up to ``enough``; raises ``TooManyCutsError``.
+
+    What the two ends are themselves, or lie in, is not counted: nothing survives its own end. A switched segment is
+    one link.
+    """
+    if source == target:
+        return enough
+    edges = list(_edges(solved, source, target))
+    if apart in ("links", "devices"):
+        return min(enough, _flow(len(solved.topology.devices), edges, source, target, apart == "devices"))
+    devices = solved.topology.devices
+    own = {devices[source].site, devices[target].site}
+    beside = defaultdict[int, list[tuple[int, frozenset[str]]]](list)
+    for one, other, segment in edges:
+        for start, end in ((one, other), (other, one)):
+            site = devices[end].site
+            met = frozenset([site] if site and site not in own else ())
+            beside[start].append((end, met if apart == "sites" else _risk_groups(solved, segment)))
+    tried = [0]
+    for count in range(enough):
+        if _is_parted(beside, source, target, frozenset(), count, tried):
+            return count
+    return enough
+
+
+def _edges(solved: Solved, source: int, target: int) -> Iterator[Edge]:
+    """Devices next to each other on a segment, those that pass nothing on at the ends alone."""
+    topology = solved.topology
+    for segment in topology.segments:
+        ports = [topology.ports[port] for port in segment.ports]
+        there = sorted(
+            {
+                port.device
+                for port in ports
+                if port.up and (topology.devices[port.device].forwards or port.device in (source, target))
+            }
+        )
+        yield from ((one, other, segment.index) for at, one in enumerate(there) for other in there[at + 1 :])
+
+
+def _risk_groups(solved: Solved, segment: int) -> frozenset[str]:
+    links = (solved.network.links[number] for number in solved.topology.segments[segment].links)
+    return frozenset(group for link in links for group in link.risk_groups)
+
+
+def _flow(count: int, edges: list[Edge], source: int, target: int, by_devices: bool) -> int:
+    """The most ways that share no segment, or no device: each of them is an edge of a graph that one way may pass."""
+    segments = {segment: 2 * (count + at) for at, segment in enumerate(sorted({edge[2] for edge in edges}))}
+    capacity = {
+        (2 * device, 2 * device + 1): 1 if by_devices and device not in (source, target) else MANY
+        for device in range(count)
+    }
+    for one, other, segment in edges:
+        at = segments[segment]
+        capacity[at, at + 1] = MANY if by_devices else 1
+        for device in (one, other):
+            capacity[2 * device + 1, at] = capacity[at + 1, 2 * device] = MANY
+    rows, columns = np.array(list(capacity), np.int64).T
+    size = 2 * (count + len(segments))
+    graph = csr_array((np.array(list(capacity.values()), np.int32), (rows, columns)), shape=(size, size))
+    return int(maximum_flow(graph, 2 * source + 1, 2 * target).flow_value)
+
+
+Beside = dict[int, list[tuple[int, frozenset[str]]]]
+
+
+def _is_parted(beside: Beside, source: int, target: int, gone: frozenset[str], left: int, tried: list[int]) -> bool:
+    """Whether so many more things gone part the two: one of them lies on the shortest way that is left."""
+    tried[0] += 1
+    if tried[0] > MOST_CUTS:
+        raise TooManyCutsError
+    way = _way(beside, source, target, gone)
+    if way is None:
+        return True
+    return left > 0 and any(_is_parted(beside, source, target, gone | {one}, left - 1, tried) for one in sorted(way))
+
+
+def _way(beside: Beside, source: int, target: int, gone: frozenset[str]) -> frozenset[str] | None:
+    """What lies on the shortest way that passes nothing that is gone; None where there is no way."""
+    before: dict[int, tuple[int, frozenset[str]]] = {source: (source, frozenset())}
+    waiting = deque([source])
+    while waiting:
+        device = waiting.popleft()
+        if device == target:
+            found: set[str] = set()
+            while device != source:
+                device, passed = before[device]
+                found |= passed
+            return frozenset(found)
+        for other, passed in beside.get(device, ()):
+            if other not in before and not passed & gone:
+                before[other] = device, passed
+                waiting.append(other)
+    return None

@@ -1,0 +1,142 @@
+"""Flows under each failure of one thing alone: which still do what they should, and which go otherwise."""
+
+from collections.abc import Sequence
+from typing import Literal, NamedTuple
+
+from routrel.analysis.expectations.conditions import does
+from routrel.analysis.expectations.failures import Failure, failed
+from routrel.forwarding.flow import Asker, Flow, Walk
+from routrel.forwarding.flow_words import FlowError
+from routrel.model.expectations import Expected
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from routrel.topology.segments import Topology
+
+Outcome = Literal["breaks", "loops", "exit", "longer", "moves"]
+"""It does not do any more what it should, goes round, leaves by another port, takes a longer way, or another."""
+
+OUTCOMES: tuple[Outcome, ...] = ("loops", "breaks", "exit", "longer", "moves")
+
+
+class Watched(NamedTuple):
+    """A flow that does what it should, with its walk as the network is."""
+
+    flow: Flow
+    expected: Expected
+    walk: Walk
+
+
+class Hurt(NamedTuple):
+    """What a failure does to a flow, by its number; nothing where it goes as before."""
+
+    number: int
+    outcome: Outcome
+
+
+class Stress:
+    """One network as it is, and flows that are followed through failures."""
+
+    def __init__(self, solved: Solved, flows: Sequence[Watched]):
+        self.solved = solved
+        self.flows = flows
+        self._leans = [_Leaning(solved, one.walk) for one in flows]
+        self.walked = 0
+        """Walks under failures: what is the same where a flow goes is not walked again."""
+
+    def under(self, failure: Failure) -> list[Hurt]:
+        """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
+        after = solve(failed(self.solved.network, failure), self.solved)
+        asker = Asker(after)
+        found = []
+        for number, (watched, leaning) in enumerate(zip(self.flows, self._leans, strict=True)):
+            if leaning.ends & (failure.devices | failure.hosts) or leaning.holds(after):
+                continue
+            self.walked += 1
+            outcome = _outcome(watched, asker)
+            if outcome is not None:
+                found.append(Hurt(number, outcome))
+        return found
+
+
+class _Leaning:
+    """What decides about a flow: if it is the same in another state of the network, so is the walk."""
+
+    def __init__(self, solved: Solved, walk: Walk):
+        topology = solved.topology
+        self.solved = solved
+        stops = [stop for one in _parts(walk) for strand in one.strands for stop in strand.stops]
+        self.devices = {stop.device for stop in stops}
+        self.asked = {
+            (stop.instance, address)
+            for stop in stops
+            for header in (stop.header, stop.translated or stop.header)
+            for address in (header.destination, header.source)
+        }
+        self.is_from_outside = walk.source.device is None
+        """It may come in by any border then: which those are hangs on the whole network."""
+        starts = (walk.forward.stops[number].device for number in walk.forward.starts)
+        ends = {walk.destination.device, *(() if self.is_from_outside else starts)}
+        self.ends = {topology.devices[device].name for device in ends if device is not None}
+
+    def holds(self, after: Solved) -> bool:
+        """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
+        if self.is_from_outside:
+            return False
+        before, now = self.solved.topology, after.topology
+        if before is not now and not all(
+            before.ports_of[device] == now.ports_of[device]
+            and all(_around(before, port) == _around(now, port) for port in before.ports_of[device])
+            for device in self.devices
+        ):
+            return False
+        return after.convergence is self.solved.convergence or all(
+            after.lookup(*one) == self.solved.lookup(*one) for one in self.asked
+        )
+
+
+def _around(topology: Topology, number: int) -> list[tuple[int, bool]]:
+    """A port and all on its segment, each with whether it is up."""
+    segment = topology.segment_of[number]
+    ports = topology.segments[segment].ports if segment >= 0 else ()
+    return [(port, topology.ports[port].up) for port in (number, *ports)]
+
+
+def _parts(walk: Walk) -> list[Walk]:
+    return [part.walk for part in walk.parts] or [walk]
+
+
+def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
+    """What became of a flow."""
+    try:
+        now = asker.ask(watched.flow)
+    except FlowError:
+        return "breaks"
+    if not does(now, watched.expected):
+        return "loops" if any(strand.has_loop for one in _parts(now) for strand in one.strands) else "breaks"
+    was = watched.walk
+    if watched.expected == "never arrives" or _course(was) == _course(now):
+        return None
+    if _exits(was) != _exits(now):
+        return "exit"
+    return "longer" if any(a.longest < b.longest for a, b in zip(was.strands, now.strands, strict=False)) else "moves"
+
+
+def _course(walk: Walk) -> set[tuple[int, int, int]]:
+    """All ports that packets leave by, with what comes in there, by part and direction."""
+    return {
+        (2 * at + direction, stop.device, branch.port)
+        for at, one in enumerate(_parts(walk))
+        for direction, strand in enumerate(one.strands)
+        for stop in strand.stops
+        for branch in stop.branches
+    }
+
+
+def _exits(walk: Walk) -> set[tuple[int, int]]:
+    return {
+        (stop.device, branch.port)
+        for one in _parts(walk)
+        for stop in one.forward.stops
+        for branch in stop.branches
+        if branch.verdict == "leaves"
+    }
