@@ -283,6 +283,33 @@ class HeldView(QuestionView):
         return response
 
 
+class FailuresSerializer(serializers.Serializer[Any]):
+    """Under which single failures expectations are held."""
+
+    failures = serializers.CharField(
+        default="survived",
+        help_text="`survived`: those that they name; `none`; or kinds with commas between, all of which are tried: "
+        "links, interfaces, devices, sites, risk_groups, sessions.",
+    )
+
+
+@answers("expectations", FailuresSerializer)
+class ExpectationsView(QuestionView):
+    """What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures it takes a while:
+    each call goes on for about a second and says how far it is, until `held` is there."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        serializer = FailuresSerializer(data=request.query_params)
+        serializer.is_valid(raise_exception=True)
+        return dict(serializer.validated_data)
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        parameters = self.parameters(request)
+        response = json_response(self.answer(request, revision_of(request, network_id, number), parameters))
+        response["Cache-Control"] = "no-store"
+        return response
+
+
 @answers("difference")
 class DifferenceView(QuestionView):
     """What a trial makes of the files: a unified difference, and the one that takes it back."""

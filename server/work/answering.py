@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
-from typing import Any
+from typing import Any, cast
 
 import msgspec
 
@@ -16,6 +16,7 @@ from routrel.analysis.answers import (
     comparisons,
     contests,
     destinations,
+    expectations,
     held,
     model,
     policies,
@@ -31,6 +32,8 @@ from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
+from routrel.analysis.expectations.failures import KINDS
+from routrel.analysis.expectations.holding import holding
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import Words, map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
@@ -57,7 +60,10 @@ TRIALS_KEPT = 3
 """Trials of a revision that are kept solved."""
 
 HELD_SECONDS = 1.0
-"""How long all traffic is held against each other before it is said how far that is."""
+"""How long what takes several calls goes on before it is said how far it is."""
+
+SURVIVED, NO_FAILURES = "survived", "none"
+"""Failures that expectations name themselves; and the network as it is."""
 
 MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
@@ -98,8 +104,7 @@ class SolvedRevision:
     _findings: list[Finding] | None = None
     _words: Words | None = None
     _why: WhyAnswerer | None = None
-    _comparing: Iterator[held.HeldSoFar] | None = None
-    _held: held.HeldSoFar | None = None
+    _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
 
     @classmethod
     def of(cls, file_name: str, data: bytes) -> "SolvedRevision":
@@ -156,14 +161,14 @@ class SolvedRevision:
             self._findings = check(self.solved)
         return self._findings
 
-    def held_so_far(self, trial: Trial) -> held.HeldSoFar:
-        """What of all traffic a trial changes, once that is known: it goes on a while each time it is asked."""
-        if self._comparing is None:
-            self._comparing = comparing(trial.before, trial.after)
+    def so_far(self, name: str, begin: Callable[[], Iterator[Any]]) -> Any:
+        """The last step of what goes on a while each time it is asked, until its answer is ``held``."""
+        steps, last = self._going.get(name) or (begin(), None)
         end = time.monotonic() + HELD_SECONDS
-        while self._held is None or (self._held.held is None and time.monotonic() < end):
-            self._held = next(self._comparing)
-        return self._held
+        while last is None or (last.held is None and time.monotonic() < end):
+            last = next(steps)
+        self._going[name] = steps, last
+        return last
 
     def instance(self, parameters: Parameters) -> int:
         """The routing instance that a question names."""
@@ -268,7 +273,22 @@ def _moved(revision: SolvedRevision, parameters: Parameters) -> comparisons.Move
 
 
 def _held(revision: SolvedRevision, parameters: Parameters) -> held.HeldSoFar:
-    return revision.held_so_far(_trial(revision))
+    trial = _trial(revision)
+    return cast(held.HeldSoFar, revision.so_far("held", lambda: comparing(trial.before, trial.after)))
+
+
+def _expectations(revision: SolvedRevision, parameters: Parameters) -> expectations.ExpectationsSoFar:
+    failures: str = parameters.get("failures") or SURVIVED
+    kinds = [] if failures in (SURVIVED, NO_FAILURES) else failures.split(",")
+    if not set(kinds) <= set(KINDS):
+        allowed = ", ".join((SURVIVED, NO_FAILURES, *KINDS))
+        raise RefusedError(400, {"failures": [f"{failures!r} names nothing that can fail; allowed: {allowed}."]})
+    stress = [kind for kind in KINDS if kind in kinds]
+    found = revision.so_far(
+        f"expectations {' '.join(stress)} {failures == NO_FAILURES}",
+        lambda: holding(revision.solved, revision.solved.network.expectations, stress, failures != NO_FAILURES),
+    )
+    return cast(expectations.ExpectationsSoFar, found)
 
 
 def _trial(revision: SolvedRevision) -> Trial:
@@ -353,6 +373,7 @@ QUESTIONS = {
     "tried": Question(trials.Tried, lambda revision, _: _trial(revision).tried()),
     "moved": Question(comparisons.Moved, _moved),
     "held": Question(held.HeldSoFar, _held),
+    "expectations": Question(expectations.ExpectationsSoFar, _expectations),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),
     "device-text": Question(trials.DeviceText, _device_text),

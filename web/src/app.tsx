@@ -18,6 +18,7 @@ import { Failed, Waiting } from "./ui/states";
 
 const EditPage = lazy(() => import("./trials/EditPage"));
 const ChangesPage = lazy(() => import("./model/ChangesPage"));
+const ExpectationsPage = lazy(() => import("./expectations/ExpectationsPage"));
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
 const PAGES: Record<ViewPath, ReactNode> = {
@@ -28,6 +29,7 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "routes/policies": <PoliciesPage />,
   model: <UnderstandingPage />,
   "model/problems": <ProblemsPage />,
+  "model/expected": <ExpectationsPage />,
   "model/source": <SourcePage />,
   "model/revisions": <RevisionsPage />,
   "model/changes": <ChangesPage />,

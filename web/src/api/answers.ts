@@ -271,21 +271,38 @@ export function useMoved(key: RevisionKey) {
   return useAnswer("moved", key, {}, { enabled: key.trial !== undefined && settled, keep: true });
 }
 
-/** What of all traffic a trial changes: asked again until it is known, with how far it is. */
+/** What of all traffic a trial changes. */
 export function useHeld(key: RevisionKey) {
   const settled = useSettled(key);
+  return useInSteps("held", key, {}, key.trial !== undefined && settled);
+}
+
+/** What is expected of the network, held: under the failures that are named, or as it is alone (`none`). */
+export function useExpectations(key: RevisionKey, failures: string) {
+  const settled = useSettled(key);
+  return useInSteps("expectations", key, { failures }, settled);
+}
+
+/** What takes several calls: asked again until it is there, with how far it is. */
+function useInSteps<Name extends "held" | "expectations">(
+  name: Name,
+  key: RevisionKey,
+  words: Record<string, string>,
+  enabled: boolean,
+) {
+  type Held = NonNullable<Answers[Name]["held"]>;
   const queries = useQueryClient();
   const [soFar, setSoFar] = useState({ done: 0, of: 0 });
-  const one = answerOf("held", key, {});
+  const one = answerOf(name, key, words);
   const queryKey = ["held", ...one.queryKey];
-  const query = useQuery({
+  const query = useQuery<Held>({
     queryKey,
     ...FOREVER,
-    enabled: key.trial !== undefined && settled,
+    enabled,
     queryFn: async ({ signal }) => {
       for (;;) {
         const { held, done, of } = await one.queryFn({ signal });
-        if (held) return held;
+        if (held) return held as Held;
         setSoFar({ done, of });
       }
     },

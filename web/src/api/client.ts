@@ -38,6 +38,8 @@ export type Difference = Schemas["Difference"];
 export type Trial = Schemas["Trial"];
 export type TriedChange = Schemas["TriedChange"];
 export type HeldGroup = Schemas["HeldGroup"];
+export type ExpectationHeld = Schemas["ExpectationHeld"];
+export type FailureOutcome = Schemas["FailureOutcome"];
 export type Effect = HeldGroup["effect"];
 export type Change = Trial["changes"][number];
 

@@ -356,6 +356,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures it takes a while:
+         *         each call goes on for about a second and says how far it is, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/expectations`
+         */
+        get: operations["networks_revisions_expectations_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/findings": {
         parameters: {
             query?: never;
@@ -1264,6 +1286,86 @@ export interface components {
             interface: string | null;
         };
         /**
+         * ExpectationHeld
+         * @description An expectation, in ``words``, and whether it holds of all its ``flow_count`` flows.
+         *
+         *         ``flows`` are the first of those it does not hold for, ``not_survived`` the failures that it names and does not
+         *         survive. ``doubts`` say why what holds is not sure.
+         */
+        ExpectationHeld: {
+            name: string;
+            words: string;
+            /** @enum {unknown} */
+            severity: "error" | "note" | "warning";
+            owner: string;
+            note: string;
+            tags: string[];
+            place: components["schemas"]["Place"] | null;
+            /** @enum {unknown} */
+            state: "fails" | "holds" | "refused";
+            flow_count: number;
+            failing_count: number;
+            flows: components["schemas"]["FlowHeld"][];
+            not_survived: components["schemas"]["FailureHurts"][];
+            not_survived_count: number;
+            doubts: string[];
+        };
+        /**
+         * ExpectationsHeld
+         * @description All expectations of a network, in the order of the file.
+         *
+         *         ``failures`` are those that were asked for and hurt some expected flow, the worst first, out of ``failures_tried``;
+         *         the others hurt none: ``harmless`` of them. ``words`` says it on one line.
+         */
+        ExpectationsHeld: {
+            words: string;
+            holding: number;
+            failing: number;
+            refused: number;
+            expectations: components["schemas"]["ExpectationHeld"][];
+            failures: components["schemas"]["FailureOutcome"][];
+            failures_tried: number;
+            harmless: number;
+        };
+        /**
+         * ExpectationsSoFar
+         * @description How many of the failures to look at were, and the answer once it is there.
+         */
+        ExpectationsSoFar: {
+            done: number;
+            of: number;
+            held: components["schemas"]["ExpectationsHeld"] | null;
+        };
+        /**
+         * FailureHurts
+         * @description A failure of one thing, and the flows that it hurts: ``change`` makes it in a trial.
+         */
+        FailureHurts: {
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+            flows: string[];
+            flow_count: number;
+        };
+        /**
+         * FailureOutcome
+         * @description How many expected flows a failure ``breaks`` and so on, and the expectations that fail then.
+         */
+        FailureOutcome: {
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+            loops: number;
+            breaks: number;
+            exit: number;
+            longer: number;
+            moves: number;
+            expectations: string[];
+            words: string;
+        };
+        /**
          * FileDifference
          * @description The unified difference of the files that changes make, and the one that takes it back.
          */
@@ -1303,6 +1405,16 @@ export interface components {
             before: string;
             after: string;
             changed: boolean;
+        };
+        /**
+         * FlowHeld
+         * @description A flow of which something expected does not hold: each reason in words; refused where that cannot be told.
+         */
+        FlowHeld: {
+            flow: components["schemas"]["AskedFlow"];
+            /** @enum {unknown} */
+            state: "fails" | "holds" | "refused";
+            reasons: string[];
         };
         /** @description A question, as query parameters. */
         FlowRequest: {
@@ -3223,6 +3335,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_expectations_retrieve: {
+        parameters: {
+            query?: {
+                /** @description `survived`: those that they name; `none`; or kinds with commas between, all of which are tried: links, interfaces, devices, sites, risk_groups, sessions. */
+                failures?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationsSoFar"];
                 };
             };
             /** @description an error */

@@ -26,6 +26,7 @@ export const ROOMS = [
     views: [
       { to: "model", label: "understood" },
       { to: "model/problems", label: "problems" },
+      { to: "model/expected", label: "expected" },
       { to: "model/source", label: "source" },
       { to: "model/revisions", label: "revisions" },
       { to: "model/changes", label: "changes" },

@@ -9,6 +9,7 @@ import { Alert } from "../ui/Alert";
 import { FirstOf } from "../ui/FirstOf";
 import { VERDICT_WORDS } from "../ui/marks";
 import { counted } from "../ui/words";
+import { TrialExpected } from "./TrialExpected";
 import { TrialHeld } from "./TrialHeld";
 
 const outcome = (walk: Walk) =>
@@ -43,6 +44,7 @@ export function TrialMoved() {
           )}
         </p>
       )}
+      <TrialExpected />
       <TrialHeld />
       {moved.isPending && <p className="text-faint italic">working out what moves …</p>}
       {moved.error && <Alert>{moved.error.message}</Alert>}

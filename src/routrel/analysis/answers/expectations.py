@@ -83,3 +83,11 @@ class ExpectationsHeld(Struct, frozen=True):
     failures: list[FailureOutcome]
     failures_tried: int
     harmless: int
+
+
+class ExpectationsSoFar(Struct, frozen=True):
+    """How many of the failures to look at were, and the answer once it is there."""
+
+    done: int
+    of: int
+    held: ExpectationsHeld | None

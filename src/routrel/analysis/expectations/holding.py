@@ -8,6 +8,7 @@ from itertools import product
 from routrel.analysis.answers.expectations import (
     ExpectationHeld,
     ExpectationsHeld,
+    ExpectationsSoFar,
     FailureHurts,
     FailureOutcome,
     FlowHeld,
@@ -58,14 +59,17 @@ def flows_of(expectation: Expectation) -> list[Flow]:
 def hold(solved: Solved, expectations: Sequence[Expectation], stress: Iterable[FailureKind] = ()) -> ExpectationsHeld:
     """Expectations held against a network; under each failure of the kinds of ``stress`` too."""
     *_, last = holding(solved, expectations, stress)
-    assert isinstance(last, ExpectationsHeld)
-    return last
+    assert last.held is not None
+    return last.held
 
 
 def holding(
-    solved: Solved, expectations: Sequence[Expectation], stress: Iterable[FailureKind] = ()
-) -> Iterator[tuple[int, int] | ExpectationsHeld]:
-    """The same step by step: how many failures of how many were looked at, and at last the answer."""
+    solved: Solved,
+    expectations: Sequence[Expectation],
+    stress: Iterable[FailureKind] = (),
+    with_survival: bool = True,
+) -> Iterator[ExpectationsSoFar]:
+    """The same step by step; without ``with_survival`` what is to survive is not looked into."""
     conditions, stressed = Conditions(solved), set(stress)
     all_held = [_Held(one, flows_of(one)) for one in expectations]
     for held in all_held:
@@ -74,20 +78,20 @@ def holding(
     watched, of = list[Watched](), list[tuple[int, int]]()
     for at, held in enumerate(all_held):
         for number, one in enumerate(held.checked):
-            if one.holds and one.walk is not None and (stressed or held.expectation.survives):
+            if one.holds and one.walk is not None and (stressed or (with_survival and held.expectation.survives)):
                 watched.append(Watched(held.flows[number], held.expectation.expect, one.walk))
                 of.append((at, number))
-    named = {kind for held in all_held for kind in held.expectation.survives}
+    named = {kind for held in all_held for kind in held.expectation.survives if with_survival}
     failures = list(failures_of(solved, [kind for kind in KINDS if kind in stressed | named])) if watched else []
     engine, outcomes = Stress(solved, watched), list[tuple[Failure, list[Hurt]]]()
     for count, failure in enumerate(failures):
-        yield count, len(failures)
+        yield ExpectationsSoFar(count, len(failures), None)
         hurts = engine.under(failure)
         _note_not_survived(failure, hurts, all_held, of)
         if failure.kind in stressed and hurts:
             outcomes.append((failure, hurts))
     tried = sum(failure.kind in stressed for failure in failures)
-    yield _answer(all_held, outcomes, of, tried)
+    yield ExpectationsSoFar(len(failures), len(failures), _answer(all_held, outcomes, of, tried))
 
 
 def _note_not_survived(
@@ -127,6 +131,8 @@ def _answer(
 
 
 def _words(states: Counter[HoldState], count: int, tried: int, hurting: int) -> str:
+    if not count:
+        return "nothing is expected of this network"
     words = f"{states['holds']:,} of {count:,} expectation{'' if count == 1 else 's'}"
     words += " holds" if states["holds"] == 1 else " hold"
     if states["refused"]:
