@@ -295,8 +295,8 @@ class FailuresSerializer(serializers.Serializer[Any]):
 
 @answers("expectations", FailuresSerializer)
 class ExpectationsView(QuestionView):
-    """What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures it takes a while:
-    each call goes on for about a second and says how far it is, until `held` is there."""
+    """What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures that takes a
+    while: each call goes on for about a second and says how far it is, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
         serializer = FailuresSerializer(data=request.query_params)

@@ -130,11 +130,11 @@ def _trial_of(request: Request, network_id: str, number: int) -> Trial:
 
 
 def _with_changed(base: Revision, changed: list[SourceText]) -> bytes:
-    """The upload of a revision with files changed in it."""
+    """The upload of a revision with files changed in it, or come to it."""
     original = base.original()
-    if not is_zip(original):
-        return changed[0].text.encode() if changed else original
     files = files_of_upload(base.file_name, original) | {one.file: one.text.encode() for one in changed}
+    if not is_zip(original) and len(files) == 1:
+        return files[base.file_name]
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name in sorted(files):

@@ -41,7 +41,11 @@ def _changes(draw, document: dict) -> dict:
     session = f"{name} {draw(st.sampled_from(sorted(bgp.get('neighbors', {})) or ['10.0.0.1']))}"
     change = draw(
         st.one_of(
-            _settings(name, interface), _sessions(session), _switches(name, interface, session), _lists(name, device)
+            _settings(name, interface),
+            _sessions(session),
+            _switches(name, interface, session),
+            _lists(name, device),
+            _expectations(name),
         )
     )
     return {**change, **draw(st.sampled_from([{}, {}, {"off": True}]))}
@@ -125,6 +129,17 @@ def _lists(name: str, device: dict):
             _made(remove=what, at=name, number=number, **more),
         ]
     return st.one_of(*places)
+
+
+def _expectations(name: str):
+    at = st.sampled_from(["one", "two"])
+    entry = st.fixed_dictionaries({"from": st.just(name), "to": st.sampled_from([["r0", "10.0.0.2"], "r1", 7])})
+    return st.one_of(
+        _made(add="expectation", at=at, entry=entry),
+        _made(add="expectation", at=at, entry=entry),
+        _made(change="expectation", at=at, entry=entry),
+        _made(remove="expectation", at=at),
+    )
 
 
 INTO = {"into": st.sampled_from(["ospf", "isis", "rip", "eigrp", "bgp"])}

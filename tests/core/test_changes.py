@@ -342,3 +342,22 @@ def test_what_failed_half_way_leaves_nothing_behind():
     cost = {"set": "cost", "at": "r1:e1", "to": 9}
     outcomes = apply_changes(FILES, read_files(FILES), changes_of([bad, cost])).outcomes
     assert [outcome.state for outcome in outcomes] == ["error", "applied"] and outcomes[1].remark == ""
+
+
+def test_expectations_are_added_changed_and_removed_in_a_file_of_their_own():
+    def texts(*changes: str) -> dict[str, str]:
+        return tried(*changes).changed_files
+
+    first = "add: expectation, at: web, entry: {from: r1, to: r2}"
+    assert texts(first) == {"expectations.yaml": "- {name: web, from: r1, to: r2}\n"}
+    second = "add: expectation, at: mail, entry: {from: r1, to: r2, on: tcp/25}"
+    assert texts(first, second)["expectations.yaml"].splitlines()[1] == "- {name: mail, from: r1, to: r2, on: tcp/25}"
+    changed = texts(first, "change: expectation, at: web, entry: {from: r2, to: r1}")
+    assert changed == {"expectations.yaml": "- {name: web, from: r2, to: r1}\n"}
+    assert texts(first, "remove: expectation, at: web") == {"expectations.yaml": ""}
+    trial = Trial.of(FILES, solve(read_files(FILES)), [read_change(first, "a change")])
+    assert [one.name for one in trial.after.network.expectations] == ["web"]
+    assert trial.after.convergence is trial.before.convergence
+    assert "+- {name: web, from: r1, to: r2}" in trial.difference().splitlines()
+    assert said("add: expectation, at: web, entry: {from: r1}").endswith("allowed: text or a list, each text")
+    assert "there is no expectation of this name" in said("remove: expectation, at: web")

@@ -364,8 +364,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures it takes a while:
-         *         each call goes on for about a second and says how far it is, until `held` is there.
+         * @description What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures that takes a
+         *         while: each call goes on for about a second and says how far it is, until `held` is there.
          *
          *     For example: `.../revisions/latest/expectations`
          */

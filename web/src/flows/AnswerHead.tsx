@@ -1,8 +1,10 @@
 import { useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
+import type { Question } from "../api/answers";
 import { useFindings } from "../api/answers";
-import type { Strand, Walk } from "../api/client";
+import type { Change, Strand, Walk } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
+import { TryButton } from "../trials/TryButton";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
 import { useTimes } from "../ui/times";
@@ -55,6 +57,9 @@ export function AnswerHead({ walk }: { walk: Walk }) {
           beside another <Key>w</Key>
         </Link>
         <Star question={questionOf(search)} />
+        <span>
+          <TryButton changes={[expectationOf(walk, questionOf(search))]} label="expect this" keyName="E" />
+        </span>
         {near.length > 0 && (
           <span title={near.map((finding) => finding.message).join("\n")}>
             {near.length} problem{near.length === 1 ? "" : "s"} on devices of this answer
@@ -63,6 +68,15 @@ export function AnswerHead({ walk }: { walk: Walk }) {
       </p>
     </div>
   );
+}
+
+/** What an answer is, expected to stay so: a line of the network's expectations, made in a trial. */
+function expectationOf(walk: Walk, { from, to, service, enter }: Question): Change {
+  const arrives = walk.forward.verdict === "arrives" || walk.forward.verdict === "leaves";
+  const expect = walk.good ? {} : { expect: arrives ? "arrives" : "never arrives" };
+  const on = service || "icmp";
+  const entry = { from, to, ...(on === "icmp" ? {} : { on }), ...(enter ? { enter } : {}), ...expect };
+  return { add: "expectation", at: `${from} > ${to} ${on}`, entry };
 }
 
 function StrandHead({ direction, strand }: { direction: Direction; strand: Strand }) {

@@ -10,6 +10,7 @@ from datetime import timedelta
 from typing import Any
 
 from routrel.formats.changes.entries import before_number, entry_number, list_path
+from routrel.formats.changes.expectation_edits import expectations_edited
 from routrel.formats.changes.finding import (
     ChangeError,
     area_key,
@@ -29,6 +30,7 @@ from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import LoadError, quoted
+from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
 from routrel.formats.network_file import read_device, read_link
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
@@ -107,7 +109,7 @@ class Applier:
             return (self._edit_device if what == "device" else self._edit_file)(change), change
         if verb == "set":
             return self._set(change), change
-        return self._list(change)
+        return (self._expect(change), change) if what == "expectation" else self._list(change)
 
     # What is read again
 
@@ -383,6 +385,15 @@ class Applier:
             where = "to the end" if at == len(items) else f"before entry {at + 1}"
             words = f"move in {label} {where}: {written(items[number])}"
         return words, replace(change, values=values)
+
+    def _expect(self, change: Change) -> str:
+        text = self.files.get(EXPECTATIONS_FILE, b"").decode("utf-8-sig")
+        text, words = expectations_edited(text, self.network.expectations, change)
+        self.network = replace(self.network, expectations=read_expectations(text.encode()))
+        self._note(("expectation", change.at))
+        self.files = {**self.files, EXPECTATIONS_FILE: text.encode()}
+        self.rewritten = {**self.rewritten, EXPECTATIONS_FILE: text}
+        return words
 
     # Whole texts
 

@@ -8,10 +8,10 @@ CONTEXT = 3
 
 
 def difference(files: Mapping[str, bytes], changed: Mapping[str, str], reverse: bool = False) -> str:
-    """The unified difference from ``files`` to those of them that were changed; ``reverse`` takes the changes back."""
+    """The unified difference from ``files`` to those that were changed or are new; or what takes that back."""
     parts = []
     for name in sorted(changed):
-        old, new = files[name].decode("utf-8-sig"), changed[name]
+        old, new = files.get(name, b"").decode("utf-8-sig"), changed[name]
         if reverse:
             old, new = new, old
         for line in difflib.unified_diff(_lines(old), _lines(new), f"a/{name}", f"b/{name}", n=CONTEXT):

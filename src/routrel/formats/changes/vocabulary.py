@@ -38,6 +38,7 @@ TARGETS = {
     "risk_group": "a risk group",
     "session": "a BGP session, as device and neighbour's address with a space between",
     "file": "a file of the network",
+    "expectation": "an expectation, by its name",
 }
 
 _LISTED = {
@@ -78,6 +79,9 @@ SHAPES: dict[tuple[str, str], Shape] = {
         ("move", what): Shape(s.at, s.required, ("number", "was", "before", *s.optional)) for what, s in _LISTED.items()
     },
     **{("remove", what): Shape(s.at, s.required, ("number", "was", *s.optional)) for what, s in _LISTED.items()},
+    ("add", "expectation"): Shape("expectation", ("entry",)),
+    ("change", "expectation"): Shape("expectation", ("entry",)),
+    ("remove", "expectation"): Shape("expectation"),
     ("edit", "device"): Shape("device", ("text",)),
     ("edit", "file"): Shape("file", ("text",)),
 }
