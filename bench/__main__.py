@@ -25,6 +25,7 @@ from scipy.sparse.csgraph import dijkstra
 from bench.generator import Shape, document, network, with_borders
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
+from bench.stress import bench_stress
 from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.comparison import compare
@@ -409,6 +410,7 @@ def main() -> int:
         bench_comparison,
         bench_trials,
         bench_held,
+        bench_stress,
         bench_large,
         bench_full_table,
     ):

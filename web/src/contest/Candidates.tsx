@@ -72,7 +72,7 @@ function Offers({ candidate, tips }: { candidate: Candidate; tips: TippingPoint[
   const wins = winsBy(candidate, tips).slice(0, MOST_WINS);
   if (wins.length === 0 && candidate.offers.length === 0) return null;
   return (
-    <p className="text-sm flex flex-wrap gap-x-3" data-testid="candidate-offers">
+    <p className="text-sm leading-6 flex flex-wrap gap-x-3" data-testid="candidate-offers">
       {wins.map((point) => (
         <TryButton
           key={point.message}

@@ -35,7 +35,12 @@ export function TrialExpected() {
           {counted(mended.length, "expectation")} newly hold{mended.length === 1 ? "s" : ""}: {names(mended)}
         </p>
       )}
-      {broken.length + mended.length === 0 && <p>{after.words}, as before</p>}
+      {broken.length + mended.length === 0 && (
+        <p>
+          {after.words}
+          {after.words === before.words && ", as before"}
+        </p>
+      )}
     </div>
   );
 }

@@ -5,12 +5,12 @@ from typing import Literal, NamedTuple
 
 from routrel.analysis.expectations.conditions import does
 from routrel.analysis.expectations.failures import Failure, failed
+from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expected
 from routrel.routing.solve import Solved
 from routrel.solving import solve
-from routrel.topology.segments import Topology
 
 Outcome = Literal["breaks", "loops", "exit", "longer", "moves"]
 """It does not do any more what it should, goes round, leaves by another port, takes a longer way, or another."""
@@ -40,6 +40,7 @@ class Stress:
         self.solved = solved
         self.flows = flows
         self._leans = [_Leaning(solved, one.walk) for one in flows]
+        self._asked = Asked(solved, {pair for one in self._leans if not one.is_from_outside for pair in one.asked})
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
 
@@ -47,9 +48,10 @@ class Stress:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
         after = solve(failed(self.solved.network, failure), self.solved)
         asker = Asker(after)
+        moved = Moved(self.solved, after, self._asked)
         found = []
         for number, (watched, leaning) in enumerate(zip(self.flows, self._leans, strict=True)):
-            if leaning.ends & (failure.devices | failure.hosts) or leaning.holds(after):
+            if leaning.ends & (failure.devices | failure.hosts) or leaning.holds(moved):
                 continue
             self.walked += 1
             outcome = _outcome(watched, asker)
@@ -78,27 +80,9 @@ class _Leaning:
         ends = {walk.destination.device, *(() if self.is_from_outside else starts)}
         self.ends = {topology.devices[device].name for device in ends if device is not None}
 
-    def holds(self, after: Solved) -> bool:
+    def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
-        if self.is_from_outside:
-            return False
-        before, now = self.solved.topology, after.topology
-        if before is not now and not all(
-            before.ports_of[device] == now.ports_of[device]
-            and all(_around(before, port) == _around(now, port) for port in before.ports_of[device])
-            for device in self.devices
-        ):
-            return False
-        return after.convergence is self.solved.convergence or all(
-            after.lookup(*one) == self.solved.lookup(*one) for one in self.asked
-        )
-
-
-def _around(topology: Topology, number: int) -> list[tuple[int, bool]]:
-    """A port and all on its segment, each with whether it is up."""
-    segment = topology.segment_of[number]
-    ports = topology.segments[segment].ports if segment >= 0 else ()
-    return [(port, topology.ports[port].up) for port in (number, *ports)]
+        return not (self.is_from_outside or self.devices & moved.devices or self.asked & moved.routes)
 
 
 def _parts(walk: Walk) -> list[Walk]:

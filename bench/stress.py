@@ -1,0 +1,46 @@
+"""Expected flows under single failures."""
+
+import json
+import random
+import time
+from contextlib import suppress
+
+from bench.generator import Shape, document
+from routrel.analysis.expectations.failures import failed, failures_of
+from routrel.analysis.expectations.stress import Stress, Watched
+from routrel.formats.sources import read_files
+from routrel.forwarding.flow import Asker, Flow
+from routrel.forwarding.flow_words import FlowError
+from routrel.garbage_collection import keep
+from routrel.solving import solve
+
+
+def bench_stress(quick: bool) -> None:
+    """Flows under single failures of links and devices, against solving each failure anew and walking every flow."""
+    routers, flows, sample = (100, 40, 12) if quick else (500, 200, 24)
+    shape = Shape(routers, areas=5, prefixes=routers, sites=10)
+    solved = solve(read_files({"network.json": json.dumps(document(shape)).encode()}))
+    names = list(solved.network.devices)
+    chooser = random.Random(1)
+    asker = Asker(solved)
+    pairs = (chooser.sample(names, 2) for _ in range(flows))
+    walks = [asker.ask(Flow(source, target)) for source, target in pairs]
+    watched = [Watched(walk.flow, "works", walk) for walk in walks if walk.is_good]
+    failures = chooser.sample(list(failures_of(solved, ("links", "devices"))), sample)
+    keep()
+    start = time.process_time()
+    stress = Stress(solved, watched)
+    hurt = sum(bool(stress.under(failure)) for failure in failures)
+    took = time.process_time() - start
+    start = time.process_time()
+    for failure in failures[: sample // 4]:
+        after = Asker(solve(failed(solved.network, failure)))
+        for one in watched:
+            with suppress(FlowError):
+                after.ask(one.flow)
+    cold = (time.process_time() - start) / (sample // 4)
+    print(
+        f"{routers} routers, {len(watched)} expected flows: a failure {took / sample * 1000:.0f} ms,"
+        f" {hurt} of {sample} hurt some;"
+        f" yardstick: solved anew and walked {cold * 1000:.0f} ms = {cold * sample / took:.1f} x"
+    )
