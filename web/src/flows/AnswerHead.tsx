@@ -46,7 +46,7 @@ export function AnswerHead({ walk }: { walk: Walk }) {
           <p className={tone("return")}>return: not known</p>
         )}
       </div>
-      <p className="text-sm text-faint flex gap-4">
+      <p className="text-sm text-faint flex flex-wrap gap-x-4 [&>*]:whitespace-nowrap">
         <button type="button" onClick={copy} className="hover:text-ink">
           {copied ? "copied" : "copy as text"} <Key>c</Key>
         </button>

@@ -134,6 +134,8 @@ export const Picture = memo(function Picture({
   );
 });
 
+const ends = ({ from, to }: Line) => ({ x1: from.x, y1: from.y, x2: to.x, y2: to.y });
+
 function Cables({
   lines,
   dimmed,
@@ -152,10 +154,7 @@ function Cables({
         {lines.map((line) => (
           <line
             key={line.key}
-            x1={line.from.x}
-            y1={line.from.y}
-            x2={line.to.x}
-            y2={line.to.y}
+            {...ends(line)}
             strokeWidth={Math.min(2.2, 0.9 + 0.1 * line.count)}
             // Solid is routed, dotted switched; what is down is hardly there.
             strokeDasharray={line.up ? (line.switched ? "1.5 3.5" : undefined) : "1 9"}
@@ -168,10 +167,7 @@ function Cables({
           // biome-ignore lint/a11y/noStaticElementInteractions: a key steps through the cables of the chosen device
           <line
             key={line.key}
-            x1={line.from.x}
-            y1={line.from.y}
-            x2={line.to.x}
-            y2={line.to.y}
+            {...ends(line)}
             stroke={line.cables.some((name) => isPicked.has(name)) ? "var(--mark)" : "transparent"}
             strokeWidth={HIT}
             className="cursor-pointer"
