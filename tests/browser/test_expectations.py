@@ -30,7 +30,9 @@ def test_what_is_expected_is_listed_and_what_fails_is_one_click_from_its_flow(pa
 
 def test_a_failure_that_is_not_survived_is_tried(page, network):
     page.open(f"{network}/model/expected")
-    page.wait(lambda: "does not survive link core 1 to the data room" in page.text_of("[data-testid=expectations]"), 240)
+    page.wait(
+        lambda: "does not survive link core 1 to the data room" in page.text_of("[data-testid=expectations]"), 240
+    )
     page.wait(lambda: page.all("[data-testid=try]:enabled"))
     page.find(f"{LISTED} [data-testid=try]").click()
     page.says("What is expected", "[data-testid=trial-expected]")
