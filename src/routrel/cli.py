@@ -473,7 +473,10 @@ def _expectations(options: argparse.Namespace) -> int:
     keep()
     found = hold(solved, expectations, [kind for kind in KINDS if kind in kinds])
     if options.junit is not None:
-        options.junit.write_text(junit_xml(network.name, found))
+        try:
+            options.junit.write_text(junit_xml(network.name, found))
+        except OSError as error:
+            raise _CallError(f"{str(options.junit)!r} cannot be written: {error.strerror}") from None
     is_good = all(one.state == "holds" or one.severity == "note" for one in found.expectations)
     return _print(options, found, holding_lines(found), is_good)
 

@@ -29,14 +29,18 @@ class Checked:
         return not self.reasons and not self.refused
 
 
+def parts_of(walk: Walk) -> list[Walk]:
+    """The walks of a flow's ports where they are not all walked alike, else itself."""
+    return [part.walk for part in walk.parts] or [walk]
+
+
 def does(walk: Walk, expected: Expected) -> bool:
     """Whether a flow works, arrives, or never arrives."""
     if expected == "works":
         return walk.is_good
-    parts = [part.walk for part in walk.parts] or [walk]
     if expected == "never arrives":
-        return walk.unexamined is None and not any(_arrives_somewhere(part) for part in parts)
-    return walk.unexamined is None and all(_arrives(part) for part in parts)
+        return walk.unexamined is None and not any(map(_arrives_somewhere, parts_of(walk)))
+    return walk.unexamined is None and all(map(_arrives, parts_of(walk)))
 
 
 def _arrives(walk: Walk) -> bool:
@@ -74,7 +78,7 @@ class Conditions:
             yield self._why(expectation, walk)
             return
         if expectation.expect != "never arrives":
-            yield from self._of_its_ways(expectation, walk)
+            yield from dict.fromkeys(said for part in parts_of(walk) for said in self._of_its_ways(expectation, part))
 
     def _why(self, expectation: Expectation, walk: Walk) -> str:
         """Why a flow does not do what it should."""

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from routrel.analysis.expectations.conditions import does
+from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.forwarding.flow import Asker, Flow, Walk
@@ -40,7 +40,7 @@ class Stress:
         self.solved = solved
         self.flows = flows
         self._leans = [_Leaning(solved, one.walk) for one in flows]
-        self._asked = Asked(solved, {pair for one in self._leans if not one.is_from_outside for pair in one.asked})
+        self._asked = Asked(solved, {pair for one in self._leans if not one.is_always_walked for pair in one.asked})
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
 
@@ -65,28 +65,24 @@ class _Leaning:
 
     def __init__(self, solved: Solved, walk: Walk):
         topology = solved.topology
-        self.solved = solved
-        stops = [stop for one in _parts(walk) for strand in one.strands for stop in strand.stops]
+        stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
         self.devices = {stop.device for stop in stops}
+        self.devices |= {end.device for end in (walk.source, walk.destination) if end.device is not None}
         self.asked = {
             (stop.instance, address)
             for stop in stops
             for header in (stop.header, stop.translated or stop.header)
             for address in (header.destination, header.source)
         }
-        self.is_from_outside = walk.source.device is None
-        """It may come in by any border then: which those are hangs on the whole network."""
+        self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
+        """What comes from outside may come in by any border, and rules may send later packets another way."""
         starts = (walk.forward.stops[number].device for number in walk.forward.starts)
-        ends = {walk.destination.device, *(() if self.is_from_outside else starts)}
+        ends = {walk.destination.device, *(() if walk.source.device is None else starts)}
         self.ends = {topology.devices[device].name for device in ends if device is not None}
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
-        return not (self.is_from_outside or self.devices & moved.devices or self.asked & moved.routes)
-
-
-def _parts(walk: Walk) -> list[Walk]:
-    return [part.walk for part in walk.parts] or [walk]
+        return not (self.is_always_walked or self.devices & moved.devices or self.asked & moved.routes)
 
 
 def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
@@ -96,7 +92,7 @@ def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
     except FlowError:
         return "breaks"
     if not does(now, watched.expected):
-        return "loops" if any(strand.has_loop for one in _parts(now) for strand in one.strands) else "breaks"
+        return "loops" if any(strand.has_loop for one in parts_of(now) for strand in one.strands) else "breaks"
     was = watched.walk
     if watched.expected == "never arrives" or _course(was) == _course(now):
         return None
@@ -109,7 +105,7 @@ def _course(walk: Walk) -> set[tuple[int, int, int]]:
     """All ports that packets leave by, with what comes in there, by part and direction."""
     return {
         (2 * at + direction, stop.device, branch.port)
-        for at, one in enumerate(_parts(walk))
+        for at, one in enumerate(parts_of(walk))
         for direction, strand in enumerate(one.strands)
         for stop in strand.stops
         for branch in stop.branches
@@ -119,7 +115,7 @@ def _course(walk: Walk) -> set[tuple[int, int, int]]:
 def _exits(walk: Walk) -> set[tuple[int, int]]:
     return {
         (stop.device, branch.port)
-        for one in _parts(walk)
+        for one in parts_of(walk)
         for stop in one.forward.stops
         for branch in stop.branches
         if branch.verdict == "leaves"
