@@ -9,7 +9,7 @@ import json
 import os
 import sys
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
@@ -19,12 +19,10 @@ import shtab
 from routrel import __version__
 from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
-from routrel.analysis.check import check
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.contest.why import (
     WhyAnswerer,
     WhyError,
-    at_text,
     hops_text,
     parse_prefix,
     ranking_text,
@@ -32,22 +30,20 @@ from routrel.analysis.contest.why import (
 )
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.failures import KINDS
-from routrel.analysis.expectations.holding import hold, holding_lines
-from routrel.analysis.expectations.junit import junit_xml
 from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
-from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, tried_lines
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
+from routrel.cli_check import check_command
+from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
-from routrel.formats.expectations_file import no_expectations, read_expectations
 from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import files_of, read_files, read_path
@@ -57,12 +53,6 @@ from routrel.garbage_collection import keep
 from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved
 from routrel.solving import solve
-
-DONE, NO, WRONG = 0, 1, 2
-
-
-class _CallError(Exception):
-    """A call that cannot be carried out, with its message."""
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -75,7 +65,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except LoadError as error:
         for line in error.errors:
             print(line, file=sys.stderr)
-    except (_CallError, FlowError) as error:
+    except (CallError, FlowError) as error:
         print(f"routrel: {error}", file=sys.stderr)
     except BrokenPipeError:
         sys.stderr.close()
@@ -173,7 +163,7 @@ def _parser() -> argparse.ArgumentParser:
         help=f"under each single failure too, of some of: {','.join(KINDS)}",
     )
     checked.add_argument("--junit", metavar="FILE", type=Path, help="write what holds as JUnit's XML too")
-    checked.set_defaults(run=_check)
+    checked.set_defaults(run=check_command)
 
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
@@ -201,7 +191,7 @@ def _instances(solved: Solved, device: str | None, vrf: str | None) -> list[int]
     topology = solved.topology
     if device is not None and device not in topology.device_index:
         parse_end(solved, device)
-        raise _CallError(f"{device!r} is no device of this network")
+        raise CallError(f"{device!r} is no device of this network")
     found = [
         instance.index
         for instance in topology.instances
@@ -210,26 +200,8 @@ def _instances(solved: Solved, device: str | None, vrf: str | None) -> list[int]
     if not found:
         names = sorted({i.vrf for i in topology.instances if device in (None, topology.devices[i.device].name)})
         where = f"on {device}" if device else "in this network"
-        raise _CallError(f"{vrf!r} is no routing instance {where}; allowed: {', '.join(names)}")
+        raise CallError(f"{vrf!r} is no routing instance {where}; allowed: {', '.join(names)}")
     return found
-
-
-def _print_json(document: Any) -> None:
-    print(msgspec.json.encode(document).decode())
-
-
-def _print_lines(lines: Iterable[str]) -> None:
-    for line in lines:
-        print(line)
-
-
-def _print(options: argparse.Namespace, document: Any, lines: Iterable[str], is_yes: bool = True) -> int:
-    """Print an answer in the form that is asked for; the exit status."""
-    if options.json:
-        _print_json(document)
-    else:
-        _print_lines(lines)
-    return DONE if is_yes else NO
 
 
 def _routes(options: argparse.Namespace) -> int:
@@ -240,7 +212,7 @@ def _routes(options: argparse.Namespace) -> int:
         try:
             wanted = str(Prefix.parse(options.prefix))
         except ValueError as error:
-            raise _CallError(f"--prefix: {error}") from None
+            raise CallError(f"--prefix: {error}") from None
         rows = (row for row in rows if row.prefix == wanted)
     if options.json:
         # Row by row: a large network's tables do not fit in memory at once.
@@ -260,7 +232,7 @@ def _table(options: argparse.Namespace) -> int:
     solved = _load(options)
     rows = list(table_rows(solved, _instances(solved, options.device, options.vrf)))
     if options.json:
-        _print_json({"routes": rows})
+        print_json({"routes": rows})
         return DONE
     print_columns(
         ("prefix", "protocol", "rank", "next hops"),
@@ -280,7 +252,7 @@ def _table(options: argparse.Namespace) -> int:
 def _find(options: argparse.Namespace) -> int:
     found = find(_load(options), options.word)
     if options.json:
-        _print_json({"found": found})
+        print_json({"found": found})
     elif found:
         print_columns(("word", "kind", "detail"), [(one.word, one.kind, one.detail) for one in found])
     else:
@@ -296,14 +268,14 @@ def _completion(options: argparse.Namespace) -> int:
 def _diff(options: argparse.Namespace) -> int:
     flows = _flows_of(options.flows) if options.flows is not None else []
     found = compare(_load(options), solve(read_path(Path(options.other))), flows)
-    return _print(options, found, comparison_lines(found), found.is_same)
+    return print_answer(options, found, comparison_lines(found), found.is_same)
 
 
 def _try(options: argparse.Namespace) -> int:
-    changes = [] if options.changes is None else [*read_changes(_bytes_of(options.changes), Path(options.changes).name)]
+    changes = [] if options.changes is None else [*read_changes(bytes_of(options.changes), Path(options.changes).name)]
     changes += [read_change(text, f"--change {number}") for number, text in enumerate(options.change, 1)]
     if not changes:
-        raise _CallError("try needs --change or --changes")
+        raise CallError("try needs --change or --changes")
     flows = [parse_flow(text) for text in options.flow]
     flows += _flows_of(options.flows) if options.flows is not None else []
     files = files_of(Path(options.network))
@@ -319,7 +291,9 @@ def _try(options: argparse.Namespace) -> int:
     lines = itertools.chain(tried_lines(tried), comparison_lines(found), held_lines(held))
     answerer = Answerer(trial.after)
     is_good = all(isinstance(one, ListedWalk) and one.good for one in map(answerer.listed, flows))
-    return _print(options, {"tried": tried, "comparison": found, "held": held}, lines, is_good and not held.is_worse)
+    return print_answer(
+        options, {"tried": tried, "comparison": found, "held": held}, lines, is_good and not held.is_worse
+    )
 
 
 def _held(trial: Trial) -> Held:
@@ -343,14 +317,14 @@ def _held(trial: Trial) -> Held:
 def _lead(options: argparse.Namespace) -> int:
     files = files_of(Path(options.network))
     found = wanted_way(files, solve(read_files(files)), parse_flow(options.flow), options.by, options.past)
-    return _print(options, found, wanted_lines(found), found.is_so_already or bool(found.proposals))
+    return print_answer(options, found, wanted_lines(found), found.is_so_already or bool(found.proposals))
 
 
 def _walk(options: argparse.Namespace) -> int:
     if options.flows is not None:
         return _walk_many(options)
     if options.source is None or options.destination is None:
-        raise _CallError("walk needs --from and --to, or --flows")
+        raise CallError("walk needs --from and --to, or --flows")
     solved = _load(options)
     answerer = Answerer(solved)
     flow = Flow(
@@ -366,12 +340,12 @@ def _walk(options: argparse.Namespace) -> int:
     if options.remedies:
         ranked = ranked_remedies(files_of(Path(options.network)), answerer.solved, flow)
         lines = remedy_lines(ranked) if ranked or not walk.is_good else iter(["it works: there is nothing to cure"])
-        return _print(options, {"remedies": ranked}, lines, walk.is_good or any(one.is_cured for one in ranked))
+        return print_answer(options, {"remedies": ranked}, lines, walk.is_good or any(one.is_cured for one in ranked))
     if options.evidence:
         found = Evidence(answerer).walk(walk)
-        return _print(options, found, evidence_lines(found), found.good)
+        return print_answer(options, found, evidence_lines(found), found.good)
     answer = answerer.verdict(walk)
-    return _print(options, answer, walk_lines(answer), answer.good)
+    return print_answer(options, answer, walk_lines(answer), answer.good)
 
 
 def _walk_many(options: argparse.Namespace) -> int:
@@ -379,43 +353,36 @@ def _walk_many(options: argparse.Namespace) -> int:
     answerer = Answerer(_load(options))
     walks = [answerer.listed(flow, not options.no_return) for flow in flows]
     if options.json:
-        _print_json({"walks": walks})
+        print_json({"walks": walks})
     else:
         for walk in walks:
             print(f"{walk.flow.source} > {walk.flow.to} {walk.flow.service}")
             if isinstance(walk, RefusedFlow):
                 print(f"  {walk.error}")
             else:
-                _print_lines(walk_lines(walk))
+                print_lines(walk_lines(walk))
     return DONE if all(isinstance(walk, ListedWalk) and walk.good for walk in walks) else NO
 
 
 def _flows_of(name: str) -> list[Flow]:
     """The flows of a file."""
-    return [_flow_of(item, str(place)) for item, place in json_items(_bytes_of(name), Path(name).name)]
-
-
-def _bytes_of(name: str) -> bytes:
-    file = Path(name)
-    if not file.is_file():
-        raise _CallError(f"there is no file {name!r}")
-    return file.read_bytes()
+    return [_flow_of(item, str(place)) for item, place in json_items(bytes_of(name), Path(name).name)]
 
 
 def _flow_of(item: dict[str, Any], where: str) -> Flow:
     allowed = ("from", "to", "service", "source_port", "enter", "source", "vrf")
     unknown = [key for key in item if key not in allowed]
     if unknown:
-        raise _CallError(f"{where}: unknown key {unknown[0]!r} in a flow; allowed: {', '.join(allowed)}")
+        raise CallError(f"{where}: unknown key {unknown[0]!r} in a flow; allowed: {', '.join(allowed)}")
     for key in ("from", "to"):
         if not isinstance(item.get(key), str):
-            raise _CallError(f"{where}: a flow needs {key!r} as text")
+            raise CallError(f"{where}: a flow needs {key!r} as text")
     for key in ("service", "enter", "source", "vrf"):
         if not isinstance(item.get(key), str | None):
-            raise _CallError(f"{where}: {key!r} must be text")
+            raise CallError(f"{where}: {key!r} must be text")
     port = item.get("source_port")
     if port is not None and (not isinstance(port, int) or isinstance(port, bool)):
-        raise _CallError(f"{where}: 'source_port' must be an integer")
+        raise CallError(f"{where}: 'source_port' must be an integer")
     others = (item.get(key) for key in ("enter", "source", "vrf"))
     return Flow(item["from"], item["to"], item.get("service") or "icmp", port, *others)
 
@@ -424,11 +391,11 @@ def _why(options: argparse.Namespace) -> int:
     try:
         asked = parse_prefix(options.prefix)
     except WhyError as error:
-        raise _CallError(f"--prefix: {error}") from None
+        raise CallError(f"--prefix: {error}") from None
     solved = _load(options)
     (instance,) = _instances(solved, options.device, options.vrf)
     answer = WhyAnswerer(solved).why(instance, asked, not options.no_tipping)
-    return _print(options, answer, why_lines(answer), answer.winner is not None)
+    return print_answer(options, answer, why_lines(answer), answer.winner is not None)
 
 
 def _policy(options: argparse.Namespace) -> int:
@@ -436,49 +403,9 @@ def _policy(options: argparse.Namespace) -> int:
     instance = _instances(solved, options.device, "default")[0]
     known = solved.topology.devices[solved.topology.instances[instance].device].policies
     if options.policy not in known:
-        raise _CallError(f"{options.device} has no policy {options.policy!r}; it has: {', '.join(known) or 'none'}")
+        raise CallError(f"{options.device} has no policy {options.policy!r}; it has: {', '.join(known) or 'none'}")
     report = PolicyView(solved, options.device, options.policy).report()
-    return _print(options, report, policy_lines(report))
-
-
-def _check(options: argparse.Namespace) -> int:
-    if options.expectations is not None:
-        return _expectations(options)
-    if options.stress or options.junit is not None:
-        raise _CallError("--stress and --junit are for what is expected: they need --expectations")
-    solved = _load(options)
-    findings = check(solved)
-    if options.json:
-        _print_json({"findings": finding_answers(solved, findings)})
-    else:
-        for finding in findings:
-            print(f"{finding.severity}: {finding.message}{''.join(map(at_text, finding.places))}")
-        if not findings:
-            print("no problems found")
-    return NO if any(finding.severity == "error" for finding in findings) else DONE
-
-
-def _expectations(options: argparse.Namespace) -> int:
-    """What is expected of a network, held: a failure of severity ``note`` alone is none."""
-    network = read_path(Path(options.network))
-    file = options.expectations
-    expectations = read_expectations(_bytes_of(file), Path(file).name) if file else network.expectations
-    if not expectations:
-        raise no_expectations(file or options.network)
-    kinds = [kind for kind in options.stress.split(",") if kind]
-    for kind in kinds:
-        if kind not in KINDS:
-            raise _CallError(f"{kind!r} is nothing that can fail; allowed: {', '.join(KINDS)}")
-    solved = solve(network)
-    keep()
-    found = hold(solved, expectations, [kind for kind in KINDS if kind in kinds])
-    if options.junit is not None:
-        try:
-            options.junit.write_text(junit_xml(network.name, found))
-        except OSError as error:
-            raise _CallError(f"{str(options.junit)!r} cannot be written: {error.strerror}") from None
-    is_good = all(one.state == "holds" or one.severity == "note" for one in found.expectations)
-    return _print(options, found, holding_lines(found), is_good)
+    return print_answer(options, report, policy_lines(report))
 
 
 def _schema(options: argparse.Namespace) -> int:

@@ -145,7 +145,7 @@ def test_what_was_not_foreseen_is_one_line_and_no_traceback(monkeypatch, capsys,
     def fail(*_):
         raise KeyError("surprise")
 
-    monkeypatch.setattr("routrel.cli.solve", fail)
+    monkeypatch.setattr("routrel.cli_check.solve", fail)
     path = tmp_path / "network.yaml"
     path.write_text("routrel: 1\nname: n\n")
     assert main(["check", str(path)]) == 2
@@ -277,3 +277,32 @@ def test_lead_says_what_leads_a_flow_past_a_device_and_why_nothing_does(network,
     assert status == 1 and out.splitlines()[-1] == "no change that is offered leads it that way"
     status, _, err = run(capsys, "lead", network, "h1 > h2")
     assert status == 2 and "it is not said which devices" in err
+
+
+def test_what_is_expected_is_held_with_an_exit_status_for_pipelines(tmp_path, capsys):
+    network, file, report = tmp_path / "network.yaml", tmp_path / "expected.yaml", tmp_path / "report.xml"
+    network.write_text("routrel: 1\nname: n\ndevices:\n  a: {interfaces: {e: {addresses: [10.0.0.1/24]}}}\n")
+    file.write_text("- {name: itself, from: a, to: 10.0.0.1}\n- {name: more, from: a, to: 10.0.0.2, severity: note}\n")
+    status, out, _ = run(capsys, "check", str(network), "--expectations", str(file), "--junit", str(report))
+    assert status == 0 and out.startswith("1 of 2 expectations holds") and "<skipped" in report.read_text()
+    file.write_text("- {name: more, from: a, to: 10.0.0.2}\n")
+    status, out, _ = run(capsys, "check", str(network), "--expectations", str(file), "--json")
+    assert status == 1 and json.loads(out)["expectations"][0]["state"] == "fails"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "message"),
+    [
+        (["--expectations"], "this network has no expectations"),
+        (["--expectations", "nowhere.yaml"], "there is no file 'nowhere.yaml'"),
+        (["--stress", "links"], "they need --expectations"),
+        (["--expectations", "FILE", "--stress", "cables"], "'cables' is nothing that can fail; allowed: links"),
+        (["--expectations", "FILE", "--junit", "nowhere/report.xml"], "'nowhere/report.xml' cannot be written"),
+    ],
+)
+def test_a_call_about_expectations_that_cannot_be_carried_out_says_why(tmp_path, capsys, arguments, message):
+    network, file = tmp_path / "network.yaml", tmp_path / "expected.yaml"
+    network.write_text("routrel: 1\nname: n\ndevices:\n  a: {interfaces: {e: {addresses: [10.0.0.1/24]}}}\n")
+    file.write_text("- {name: itself, from: a, to: 10.0.0.1}\n")
+    status, _, said = run(capsys, "check", str(network), *[str(file) if one == "FILE" else one for one in arguments])
+    assert status == 2 and message in said
