@@ -31,6 +31,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "tried": {"trial": 1},
     "moved": {"trial": 1},
     "held": {"trial": 1},
+    "endangered": {"device": "bw-fw"},
     "difference": {"trial": 1},
     "device-text": {"device": "oq-winch"},
 }

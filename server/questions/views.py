@@ -310,6 +310,15 @@ class ExpectationsView(QuestionView):
         return response
 
 
+@answers(
+    "endangered",
+    *(OpenApiParameter(name, str) for name in ("link", "interface", "device", "site", "risk_group", "session")),
+)
+class EndangeredView(QuestionView):
+    """What of all that is expected hangs on one thing, named as a change names it: what fails without it, goes round,
+    leaves by another exit or takes another way, the worst first. One call for who hears of an event."""
+
+
 @answers("difference")
 class DifferenceView(QuestionView):
     """What a trial makes of the files: a unified difference, and the one that takes it back."""

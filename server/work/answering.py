@@ -32,7 +32,8 @@ from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.evidence import Evidence
-from routrel.analysis.expectations.failures import KINDS
+from routrel.analysis.expectations.endangered import Endangering, NothingToFailError
+from routrel.analysis.expectations.failures import KIND_WORDS, KINDS
 from routrel.analysis.expectations.holding import holding
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import Words, map_of, services
@@ -51,6 +52,7 @@ from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
+from routrel.model.expectations import FailureKind
 from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
@@ -116,6 +118,10 @@ class SolvedRevision:
     def solved(self) -> Solved:
         """With the changes of the trial, if it is one: solved only by questions that need it."""
         return self.as_it_is if self.trial is None else self.trial.after
+
+    @cached_property
+    def endangering(self) -> Endangering:
+        return Endangering(self.solved, self.solved.network.expectations)
 
     @cached_property
     def answerer(self) -> Answerer:
@@ -291,6 +297,18 @@ def _expectations(revision: SolvedRevision, parameters: Parameters) -> expectati
     return cast(expectations.ExpectationsSoFar, found)
 
 
+def _endangered(revision: SolvedRevision, parameters: Parameters) -> expectations.Endangered:
+    kinds: dict[str, FailureKind] = {word.replace(" ", "_"): kind for kind, word in KIND_WORDS.items()}
+    named = [(kinds[key], at) for key in kinds if (at := parameters.get(key))]
+    if len(named) != 1:
+        raise RefusedError(400, {"detail": f"This is asked of one thing: name it by one of {', '.join(kinds)}."})
+    try:
+        return revision.endangering.by(*named[0])
+    except NothingToFailError as error:
+        text = str(error)
+        raise _not_found(f"{text[:1].upper()}{text[1:]}.") from None
+
+
 def _trial(revision: SolvedRevision) -> Trial:
     if revision.trial is None:
         raise RefusedError(400, {"detail": "This is asked of a trial: name one."})
@@ -374,6 +392,7 @@ QUESTIONS = {
     "moved": Question(comparisons.Moved, _moved),
     "held": Question(held.HeldSoFar, _held),
     "expectations": Question(expectations.ExpectationsSoFar, _expectations),
+    "endangered": Question(expectations.Endangered, _endangered),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),
     "device-text": Question(trials.DeviceText, _device_text),

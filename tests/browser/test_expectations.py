@@ -51,3 +51,12 @@ def test_an_answer_is_expected_to_stay_so_by_a_key(page, network):
     page.driver.get(page.driver.current_url.replace("/flow?", "/model/expected?"))
     page.wait(lambda: len(states(page)) == 14)
     assert page.complaints() == []
+
+
+def test_what_hangs_on_a_device_is_said_at_its_stop(page, network):
+    page.open(f"{network}/flow?from=gp-gates&to=bookings&on=booking&at=bw-core1")
+    page.wait_for_verdicts("arrives", "arrives")
+    page.button("what is expected of it").click()
+    page.says("without device bw-core1", "[data-testid=leans-on]")
+    page.says("gates reach the bookings", "[data-testid=leans-on]")
+    assert page.complaints() == []

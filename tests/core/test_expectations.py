@@ -9,6 +9,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.expectations.conditions import Conditions
+from routrel.analysis.expectations.endangered import Endangering, NothingToFailError
 from routrel.analysis.expectations.failures import KINDS, failed, failures_of
 from routrel.analysis.expectations.holding import flows_of, hold, holding_lines
 from routrel.analysis.expectations.junit import junit_xml
@@ -186,6 +187,27 @@ def test_the_demo_expects_a_dozen_things():
         "tracking is heard",
         "pictures come whole",
     ]
+
+
+def test_what_hangs_on_one_thing_is_named_the_worst_first():
+    expectations = read_expectations(
+        b"- {name: moved, from: a, to: b, on: tcp/443}\n"
+        b"- {name: kept, from: r1, to: 10.9.13.2, on: icmp}\n"
+        b"- {name: gone, from: r2, to: b, on: tcp/443, severity: note}\n"
+        b"- {name: failing, from: a, to: b, on: tcp/22}\n"
+    )
+    found = Endangering(load(SQUARE), expectations)
+    cable = found.by("links", "r2:y")
+    assert [(one.name, one.outcome) for one in cable.expectations] == [("gone", "longer"), ("moved", "moves")]
+    assert cable.words == "without link r2:y – r4:x 0 expectations fail, 2 go otherwise"
+    router = found.by("devices", "r4")
+    assert [(one.name, one.outcome, one.flows) for one in router.expectations] == [
+        ("moved", "breaks", ["a > b tcp/443"]),
+        ("gone", "breaks", ["r2 > b tcp/443"]),
+    ]
+    assert router.words == "without device r4 2 expectations fail, 0 go otherwise"
+    with pytest.raises(NothingToFailError, match="there is no device .r44. that is up; did you mean r4"):
+        found.by("devices", "r44")
 
 
 def flows_between(solved) -> list[Watched]:

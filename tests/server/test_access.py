@@ -61,6 +61,7 @@ def url(path: str, network: dict) -> str:
         "tried": "?trial=1",
         "moved": "?trial=1",
         "held": "?trial=1",
+        "endangered": "?device=r",
         "remedies": "?from=h1&to=h2",
         "wanted-way": "?from=h1&to=h2&passing=r",
         "difference": "?trial=1",

@@ -56,6 +56,19 @@ def test_a_trial_is_held_against_what_is_expected_too(owner, base):
     assert states(held(owner, base, "failures=none&trial=1")) == {"web": "holds", "names": "holds", "no mail": "fails"}
 
 
+def test_one_call_names_what_hangs_on_one_thing(owner, base):
+    asked = f"{base}/revisions/1/endangered"
+    found = owner.get(f"{asked}?device=r").json()
+    assert [(one["name"], one["outcome"]) for one in found["expectations"]] == [("web", "breaks")]
+    assert found["change"] == {"disable": "device", "at": "r"}
+    assert owner.get(f"{asked}?interface=r:e1").json()["expectations"][0]["name"] == "web"
+    unknown = owner.get(f"{asked}?device=rr")
+    assert unknown.status_code == 404 and "did you mean r?" in unknown.json()["detail"]
+    for words in ("", "?device=r&link=r:e1"):
+        refused = owner.get(f"{asked}{words}")
+        assert refused.status_code == 400 and "asked of one thing" in refused.json()["detail"]
+
+
 def test_what_cannot_fail_is_refused_by_name(owner, base):
     refused = owner.get(f"{base}/revisions/1/expectations?failures=cables")
     assert refused.status_code == 400 and "'cables' names nothing that can fail" in refused.json()["failures"][0]

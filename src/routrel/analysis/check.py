@@ -11,12 +11,10 @@ from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import Acl
-from routrel.model.findings import Finding, some_of
+from routrel.model.findings import SEVERITIES, Finding, some_of
 from routrel.model.places import NOWHERE
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Port, Segment
-
-SEVERITIES = ("error", "warning", "note")
 
 
 def check(solved: Solved) -> list[Finding]:

@@ -8,6 +8,8 @@ from routrel.model.places import NOWHERE, Place
 
 Severity = Literal["error", "warning", "note"]
 
+SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
+
 
 @dataclass(frozen=True, slots=True)
 class Finding:

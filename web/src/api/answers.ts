@@ -283,6 +283,11 @@ export function useExpectations(key: RevisionKey, failures: string) {
   return useInSteps("expectations", key, { failures }, settled);
 }
 
+/** What of all that is expected hangs on a device. */
+export function useEndangered(key: RevisionKey, device: string, wanted: boolean) {
+  return useAnswer("endangered", key, { device }, { enabled: wanted });
+}
+
 /** What takes several calls: asked again until it is there, with how far it is. */
 function useInSteps<Name extends "held" | "expectations">(
   name: Name,

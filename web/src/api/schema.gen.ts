@@ -356,6 +356,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/endangered": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What of all that is expected hangs on one thing, named as a change names it: what fails without it, goes round,
+         *         leaves by another exit or takes another way, the worst first. One call for who hears of an event.
+         *
+         *     For example: `.../revisions/latest/endangered?device=bw-fw`
+         */
+        get: operations["networks_revisions_endangered_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/expectations": {
         parameters: {
             query?: never;
@@ -1274,6 +1296,33 @@ export interface components {
             word: string;
             device: string | null;
             address: string | null;
+        };
+        /**
+         * Endangered
+         * @description What the failure of one thing does to what is expected, the worst first; ``change`` makes it in a trial.
+         */
+        Endangered: {
+            words: string;
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+            expectations: components["schemas"]["EndangeredExpectation"][];
+        };
+        /**
+         * EndangeredExpectation
+         * @description An expectation that holds, and the worst that a failure does to it: to the first of ``flow_count`` flows.
+         */
+        EndangeredExpectation: {
+            name: string;
+            words: string;
+            /** @enum {unknown} */
+            severity: "error" | "note" | "warning";
+            owner: string;
+            /** @enum {unknown} */
+            outcome: "breaks" | "exit" | "longer" | "loops" | "moves";
+            flows: string[];
+            flow_count: number;
         };
         /**
          * Exit
@@ -3335,6 +3384,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Drift"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_endangered_retrieve: {
+        parameters: {
+            query?: {
+                device?: string;
+                interface?: string;
+                link?: string;
+                risk_group?: string;
+                session?: string;
+                site?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Endangered"];
                 };
             };
             /** @description an error */

@@ -1,6 +1,7 @@
 import { type FormEvent, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import type { Stop } from "../api/client";
+import { LeansOn } from "../expectations/LeansOn";
 import { questionOf } from "../flows/sentence";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { TryButton } from "./TryButton";
@@ -21,6 +22,8 @@ export function DeviceChanges({ device, stops }: { device: string; stops: Stop[]
   const edit = new URLSearchParams({ ...stateOf(search), device });
   const question = questionOf(search);
   const [wanted, setWanted] = useState<Wanted | null>(null);
+  const [leaning, setLeaning] = useState(false);
+  const isHost = stops.some((stop) => stop.kind === "host");
   return (
     <div className="border-b border-hair text-[13.5px]">
       <div className="flex flex-wrap gap-x-3 px-3 py-1" data-testid="device-changes">
@@ -33,7 +36,7 @@ export function DeviceChanges({ device, stops }: { device: string; stops: Stop[]
             label={`${name} off`}
           />
         ))}
-        {(stops.some((stop) => stop.kind === "host") ? [] : interfaces).map((name) => (
+        {(isHost ? [] : interfaces).map((name) => (
           <button
             key={name}
             type="button"
@@ -50,15 +53,22 @@ export function DeviceChanges({ device, stops }: { device: string; stops: Stop[]
         >
           edit its text
         </Link>
+        {!isHost && (
+          <button
+            type="button"
+            aria-expanded={leaning}
+            className="text-good underline underline-offset-2 hover:no-underline"
+            onClick={() => setLeaning(!leaning)}
+          >
+            what is expected of it
+          </button>
+        )}
         {question.from && question.to && (
-          <Lead
-            device={stops.some((stop) => stop.kind === "host") ? "" : device}
-            look={setWanted}
-            wanted={wanted}
-          />
+          <Lead device={isHost ? "" : device} look={setWanted} wanted={wanted} />
         )}
       </div>
       {wanted && <WantedWay wanted={wanted} />}
+      {leaning && !isHost && <LeansOn key={device} device={device} />}
     </div>
   );
 }

@@ -53,6 +53,33 @@ class ExpectationHeld(Struct, frozen=True, kw_only=True):
     doubts: list[str]
 
 
+Outcome = Literal["loops", "breaks", "exit", "longer", "moves"]
+"""What a failure does to a flow: it newly goes round, does not do what it should, leaves by another port, takes a
+longer way, or another."""
+
+
+class EndangeredExpectation(Struct, frozen=True):
+    """An expectation that holds, and the worst that a failure does to it: to the first of ``flow_count`` flows."""
+
+    name: str
+    words: str
+    severity: Severity
+    owner: str
+    outcome: Outcome
+    flows: list[str]
+    flow_count: int
+
+
+class Endangered(Struct, frozen=True):
+    """What the failure of one thing does to what is expected, the worst first; ``change`` makes it in a trial."""
+
+    words: str
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    expectations: list[EndangeredExpectation]
+
+
 class FailureOutcome(Struct, frozen=True):
     """How many expected flows a failure ``breaks`` and so on, and the expectations that fail then."""
 

@@ -169,7 +169,7 @@ def _expectation(held: _Held) -> ExpectationHeld:
                 failure.kind,
                 failure.name,
                 failure.change,
-                [_flow_words(held.flows[number]) for number in numbers[:MOST_NAMED]],
+                [flow_words(held.flows[number]) for number in numbers[:MOST_NAMED]],
                 len(numbers),
             )
             for failure, numbers in held.not_survived[:MOST_FAILURES]
@@ -179,7 +179,8 @@ def _expectation(held: _Held) -> ExpectationHeld:
     )
 
 
-def _flow_words(flow: Flow) -> str:
+def flow_words(flow: Flow) -> str:
+    """A flow on one line."""
     return f"{flow.source} > {flow.destination} {flow.service}"
 
 

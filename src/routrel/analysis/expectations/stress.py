@@ -1,8 +1,9 @@
 """Flows under each failure of one thing alone: which still do what they should, and which go otherwise."""
 
 from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from typing import NamedTuple
 
+from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.moved import Asked, Moved
@@ -12,10 +13,8 @@ from routrel.model.expectations import Expected
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 
-Outcome = Literal["breaks", "loops", "exit", "longer", "moves"]
-"""It does not do any more what it should, goes round, leaves by another port, takes a longer way, or another."""
-
 OUTCOMES: tuple[Outcome, ...] = ("loops", "breaks", "exit", "longer", "moves")
+"""From the worst to the least."""
 
 
 class Watched(NamedTuple):

@@ -1,0 +1,66 @@
+"""Which expectations hang on one thing: what becomes of them where it fails."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+
+from routrel.analysis.answers.expectations import Endangered, EndangeredExpectation
+from routrel.analysis.expectations.conditions import Conditions
+from routrel.analysis.expectations.failures import KIND_WORDS, failures_of
+from routrel.analysis.expectations.holding import MOST_NAMED, expectation_words, flow_words, flows_of
+from routrel.analysis.expectations.stress import OUTCOMES, Stress, Watched
+from routrel.formats.errors import nearest
+from routrel.model.expectations import Expectation, FailureKind
+from routrel.model.findings import SEVERITIES
+from routrel.routing.solve import Solved
+
+
+class NothingToFailError(Exception):
+    """That a name names nothing of its kind that is up; the message says what is near it."""
+
+
+class Endangering:
+    """The expectations of a network that hold, asked about one failure after the other."""
+
+    def __init__(self, solved: Solved, expectations: Sequence[Expectation]):
+        conditions = Conditions(solved)
+        checked = [(one, conditions.check(one, flow)) for one in expectations for flow in flows_of(one)]
+        self.solved = solved
+        self.of = [(one, found.walk) for one, found in checked if found.holds and found.walk is not None]
+        self.stress = Stress(solved, [Watched(walk.flow, one.expect, walk) for one, walk in self.of])
+
+    def by(self, kind: FailureKind, at: str) -> Endangered:
+        """What the failure of one thing does; raises ``NothingToFailError``. It is named as a change names it."""
+        failures = {failure.at: failure for failure in failures_of(self.solved, [kind])}
+        if at not in failures:
+            close = nearest(at, failures)
+            meant = f"; did you mean {close[0]}?" if close else ""
+            raise NothingToFailError(f"there is no {KIND_WORDS[kind]} {at!r} that is up{meant}")
+        failure = failures[at]
+        hurt = defaultdict[str, list[tuple[int, str]]](list)
+        expectation_of = {one.name: one for one, _ in self.of}
+        for one in self.stress.under(failure):
+            expectation, walk = self.of[one.number]
+            hurt[expectation.name].append((OUTCOMES.index(one.outcome), flow_words(walk.flow)))
+        found = []
+        for name, flows in hurt.items():
+            worst = min(rank for rank, _ in flows)
+            named = [words for rank, words in flows if rank == worst]
+            expectation = expectation_of[name]
+            found.append(
+                EndangeredExpectation(
+                    name,
+                    expectation_words(expectation),
+                    expectation.severity,
+                    expectation.owner,
+                    OUTCOMES[worst],
+                    named[:MOST_NAMED],
+                    len(named),
+                )
+            )
+        found.sort(key=lambda one: (OUTCOMES.index(one.outcome), SEVERITIES.index(one.severity)))
+        failing = sum(one.outcome in ("loops", "breaks") for one in found)
+        count = f"{failing} expectation{'' if failing == 1 else 's'}"
+        words = (
+            f"without {failure.words} {count} fail{'s' if failing == 1 else ''}, {len(found) - failing} go otherwise"
+        )
+        return Endangered(words, failure.kind, failure.name, failure.change, found)
