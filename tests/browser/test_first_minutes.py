@@ -59,14 +59,14 @@ def test_from_signing_in_to_a_mended_network(page, tmp_path):
     # Star it, and add a revision in which it is mended.
     page.press("*")
     page.button("starred")
-    page.press(*"3333")
+    page.press(*"33333")
     page.import_file(mended(tmp_path))
     page.find("[data-testid=understanding]")
     page.press("1")
     page.says("since revision 2; before, blocked, answer discarded", "[data-testid=asked-list]")
 
     # What changed: the flow, the model, the text; and where the ways part.
-    page.press(*"33333")
+    page.press(*"333333")
     page.says("1 of 1 starred flow changed", "[data-testid=changes]")
     page.says("blocked, answer discarded", "[data-testid=changes]")
     page.says("bw-core1", "[data-testid=changes]")

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from routrel.analysis.check import check
 from routrel.analysis.statements import Span, outline, statements_at
 from routrel.formats.network_file import read_network
-from routrel.formats.sources import files_of
+from routrel.formats.sources import files_of, read_files
 from routrel.solving import solve
 from tests.core.mixed_networks import documents
 from tests.core.speaker_networks import speakers
@@ -114,7 +114,7 @@ def test_problems_of_a_statement_stand_with_it():
 
 def test_every_line_of_the_demo_can_be_asked():
     files = files_of(EXAMPLE)
-    solved = solve(read_network(files))
+    solved = solve(read_files(files))
     findings = check(solved)
     asked = 0
     for name, data in files.items():

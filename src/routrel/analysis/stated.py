@@ -8,6 +8,7 @@ from routrel.analysis.answers.statements import StatementKind
 from routrel.analysis.offered_changes import in_list, instance_target, switched, taken_out, takes_changes
 from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device, Interface
+from routrel.model.expectations import Expectation
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
 from routrel.model.policies import Policy
@@ -43,6 +44,8 @@ def stated_parts(network: Network) -> Iterator[Stated]:
         yield Stated(link.place, "link", link.name or " - ".join(map(str, link.ends)), link)
     for endpoint in network.endpoints.values():
         yield Stated(endpoint.place, "endpoint", endpoint.name, endpoint)
+    for expectation in network.expectations:
+        yield Stated(expectation.place, "expectation", expectation.name, expectation)
 
 
 def _routing(device: Device, vrf: str, routing: RoutingInstance) -> Iterator[Stated]:
@@ -87,6 +90,8 @@ def stated_offers(one: Stated) -> Iterator[Offer]:
     what, device = one.what, one.device
     if isinstance(what, Link):
         yield switched("link", str(what.ends[0]), what.enabled)
+    if isinstance(what, Expectation):
+        yield Offer("take it out", {"remove": "expectation", "at": what.name})
     if device is None or not takes_changes(device):
         return
     where = instance_target(device.name, one.vrf)

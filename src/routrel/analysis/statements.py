@@ -6,10 +6,12 @@ from dataclasses import dataclass
 
 from routrel.analysis.answers.statements import Heading, Statement
 from routrel.analysis.contest.why import hops_text
+from routrel.analysis.expectations.holding import expectation_words
 from routrel.analysis.stated import Stated, stated_offers, stated_parts
 from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device, Interface
+from routrel.model.expectations import Expectation
 from routrel.model.findings import Finding
 from routrel.model.network import InterfaceName, Link
 from routrel.model.places import Place
@@ -93,6 +95,8 @@ class _Statements:
         if isinstance(what, Link):
             down = next(filter(None, (self.solved.topology.link_state(end) for end in what.ends)), "")
             return f"joins {' and '.join(map(str, what.ends))}" + (f"; {down}" if down else "")
+        if isinstance(what, Expectation):
+            return f"expects {expectation_words(what)}"
         if device is None:
             return f"can be asked about as {one.name}"
         if isinstance(what, Device):

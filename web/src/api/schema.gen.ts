@@ -2123,7 +2123,7 @@ export interface components {
             line: number;
             column: number;
             /** @enum {unknown} */
-            kind: "acl" | "device" | "endpoint" | "entry" | "interface" | "link" | "policy" | "protocol" | "route" | "session" | "steering";
+            kind: "acl" | "device" | "endpoint" | "entry" | "expectation" | "interface" | "link" | "policy" | "protocol" | "route" | "session" | "steering";
             name: string;
             does: string;
             device: string | null;

@@ -7,7 +7,18 @@ from msgspec import Struct
 from routrel.analysis.answers.offers import Offer
 
 StatementKind = Literal[
-    "device", "interface", "route", "protocol", "session", "acl", "entry", "policy", "link", "endpoint", "steering"
+    "device",
+    "interface",
+    "route",
+    "protocol",
+    "session",
+    "acl",
+    "entry",
+    "policy",
+    "link",
+    "endpoint",
+    "steering",
+    "expectation",
 ]
 
 
