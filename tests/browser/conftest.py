@@ -1,6 +1,7 @@
 """A headless Chromium on the real interface, served by the real server."""
 
 import shutil
+import time
 from pathlib import Path
 
 import pytest
@@ -11,6 +12,8 @@ from selenium.common.exceptions import StaleElementReferenceException, TimeoutEx
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import WebDriverWait
+
+from work.service import pool
 
 EXAMPLE = Path(__file__).parents[2] / "examples" / "saltmarsh"
 PASSWORD = "gangway and gangplank"
@@ -143,8 +146,10 @@ def page(driver, live_server, settings, transactional_db):
     made = Page(driver, live_server.url)
     made.complaints()
     yield made
-    # Let requests under way end before the database is emptied.
+    # Let requests under way end before the database is emptied: what is answered later takes the next session along.
     driver.get("about:blank")
+    made.wait(lambda: not any(one.is_busy for one in pool._processes if one is not None))
+    time.sleep(0.2)
 
 
 @pytest.fixture
