@@ -137,6 +137,7 @@ def test_stress_says_what_each_failure_does_the_worst_first():
         ("- {name: x, from: [], to: b}", "the list is too short"),
         ("- {name: x, from: a, to: b, survives: cables}", "this word is not known here"),
         ("name: x", "a list is expected here"),
+        ("- {name: x, from: a, to: [a, a]}", "there is no flow from a place to itself"),
         (f"- {{name: x, from: {[*range(200)]}, to: {[*range(200)]}}}", "too many flows"),
     ],
 )  # fmt: skip
@@ -149,7 +150,7 @@ def test_what_cannot_be_read_is_said_at_its_place(text, message):
 def test_expectations_stand_beside_a_network_and_its_errors_come_together():
     files = {
         "network.yaml": b"routrel: 1\nname: n\ndevices: {a: {}}",
-        "expectations.yaml": b"- {name: x, from: a, to: a}",
+        "expectations.yaml": b"- {name: x, from: a, to: b}",
     }
     (one,) = read_files(files).expectations
     assert (one.name, one.sources, one.place.line) == ("x", ("a",), 1)

@@ -105,10 +105,14 @@ def _expectation(record: Record, place: Place, errors: ErrorList) -> Expectation
         errors.add(
             record.place_of("same_way_back"), "a way back is asked where it works", found=expect, allowed="works"
         )
+    sources, destinations = _words(record.get("from")), _words(record.get("to"))
+    if sources and set(sources) == set(destinations) and len(set(sources)) == 1:
+        # It would hold of nothing, and so always.
+        errors.add(record.place_of("to"), "there is no flow from a place to itself", found=quoted(sources[0]))
     return record.into(
         Expectation,
-        sources=_words(record["from"]),
-        destinations=_words(record["to"]),
+        sources=sources,
+        destinations=destinations,
         services=_words(record.get("on")) or ("icmp",),
         passes=_words(record.get("passes")),
         avoids=_words(record.get("avoids")),

@@ -5,7 +5,7 @@ import { Alert } from "../ui/Alert";
 
 type Outcome = Schemas["EndangeredExpectation"]["outcome"];
 
-export const OUTCOME_WORDS: Record<Outcome, string> = {
+const OUTCOME_WORDS: Record<Outcome, string> = {
   loops: "goes round",
   breaks: "fails",
   exit: "leaves by another exit",
