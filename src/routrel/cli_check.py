@@ -6,8 +6,9 @@ from pathlib import Path
 from routrel.analysis.check import check
 from routrel.analysis.contest.why import at_text
 from routrel.analysis.expectations.failures import KINDS
-from routrel.analysis.expectations.holding import hold, holding_lines
+from routrel.analysis.expectations.holding import hold
 from routrel.analysis.expectations.junit import junit_xml
+from routrel.analysis.expectations.words import holding_lines
 from routrel.analysis.problem_offers import finding_answers
 from routrel.cli_output import DONE, NO, CallError, bytes_of, print_answer, print_json
 from routrel.formats.expectations_file import no_expectations, read_expectations

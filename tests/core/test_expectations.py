@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 from routrel.analysis.expectations.conditions import Conditions
 from routrel.analysis.expectations.endangered import Endangering, NothingToFailError
 from routrel.analysis.expectations.failures import KINDS, failed, failures_of
-from routrel.analysis.expectations.holding import flows_of, hold, holding_lines
+from routrel.analysis.expectations.holding import flows_of, hold
 from routrel.analysis.expectations.junit import junit_xml
 from routrel.analysis.expectations.separate_ways import separate_ways
 from routrel.analysis.expectations.stress import Stress, Watched, _outcome
+from routrel.analysis.expectations.words import holding_lines
 from routrel.formats.errors import LoadError
 from routrel.formats.expectations_file import read_expectations
 from routrel.formats.sources import files_of, read_files

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from routrel.analysis.answers.statements import Heading, Statement
 from routrel.analysis.contest.why import hops_text
-from routrel.analysis.expectations.holding import expectation_words
+from routrel.analysis.expectations.words import expectation_words
 from routrel.analysis.stated import Stated, stated_offers, stated_parts
 from routrel.analysis.table_rows import table_row
 from routrel.model.addresses import Prefix

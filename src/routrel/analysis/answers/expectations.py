@@ -118,3 +118,25 @@ class ExpectationsSoFar(Struct, frozen=True):
     done: int
     of: int
     held: ExpectationsHeld | None
+
+
+class NotSurvived(Struct, frozen=True):
+    """A failure that an expectation, by its place in the list, names and does not survive."""
+
+    expectation: int
+    failure: FailureHurts
+
+
+class FailuresPart(Struct, frozen=True):
+    """What some failures do, of which ``tried`` were asked for: those that hurt something, and what is not survived."""
+
+    tried: int
+    failures: list[FailureOutcome]
+    not_survived: list[NotSurvived]
+
+
+class FailuresPlanned(Struct, frozen=True):
+    """What holds of a network as it is, and how many failures there are to look at."""
+
+    as_it_is: ExpectationsHeld
+    failures: int

@@ -6,8 +6,9 @@ from collections.abc import Sequence
 from routrel.analysis.answers.expectations import Endangered, EndangeredExpectation
 from routrel.analysis.expectations.conditions import Conditions
 from routrel.analysis.expectations.failures import KIND_WORDS, failures_of
-from routrel.analysis.expectations.holding import MOST_NAMED, expectation_words, flow_words, flows_of
+from routrel.analysis.expectations.holding import flows_of
 from routrel.analysis.expectations.stress import OUTCOMES, Stress, Watched
+from routrel.analysis.expectations.words import MOST_NAMED, expectation_words, flow_words
 from routrel.formats.errors import nearest
 from routrel.model.expectations import Expectation, FailureKind
 from routrel.model.findings import SEVERITIES

@@ -1,9 +1,11 @@
-"""All expectations held against a network, as it is and under failures."""
+"""All expectations held against a network, as it is and under failures, part by part."""
 
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import product
+
+from msgspec.structs import replace
 
 from routrel.analysis.answers.expectations import (
     ExpectationHeld,
@@ -11,12 +13,15 @@ from routrel.analysis.answers.expectations import (
     ExpectationsSoFar,
     FailureHurts,
     FailureOutcome,
+    FailuresPart,
     FlowHeld,
     HoldState,
+    NotSurvived,
 )
 from routrel.analysis.expectations.conditions import Checked, Conditions
-from routrel.analysis.expectations.failures import KIND_WORDS, KINDS, Failure, failures_of
+from routrel.analysis.expectations.failures import KINDS, Failure, failures_of
 from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
+from routrel.analysis.expectations.words import MOST_NAMED, OUTCOME_WORDS, expectation_words, flow_words, held_words
 from routrel.analysis.walk_verdicts import asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.expectations import Expectation, FailureKind
@@ -24,8 +29,6 @@ from routrel.routing.solve import Solved
 
 MOST_FLOWS, MOST_FAILURES = 50, 200
 """Flows and failures that are listed of one expectation; all are counted."""
-
-MOST_NAMED = 5
 
 BROKEN = ("breaks", "loops")
 
@@ -37,12 +40,10 @@ class _Held:
     expectation: Expectation
     flows: list[Flow]
     checked: list[Checked] = field(default_factory=list)
-    not_survived: list[tuple[Failure, list[int]]] = field(default_factory=list)
-    """Failures, each with the places of flows among these."""
 
     @property
     def state(self) -> HoldState:
-        if self.not_survived or any(one.reasons for one in self.checked):
+        if any(one.reasons for one in self.checked):
             return "fails"
         return "refused" if any(one.refused for one in self.checked) else "holds"
 
@@ -70,76 +71,114 @@ def holding(
     with_survival: bool = True,
 ) -> Iterator[ExpectationsSoFar]:
     """The same step by step; without ``with_survival`` what is to survive is not looked into."""
-    conditions, stressed = Conditions(solved), set(stress)
-    all_held = [_Held(one, flows_of(one)) for one in expectations]
-    for held in all_held:
-        held.checked = [conditions.check(held.expectation, flow) for flow in held.flows]
-    # Only what does what it should can be hurt.
-    watched, of = list[Watched](), list[tuple[int, int]]()
-    for at, held in enumerate(all_held):
-        for number, one in enumerate(held.checked):
-            if one.holds and one.walk is not None and (stressed or (with_survival and held.expectation.survives)):
-                watched.append(Watched(held.flows[number], held.expectation.expect, one.walk))
-                of.append((at, number))
-    named = {kind for held in all_held for kind in held.expectation.survives if with_survival}
-    failures = list(failures_of(solved, [kind for kind in KINDS if kind in stressed | named])) if watched else []
-    engine, outcomes = Stress(solved, watched), list[tuple[Failure, list[Hurt]]]()
-    for count, failure in enumerate(failures):
-        yield ExpectationsSoFar(count, len(failures), None)
-        hurts = engine.under(failure)
-        _note_not_survived(failure, hurts, all_held, of)
-        if failure.kind in stressed and hurts:
-            outcomes.append((failure, hurts))
-    tried = sum(failure.kind in stressed for failure in failures)
-    yield ExpectationsSoFar(len(failures), len(failures), _answer(all_held, outcomes, of, tried))
+    all_of_it = Holding(solved, expectations, stress, with_survival)
+    parts, count = list[FailuresPart](), len(all_of_it.failures)
+    for number in range(count):
+        yield ExpectationsSoFar(number, count, None)
+        parts.append(all_of_it.part(range(number, number + 1)))
+    yield ExpectationsSoFar(count, count, together(all_of_it.as_it_is(), parts))
 
 
-def _note_not_survived(
-    failure: Failure, hurts: Sequence[Hurt], all_held: Sequence[_Held], of: Sequence[tuple[int, int]]
-) -> None:
-    broken = defaultdict[int, list[int]](list)
-    for hurt in hurts:
-        at, number = of[hurt.number]
-        if hurt.outcome in BROKEN and failure.kind in all_held[at].expectation.survives:
-            broken[at].append(number)
-    for at, numbers in broken.items():
-        all_held[at].not_survived.append((failure, numbers))
+class Holding:
+    """Expectations of one network, and the failures they are held under, each of which may be looked at by anybody."""
+
+    def __init__(
+        self,
+        solved: Solved,
+        expectations: Sequence[Expectation],
+        stress: Iterable[FailureKind] = (),
+        with_survival: bool = True,
+    ):
+        conditions, self._stressed = Conditions(solved), set(stress)
+        self._all = [_Held(one, flows_of(one)) for one in expectations]
+        for held in self._all:
+            held.checked = [conditions.check(held.expectation, flow) for flow in held.flows]
+        # Only what does what it should can be hurt.
+        watched = list[Watched]()
+        self._of = list[tuple[int, int]]()
+        for at, held in enumerate(self._all):
+            for number, one in enumerate(held.checked):
+                if (
+                    one.holds
+                    and one.walk is not None
+                    and (self._stressed or (with_survival and held.expectation.survives))
+                ):
+                    watched.append(Watched(held.flows[number], held.expectation.expect, one.walk))
+                    self._of.append((at, number))
+        named = {kind for held in self._all for kind in held.expectation.survives if with_survival}
+        kinds = [kind for kind in KINDS if kind in self._stressed | named]
+        self.failures: list[Failure] = list(failures_of(solved, kinds)) if watched else []
+        """All to look at, always in the same order."""
+        self._stress = Stress(solved, watched)
+
+    def as_it_is(self) -> ExpectationsHeld:
+        """What is found without any failure."""
+        states = Counter(held.state for held in self._all)
+        return ExpectationsHeld(
+            held_words(states, len(self._all), 0, 0),
+            states["holds"],
+            states["fails"],
+            states["refused"],
+            [_expectation(held) for held in self._all],
+            [],
+            0,
+            0,
+        )
+
+    def part(self, numbers: range) -> FailuresPart:
+        """What some of the failures do."""
+        outcomes, not_survived = list[FailureOutcome](), list[NotSurvived]()
+        failures = self.failures[numbers.start : numbers.stop]
+        names = [self._all[at].expectation.name for at, _ in self._of]
+        for failure in failures:
+            hurts = self._stress.under(failure)
+            not_survived += self._not_survived(failure, hurts)
+            if failure.kind in self._stressed and hurts:
+                outcomes.append(_outcome(failure, hurts, names))
+        return FailuresPart(sum(one.kind in self._stressed for one in failures), outcomes, not_survived)
+
+    def _not_survived(self, failure: Failure, hurts: Sequence[Hurt]) -> Iterator[NotSurvived]:
+        broken = defaultdict[int, list[str]](list)
+        for hurt in hurts:
+            at, number = self._of[hurt.number]
+            if hurt.outcome in BROKEN and failure.kind in self._all[at].expectation.survives:
+                broken[at].append(flow_words(self._all[at].flows[number]))
+        for at, flows in broken.items():
+            hurt_by = FailureHurts(failure.kind, failure.name, failure.change, flows[:MOST_NAMED], len(flows))
+            yield NotSurvived(at, hurt_by)
 
 
-def _answer(
-    all_held: Sequence[_Held],
-    outcomes: Sequence[tuple[Failure, list[Hurt]]],
-    of: Sequence[tuple[int, int]],
-    tried: int,
-) -> ExpectationsHeld:
-    states = Counter(held.state for held in all_held)
-    names = [all_held[at].expectation.name for at, _ in of]
-    failures = sorted(
-        (_outcome(failure, hurts, names) for failure, hurts in outcomes),
-        key=lambda one: (-one.loops - one.breaks, -one.exit, -one.longer, -one.moves, KINDS.index(one.kind), one.name),
+def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> ExpectationsHeld:
+    """What was found without a failure and under those of some parts, in their order."""
+    not_survived = defaultdict[int, list[FailureHurts]](list)
+    failures, tried = list[FailureOutcome](), 0
+    for part in parts:
+        tried += part.tried
+        failures += part.failures
+        for one in part.not_survived:
+            not_survived[one.expectation].append(one.failure)
+    failures.sort(
+        key=lambda one: (-one.loops - one.breaks, -one.exit, -one.longer, -one.moves, KINDS.index(one.kind), one.name)
     )
+    expectations = [
+        replace(
+            one, state="fails", not_survived=not_survived[at][:MOST_FAILURES], not_survived_count=len(not_survived[at])
+        )
+        if at in not_survived
+        else one
+        for at, one in enumerate(as_it_is.expectations)
+    ]
+    states = Counter(one.state for one in expectations)
     return ExpectationsHeld(
-        _words(states, len(all_held), tried, len(failures)),
+        held_words(states, len(expectations), tried, len(failures)),
         states["holds"],
         states["fails"],
         states["refused"],
-        [_expectation(held) for held in all_held],
+        expectations,
         failures,
         tried,
         tried - len(failures),
     )
-
-
-def _words(states: Counter[HoldState], count: int, tried: int, hurting: int) -> str:
-    if not count:
-        return "nothing is expected of this network"
-    words = f"{states['holds']:,} of {count:,} expectation{'' if count == 1 else 's'}"
-    words += " holds" if states["holds"] == 1 else " hold"
-    if states["refused"]:
-        words += f", {states['refused']:,} cannot be told"
-    if tried:
-        words += f"; {hurting:,} of {tried:,} failures hurt what is expected"
-    return words
 
 
 def _expectation(held: _Held) -> ExpectationHeld:
@@ -164,37 +203,16 @@ def _expectation(held: _Held) -> ExpectationHeld:
             )
             for flow, checked in failing[:MOST_FLOWS]
         ],
-        not_survived=[
-            FailureHurts(
-                failure.kind,
-                failure.name,
-                failure.change,
-                [flow_words(held.flows[number]) for number in numbers[:MOST_NAMED]],
-                len(numbers),
-            )
-            for failure, numbers in held.not_survived[:MOST_FAILURES]
-        ],
-        not_survived_count=len(held.not_survived),
+        not_survived=[],
+        not_survived_count=0,
         doubts=list(dict.fromkeys(doubt for checked in held.checked for doubt in checked.doubts)),
     )
-
-
-def flow_words(flow: Flow) -> str:
-    """A flow on one line."""
-    return f"{flow.source} > {flow.destination} {flow.service}"
 
 
 def _outcome(failure: Failure, hurts: Sequence[Hurt], names: Sequence[str]) -> FailureOutcome:
     counts = Counter(hurt.outcome for hurt in hurts)
     broken = dict.fromkeys(names[hurt.number] for hurt in hurts if hurt.outcome in BROKEN)
-    words = {
-        "loops": "newly goes round",
-        "breaks": "fails",
-        "exit": "leaves by another exit",
-        "longer": "takes a longer way",
-        "moves": "takes another way",
-    }
-    said = ", ".join(f"{counts[one]:,} × {words[one]}" for one in OUTCOMES if counts[one])
+    said = ", ".join(f"{counts[one]:,} × {OUTCOME_WORDS[one]}" for one in OUTCOMES if counts[one])
     return FailureOutcome(
         failure.kind,
         failure.name,
@@ -207,47 +225,3 @@ def _outcome(failure: Failure, hurts: Sequence[Hurt], names: Sequence[str]) -> F
         expectations=list(broken),
         words=said,
     )
-
-
-def expectation_words(one: Expectation) -> str:
-    """An expectation as a sentence."""
-    what = f"{_some(one.sources)} > {_some(one.destinations)} {_some(one.services)} {one.expect}"
-    parts = [
-        f"in by {one.enter}" if one.enter else "",
-        f"passes {_some(one.passes, ' and ')}" if one.passes else "",
-        f"avoids {_some(one.avoids)}" if one.avoids else "",
-        "comes back the same way" if one.same_way_back else "",
-        f"in {one.hops} hop{'' if one.hops == 1 else 's'} at most" if one.hops is not None else "",
-        f"packets to {one.mtu} bytes" if one.mtu is not None else "",
-        f"{one.ways} ways that share no {one.apart.replace('_', ' ')}" if one.ways is not None else "",
-        f"survives any one {_some([KIND_WORDS[kind] for kind in one.survives], ' or ')}" if one.survives else "",
-    ]
-    return ", ".join([what, *filter(None, parts)])
-
-
-def _some(words: Sequence[str], between: str = ", ") -> str:
-    shown = between.join(words[:MOST_NAMED])
-    return f"{shown} and {len(words) - MOST_NAMED} more" if len(words) > MOST_NAMED else shown
-
-
-def holding_lines(found: ExpectationsHeld) -> Iterator[str]:
-    """The answer as lines for a terminal or a ticket."""
-    yield found.words
-    marks = {"holds": "=", "fails": "-", "refused": "?"}
-    for one in found.expectations:
-        mark = marks[one.state] if one.state != "fails" or one.severity == "error" else "~"
-        yield f"{mark} {one.name}: {one.words}"
-        for flow in one.flows[:MOST_NAMED]:
-            yield f"    {flow.flow.source} > {flow.flow.to} {flow.flow.service}: {'; '.join(flow.reasons)}"
-        if one.failing_count > MOST_NAMED:
-            yield f"    … and {one.failing_count - MOST_NAMED:,} more flows"
-        for failure in one.not_survived[:MOST_NAMED]:
-            yield f"    does not survive {KIND_WORDS[failure.kind]} {failure.name}: {', '.join(failure.flows)}"
-        if one.not_survived_count > MOST_NAMED:
-            yield f"    … and {one.not_survived_count - MOST_NAMED:,} more failures"
-        yield from (f"    not sure: {doubt}" for doubt in one.doubts)
-    for outcome in found.failures:
-        said = f" ({_some(outcome.expectations)})" if outcome.expectations else ""
-        yield f"! without {KIND_WORDS[outcome.kind]} {outcome.name}: {outcome.words}{said}"
-    if found.failures_tried:
-        yield f"{found.harmless:,} of {found.failures_tried:,} failures hurt nothing expected"
