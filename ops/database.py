@@ -280,6 +280,7 @@ def environment() -> dict[str, str]:
     return {
         "ROUTREL_DATABASE": str(ensure()),
         "ROUTREL_SECRET": secret(),
+        "ROUTREL_SOLVED": os.environ.get("ROUTREL_SOLVED", str(state_folder() / "solved")),
         "DJANGO_SETTINGS_MODULE": "site_settings.settings",
         "PYTHONPATH": f"{install.ROOT}/src:{install.ROOT}/server",
     }

@@ -109,10 +109,10 @@ class SolvedRevision:
     _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, file_name: str, data: bytes) -> "SolvedRevision":
-        """An upload read and solved; raises ``LoadError`` with all errors in it."""
+    def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
+        """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
         files = files_of_upload(file_name, data)
-        return cls(files, is_capture(files), solve(read_files(files)))
+        return cls(files, is_capture(files), known or solve(read_files(files)))
 
     @cached_property
     def solved(self) -> Solved:

@@ -17,6 +17,8 @@ from typing import Any, Literal
 from routrel.formats.errors import LoadError
 from routrel.forwarding.flow_words import FlowError
 from routrel.garbage_collection import keep, let_go
+from routrel.routing.solve import Solved
+from work import solved_cache
 from work.answering import RefusedError, SolvedRevision, answer
 from work.refusals import load_error_body
 
@@ -74,6 +76,8 @@ class Worker:
     def __init__(self, pipe: Connection):
         self.pipe = pipe
         self.kept: OrderedDict[str, SolvedRevision] = OrderedDict()
+        self.to_keep: list[tuple[str, Solved]] = []
+        """What was solved and is not on disk yet."""
 
     def run(self) -> None:
         """Answer until the pipe is closed."""
@@ -86,6 +90,8 @@ class Worker:
             self.pipe.send(outcome)
             if outcome.ends:
                 return
+            while self.to_keep:
+                solved_cache.keep(*self.to_keep.pop())
             if question.name == "tried" and outcome.kind == "answer":
                 self._solve_ahead(question)
             self._tidy(question.digest)
@@ -128,9 +134,12 @@ class Worker:
             self.pipe.send(("text", digest))
             data = self.pipe.recv()
             start = time.process_time()
-            revision = SolvedRevision.of(file_name, data)
+            known = solved_cache.opened(digest)
+            revision = SolvedRevision.of(file_name, data, known)
             revision.seconds = seconds = time.process_time() - start
             self.kept[digest] = revision
+            if known is None and seconds > solved_cache.WORTH_A_FILE:
+                self.to_keep.append((digest, revision.as_it_is))
         self.kept.move_to_end(digest)
         return revision, seconds
 

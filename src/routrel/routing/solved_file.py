@@ -5,13 +5,17 @@ runs what it says; so it belongs in a folder that nobody else may write to.
 """
 
 import hashlib
+import io
 import mmap
 import os
 import pickle
 import struct
 import tempfile
+from collections.abc import Callable, Hashable
+from dataclasses import fields, is_dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import routrel
 from routrel.garbage_collection import collection_paused
@@ -36,11 +40,40 @@ def code_key() -> bytes:
     return digest.digest()
 
 
+class _Pickler(pickle.Pickler):
+    """Writes values so that they are filled by their slots: what dataclasses do by themselves asks for the fields of
+    each again, which takes most of the time of opening."""
+
+    def reducer_override(self, of: Any) -> Any:
+        kind = type(of)
+        if not (is_dataclass(kind) and hasattr(kind, "__slots__")):
+            return NotImplemented
+        return _filled, (kind, *(getattr(of, name) for name in _slots(kind)[0]))
+
+
+@lru_cache(None)
+def _slots(kind: Hashable) -> tuple[list[str], list[Callable[[object, object], None]]]:
+    """The fields of a dataclass with slots, and what sets each, of an immutable one too."""
+    assert isinstance(kind, type) and is_dataclass(kind)
+    names = [one.name for one in fields(kind)]
+    return names, [getattr(kind, name).__set__ for name in names]
+
+
+def _filled(kind: type, *values: object) -> object:
+    """A value of a class of slots, as it was."""
+    made: object = object.__new__(kind)
+    for put, value in zip(_slots(kind)[1], values, strict=True):
+        put(made, value)
+    return made
+
+
 @collection_paused()
 def save_solved(solved: Solved, path: Path) -> None:
     """Write a file beside its place and put it there whole."""
     buffers: list[pickle.PickleBuffer] = []
-    objects = pickle.dumps(solved, protocol=5, buffer_callback=buffers.append)
+    written = io.BytesIO()
+    _Pickler(written, protocol=5, buffer_callback=buffers.append).dump(solved)
+    objects = written.getbuffer()
     arrays = [buffer.raw() for buffer in buffers]
     sizes = [len(objects), *(array.nbytes for array in arrays)]
     with tempfile.NamedTemporaryFile(dir=path.parent, prefix=path.name, delete=False) as file:
