@@ -275,10 +275,11 @@ def secret() -> str:
     return path.read_text()
 
 
-def environment() -> dict[str, str]:
-    """The environment the server and its tests run in; the cluster is running afterwards."""
+def environment(described: str = "") -> dict[str, str]:
+    """The environment the server and its tests run in, on a database that is described in a file or the project's own,
+    which is running afterwards."""
     return {
-        "ROUTREL_DATABASE": str(ensure()),
+        "ROUTREL_DATABASE": described or str(ensure()),
         "ROUTREL_SECRET": secret(),
         "ROUTREL_SOLVED": os.environ.get("ROUTREL_SOLVED", str(state_folder() / "solved")),
         "DJANGO_SETTINGS_MODULE": "site_settings.settings",

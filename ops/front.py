@@ -16,6 +16,7 @@ USAGE = """routrel COMMAND
 
   demo                    install what is missing, load the demo network, serve, print the address
   serve [--port N]        the same without the demo network
+  worker                  one more worker, which does jobs: stress and the like
   test [PYTEST ARGUMENTS] install what is missing, run lint and every test
   test --quick            the tests with a tenth of the random examples, without lint
   lint                    formatting, types, import rules, generated files
@@ -52,7 +53,13 @@ def run(command: str, rest: list[str]) -> int:
     if command in ("demo", "serve"):
         parser = argparse.ArgumentParser(prog=f"routrel {command}")
         parser.add_argument("--port", type=int, default=0, help="default: 8000, or the next free one")
-        return serving.serve(with_demo=command == "demo", port=parser.parse_args(rest).port)
+        parser.add_argument(
+            "--workers", type=int, default=1, help="workers that do jobs, started beside it (default 1)"
+        )
+        asked = parser.parse_args(rest)
+        return serving.serve(command == "demo", asked.port, max(0, asked.workers))
+    if command == "worker" and not rest:
+        return serving.work()
     if command == "test":
         return checks.test(rest)
     if command == "lint":

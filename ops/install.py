@@ -16,7 +16,18 @@ ROOT = Path(__file__).resolve().parent.parent
 VENV = ROOT / ".venv"
 PYTHON = VENV / "bin" / "python"
 WEB = ROOT / "web"
-IMPORTS = ("django", "rest_framework", "drf_spectacular", "whitenoise", "psycopg", "numpy", "yaml", "re2", "granian")
+IMPORTS = (
+    "django",
+    "rest_framework",
+    "drf_spectacular",
+    "whitenoise",
+    "psycopg",
+    "numpy",
+    "yaml",
+    "re2",
+    "granian",
+    "procrastinate",
+)
 """What the server and the core cannot do without."""
 
 NODE_LEAST = (20, 19)

@@ -5,7 +5,9 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
+from collections.abc import Callable
 
 import database
 import install
@@ -21,7 +23,7 @@ PATIENCE = 20
 """Failed starts of the database in a row that are told; after that one in a minute."""
 
 
-def serve(with_demo: bool, port: int) -> int:
+def serve(with_demo: bool, port: int, workers: int) -> int:
     install.python_packages("run")
     install.web_build()
     if port and not database.is_free(port):
@@ -42,26 +44,78 @@ def serve(with_demo: bool, port: int) -> int:
         *("--http1-header-read-timeout", str(HEAD_MILLISECONDS), "--backpressure", "256"),
         *("--log-level", "warning", "--respawn-failed-workers"),
     ]
-    return _supervise(command, {**os.environ, **environment, "ROUTREL_SERVING": "1"}, chosen, prepared.stdout)
+    beside = [_Beside([*manage, "worker"], {**os.environ, **environment}) for _ in range(workers)]
+    served = {**os.environ, **environment, "ROUTREL_SERVING": "1"}
+    return _supervise(command, served, beside, chosen, prepared.stdout)
 
 
-def _supervise(command: list[str], environment: dict[str, str], port: int, greeting: str) -> int:
+def work() -> int:
+    """Do jobs until told to: one more worker, on the database that ROUTREL_DATABASE describes or the project's own."""
+    install.python_packages("run")
+    environment = database.environment(os.environ.get("ROUTREL_DATABASE", ""))
+    manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
+    worker = _Beside([*manage, "worker"], {**os.environ, **environment})
+    install.say("a worker does jobs; stop it with Ctrl-C")
+    is_told = _told_to_stop()
+    while not is_told():
+        worker.look_after()
+        time.sleep(0.2)
+    worker.stop()
+    return 0
+
+
+class _Beside:
+    """A process beside the server, started again where it has ended."""
+
+    def __init__(self, command: list[str], environment: dict[str, str]):
+        self.command, self.environment = command, environment
+        self.running: subprocess.Popen[bytes] | None = None
+        self.next_start = 0.0
+
+    def look_after(self) -> None:
+        if time.monotonic() >= self.next_start and (self.running is None or self.running.poll() is not None):
+            self.running = subprocess.Popen(self.command, env=self.environment, start_new_session=True)
+            self.next_start = time.monotonic() + 3
+
+    def stop(self) -> None:
+        if self.running is not None:
+            _end(self.running)
+
+
+def _end(process: "subprocess.Popen[bytes]") -> int:
+    """End a process, and whatever it started; its exit status."""
+    if process.poll() is None:
+        process.terminate()
+        try:
+            process.wait(15)
+        except subprocess.TimeoutExpired:
+            process.kill()
+    status = process.wait()
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(process.pid, signal.SIGKILL)  # a child that was still starting outlives its parent
+    return status
+
+
+def _told_to_stop() -> Callable[[], bool]:
+    """Whether we were told to stop, by Ctrl-C or SIGTERM."""
+    told = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: told.set())
+    return told.is_set
+
+
+def _supervise(command: list[str], environment: dict[str, str], beside: list[_Beside], port: int, greeting: str) -> int:
     """Run the server until it ends or is told to, and start the database again whenever it has died.
 
     The greeting is printed once the port answers.
     """
     server = subprocess.Popen(command, env=environment, start_new_session=True)
-    stopping = False
-
-    def stop(*_: object) -> None:
-        nonlocal stopping
-        stopping = True
-
-    signal.signal(signal.SIGTERM, stop)
-    signal.signal(signal.SIGINT, stop)
+    is_told = _told_to_stop()
     failed, next_look = 0, time.monotonic() + LOOKS
-    while not stopping and server.poll() is None:
+    while not is_told() and server.poll() is None:
         time.sleep(0.1)
+        for one in beside:
+            one.look_after()
         if greeting and database.answers(port):
             print(greeting, end="", flush=True)
             greeting = ""
@@ -76,15 +130,10 @@ def _supervise(command: list[str], environment: dict[str, str], port: int, greet
             if failed <= PATIENCE:
                 print(f"routrel: the database cannot be started: {error}", file=sys.stderr, flush=True)
         next_look = time.monotonic() + (LOOKS if failed <= PATIENCE else 60)
-    if server.poll() is None:
-        server.terminate()
-        try:
-            server.wait(15)
-        except subprocess.TimeoutExpired:
-            server.kill()
-    status = server.wait()
-    with contextlib.suppress(ProcessLookupError):
-        os.killpg(server.pid, signal.SIGKILL)  # a worker that was still starting outlives its parent
+    stopping = is_told()
+    for one in beside:
+        one.stop()
+    status = _end(server)
     return 0 if stopping else status
 
 

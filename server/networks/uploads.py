@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import Count, Max, Sum
 from rest_framework.exceptions import PermissionDenied, ValidationError
 
+from jobs.records import hold_expectations
 from networks.models import Network, Revision
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.yaml_nodes import MAX_BYTES
@@ -90,7 +91,7 @@ def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:
     with transaction.atomic():
         Network.objects.select_for_update().get(pk=network.pk)
         last = network.revisions.aggregate(last=Max("number"))["last"] or 0
-        return Revision.objects.create(
+        revision: Revision = Revision.objects.create(
             network=network,
             number=last + 1,
             created_by=user,
@@ -103,3 +104,5 @@ def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:
             device_count=upload.loaded.device_count,
             is_capture=upload.loaded.is_capture,
         )
+        hold_expectations(revision, upload.loaded.expectation_count, user)
+        return revision

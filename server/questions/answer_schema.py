@@ -11,13 +11,22 @@ from work.answering import QUESTIONS
 
 ANSWERS = kept_answers()
 TRIAL = OpenApiParameter("trial", int, description="A trial of the network, by its number: its changes are made first.")
-TYPES = [question.of for question in QUESTIONS.values()]
-SHAPES, COMPONENTS = msgspec.json.schema_components(TYPES, ref_template="#/components/schemas/{name}")
-SHAPE_OF = dict(zip(QUESTIONS, SHAPES, strict=True))
-for _component in COMPONENTS.values():
-    _component["required"] = list(_component["properties"])  # every key is always sent
-    for _property in _component["properties"].values():
-        _property.pop("default", None)
+COMPONENTS: dict[str, Any] = {}
+"""Shapes that others refer to, by name."""
+
+
+def shape_of(kind: Any) -> dict[str, Any]:
+    """The shape of an answer of a type, with what it refers to put among the components."""
+    (shape,), components = msgspec.json.schema_components([kind], ref_template="#/components/schemas/{name}")
+    for component in components.values():
+        component["required"] = list(component["properties"])  # every key is always sent
+        for one in component["properties"].values():
+            one.pop("default", None)
+    COMPONENTS.update(components)
+    return shape
+
+
+SHAPE_OF = {name: shape_of(question.of) for name, question in QUESTIONS.items()}
 
 
 def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[Any], Any]:

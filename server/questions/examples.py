@@ -9,7 +9,8 @@ from typing import Any
 from urllib.parse import urlencode
 
 from networks.example import FILE_NAME, zipped_example
-from work.answering import SolvedRevision, answer
+from work.answering import answer
+from work.solved_revision import SolvedRevision
 
 ANSWERS_FILE = Path(__file__).with_name("examples.json")
 

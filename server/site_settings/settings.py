@@ -62,11 +62,13 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "rest_framework",
     "drf_spectacular",
+    "procrastinate.contrib.django",
     "accounts",
     "networks",
     "asked",
     "trials",
     "questions",
+    "jobs",
 ]
 MIDDLEWARE = [
     "site_settings.headers.ContentSecurityPolicy",

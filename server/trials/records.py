@@ -12,7 +12,7 @@ from rest_framework.request import Request
 from networks.models import Network, Revision
 from routrel.formats.changes.reading import changes_of
 from trials.models import Trial
-from work.answering import changes_key
+from work.solved_revision import changes_key
 
 MOST_TRIALS = 500
 """Trials of a network."""
@@ -45,8 +45,12 @@ def changes_asked(request: Request, revision: Revision) -> str:
         return ""
     if not number.isascii() or not number.isdigit() or len(number) > 9:
         raise ValidationError({"trial": ["The number of a trial is expected here."]})
-    trial = get_object_or_404(Trial, network=revision.network_id, number=int(number))
-    return changes_key(trial.changes)
+    return trial_changes(revision, int(number))
+
+
+def trial_changes(revision: Revision, number: int) -> str:
+    """The changes of a trial, as work processes take them."""
+    return changes_key(get_object_or_404(Trial, network=revision.network_id, number=number).changes)
 
 
 def create(network: Network, user: Any, revision: int, values: dict[str, Any]) -> Trial:

@@ -1,13 +1,10 @@
 """What a work process answers: questions by name, each of a solved revision and plain parameters."""
 
 import hashlib
-import json
 import time
-from collections import OrderedDict
-from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import datetime
-from functools import cached_property
 from typing import Any, cast
 
 import msgspec
@@ -27,16 +24,14 @@ from routrel.analysis.answers import (
     walks,
     wanted_ways,
 )
-from routrel.analysis.check import check
 from routrel.analysis.comparison import compare, moved
-from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
+from routrel.analysis.contest.why import WhyError, parse_prefix
 from routrel.analysis.drift import drift
-from routrel.analysis.evidence import Evidence
-from routrel.analysis.expectations.endangered import Endangering, NothingToFailError
-from routrel.analysis.expectations.failures import KIND_WORDS, KINDS
+from routrel.analysis.expectations.endangered import NothingToFailError
+from routrel.analysis.expectations.failures import KIND_WORDS
 from routrel.analysis.expectations.holding import holding
 from routrel.analysis.held.groups import comparing
-from routrel.analysis.overview import Words, map_of, services
+from routrel.analysis.overview import map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies
@@ -45,147 +40,24 @@ from routrel.analysis.statements import Span, outline, statements_at
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
-from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_way
-from routrel.formats.captures import is_capture
-from routrel.formats.changes.reading import changes_of
-from routrel.formats.sources import files_of_upload, read_files
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.expectations import FailureKind
-from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
-from routrel.routing.solve import Solved
-from routrel.solving import solve
-
-TRIALS_KEPT = 3
-"""Trials of a revision that are kept solved."""
-
-HELD_SECONDS = 1.0
-"""How long what takes several calls goes on before it is said how far it is."""
-
-SURVIVED, NO_FAILURES = "survived", "none"
-"""Failures that expectations name themselves; and the network as it is."""
+from work.solved_revision import (
+    HELD_SECONDS,
+    NO_FAILURES,
+    SURVIVED,
+    Parameters,
+    RefusedError,
+    SolvedRevision,
+    failure_kinds,
+    not_found,
+)
 
 MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
-
-Json = Any
-Parameters = Mapping[str, Any]
-
-
-class RefusedError(Exception):
-    """A question that cannot be answered as asked: an HTTP status and what to say."""
-
-    def __init__(self, status: int, body: Json):
-        super().__init__(str(body))
-        self.status = status
-        self.body = body
-
-
-def _not_found(text: str) -> RefusedError:
-    return RefusedError(404, {"detail": text})
-
-
-def changes_key(changes: list[dict[str, Any]]) -> str:
-    """Changes as a JSON list that is the same where they are."""
-    return json.dumps(changes, sort_keys=True)
-
-
-@dataclass
-class SolvedRevision:
-    """A revision with all that is computed from it."""
-
-    files: dict[str, bytes]
-    is_capture: bool
-    as_it_is: Solved
-    trial: Trial | None = None
-    seconds: float = 0.0
-    """Of processor time that reading and solving took."""
-    _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
-    _findings: list[Finding] | None = None
-    _words: Words | None = None
-    _why: WhyAnswerer | None = None
-    _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
-
-    @classmethod
-    def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
-        """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
-        files = files_of_upload(file_name, data)
-        return cls(files, is_capture(files), known or solve(read_files(files)))
-
-    @cached_property
-    def solved(self) -> Solved:
-        """With the changes of the trial, if it is one: solved only by questions that need it."""
-        return self.as_it_is if self.trial is None else self.trial.after
-
-    @cached_property
-    def endangering(self) -> Endangering:
-        return Endangering(self.solved, self.solved.network.expectations)
-
-    @cached_property
-    def answerer(self) -> Answerer:
-        return Answerer(self.solved)
-
-    @cached_property
-    def evidence(self) -> Evidence:
-        return Evidence(self.answerer)
-
-    def tried(self, changes: str) -> "SolvedRevision":
-        """The revision with changes, which are a JSON list; those it was asked with last are kept."""
-        found = self._trials.get(changes)
-        if found is None:
-            trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))
-            # Changes that are kept have the entries written out that they mean: it is the same trial.
-            changes = changes_key([outcome.change.data() for outcome in trial.applied.outcomes])
-            found = self._trials.get(changes)
-            if found is None:
-                found = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
-                self._trials[changes] = found
-            while len(self._trials) > TRIALS_KEPT:
-                self._trials.popitem(last=False)
-        self._trials.move_to_end(changes)
-        return found
-
-    def keep_one_trial(self) -> None:
-        """Forget all trials but the one that was asked with last."""
-        while len(self._trials) > 1:
-            self._trials.popitem(last=False)
-
-    def words(self) -> Words:
-        if self._words is None:
-            self._words = Words(self.solved)
-        return self._words
-
-    def why(self) -> WhyAnswerer:
-        if self._why is None:
-            self._why = WhyAnswerer(self.solved)
-        return self._why
-
-    def findings(self) -> list[Finding]:
-        if self._findings is None:
-            self._findings = check(self.solved)
-        return self._findings
-
-    def so_far(self, name: str, begin: Callable[[], Iterator[Any]]) -> Any:
-        """The last step of what goes on a while each time it is asked, until its answer is ``held``."""
-        steps, last = self._going.get(name) or (begin(), None)
-        end = time.monotonic() + HELD_SECONDS
-        while last is None or (last.held is None and time.monotonic() < end):
-            last = next(steps)
-        self._going[name] = steps, last
-        return last
-
-    def instance(self, parameters: Parameters) -> int:
-        """The routing instance that a question names."""
-        name, vrf = parameters.get("device") or "", parameters.get("vrf") or DEFAULT_INSTANCE
-        topology = self.solved.topology
-        if name not in topology.device_index:
-            raise _not_found(f"There is no device {name!r} in this network.")
-        number = topology.instance_index.get((name, vrf))
-        if number is None:
-            raise _not_found(f"There is no routing instance {vrf!r} on {name}.")
-        return number
 
 
 def _prefix(parameters: Parameters) -> Prefix | Address:
@@ -203,6 +75,7 @@ class Loaded(msgspec.Struct, frozen=True):
     device_count: int
     link_count: int
     is_capture: bool
+    expectation_count: int
 
 
 class SourceFile(msgspec.Struct, frozen=True):
@@ -225,7 +98,14 @@ def _loaded(revision: SolvedRevision, parameters: Parameters) -> Loaded:
     map_of(revision.solved)
     revision.findings()
     network = revision.solved.network
-    return Loaded(network.name, network.taken_at, len(network.devices), len(network.links), revision.is_capture)
+    return Loaded(
+        network.name,
+        network.taken_at,
+        len(network.devices),
+        len(network.links),
+        revision.is_capture,
+        len(network.expectations),
+    )
 
 
 def _walk(revision: SolvedRevision, parameters: Parameters) -> walks.Walk:
@@ -264,7 +144,7 @@ def _policy(revision: SolvedRevision, parameters: Parameters) -> policies.Policy
     revision.instance({"device": parameters.get("device")})
     device, name = parameters["device"], parameters.get("policy") or ""
     if name not in revision.solved.network.devices[device].policies:
-        raise _not_found(f"{device} has no policy {name!r}.")
+        raise not_found(f"{device} has no policy {name!r}.")
     return PolicyView(revision.solved, device, name).report()
 
 
@@ -285,16 +165,28 @@ def _held(revision: SolvedRevision, parameters: Parameters) -> held.HeldSoFar:
 
 def _expectations(revision: SolvedRevision, parameters: Parameters) -> expectations.ExpectationsSoFar:
     failures: str = parameters.get("failures") or SURVIVED
-    kinds = [] if failures in (SURVIVED, NO_FAILURES) else failures.split(",")
-    if not set(kinds) <= set(KINDS):
-        allowed = ", ".join((SURVIVED, NO_FAILURES, *KINDS))
-        raise RefusedError(400, {"failures": [f"{failures!r} names nothing that can fail; allowed: {allowed}."]})
-    stress = [kind for kind in KINDS if kind in kinds]
+    stress = failure_kinds(failures)
     found = revision.so_far(
         f"expectations {' '.join(stress)} {failures == NO_FAILURES}",
         lambda: holding(revision.solved, revision.solved.network.expectations, stress, failures != NO_FAILURES),
     )
     return cast(expectations.ExpectationsSoFar, found)
+
+
+def _planned(revision: SolvedRevision, parameters: Parameters) -> expectations.FailuresPlanned:
+    found = revision.held_under(parameters["failures"])
+    return expectations.FailuresPlanned(found.as_it_is(), len(found.failures))
+
+
+def _part(revision: SolvedRevision, parameters: Parameters) -> list[expectations.FailuresPart]:
+    """One by one, what as many failures do as there is time for."""
+    found, parts = revision.held_under(parameters["failures"]), list[expectations.FailuresPart]()
+    end = time.monotonic() + HELD_SECONDS
+    for number in range(parameters["start"], parameters["stop"]):
+        parts.append(found.part(range(number, number + 1)))
+        if time.monotonic() > end:
+            break
+    return parts
 
 
 def _endangered(revision: SolvedRevision, parameters: Parameters) -> expectations.Endangered:
@@ -306,7 +198,7 @@ def _endangered(revision: SolvedRevision, parameters: Parameters) -> expectation
         return revision.endangering.by(*named[0])
     except NothingToFailError as error:
         text = str(error)
-        raise _not_found(f"{text[:1].upper()}{text[1:]}.") from None
+        raise not_found(f"{text[:1].upper()}{text[1:]}.") from None
 
 
 def _trial(revision: SolvedRevision) -> Trial:
@@ -338,7 +230,7 @@ def _file(revision: SolvedRevision, parameters: Parameters) -> str:
     """The file that a question names."""
     name: str = parameters.get("file") or ""
     if name not in revision.files:
-        raise _not_found(f"There is no file {name!r} in this revision.")
+        raise not_found(f"There is no file {name!r} in this revision.")
     return name
 
 
@@ -409,10 +301,17 @@ QUESTIONS = {
 }
 
 
+OF_JOBS = {
+    "failures-planned": Question(expectations.FailuresPlanned, _planned),
+    "failures-part": Question(list[expectations.FailuresPart], _part),
+}
+"""What only jobs ask."""
+
+
 def answer(
     revision: SolvedRevision, question: str, parameters: Parameters, since: SolvedRevision | None = None
 ) -> bytes:
     """The answer as JSON text; ``since`` is an earlier revision that the first is held against."""
     if since is not None:
         parameters = {**parameters, "since": since}
-    return msgspec.json.encode(QUESTIONS[question].answer(revision, parameters))
+    return msgspec.json.encode((QUESTIONS.get(question) or OF_JOBS[question]).answer(revision, parameters))

@@ -19,8 +19,9 @@ from routrel.forwarding.flow_words import FlowError
 from routrel.garbage_collection import keep, let_go
 from routrel.routing.solve import Solved
 from work import solved_cache
-from work.answering import RefusedError, SolvedRevision, answer
+from work.answering import answer
 from work.refusals import load_error_body
+from work.solved_revision import RefusedError, SolvedRevision
 
 KEPT = 4
 """Solved revisions that one process keeps."""

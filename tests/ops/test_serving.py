@@ -89,3 +89,53 @@ def test_a_database_that_dies_comes_back_and_nothing_is_a_500(server):
             break
     assert 200 in seen and seen <= {200, 503}
     assert json.loads(get(port, "/api/networks", token)[1])["count"] == 1
+
+
+def post(port: int, path: str, token: str, body: dict) -> dict:
+    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+    headers = {"Authorization": f"Token {token}", "Content-Type": "application/json"}
+    connection.request("POST", path, json.dumps(body), headers)
+    answer = json.loads(connection.getresponse().read())
+    connection.close()
+    return answer
+
+
+def worker_of(process: subprocess.Popen) -> int:
+    """The process of the worker beside a server."""
+    end = time.monotonic() + 60
+    while time.monotonic() < end:
+        for child in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split():
+            if b"manage.py\0worker" in Path(f"/proc/{child}/cmdline").read_bytes():
+                return int(child)
+        time.sleep(0.1)
+    raise AssertionError("no worker is there")
+
+
+def test_a_job_outlives_its_worker_and_its_database(server):
+    port, state, process = server
+    environment = {**os.environ, "ROUTREL_STATE": str(state)}
+    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
+    token = re.search(r"routrel_\S+", made.stdout)[0]
+    network = json.loads(get(port, "/api/networks", token)[1])["results"][0]["id"]
+    job = post(port, f"/api/networks/{network}/jobs", token, {"revision": 1, "failures": "links,devices"})
+
+    def until(is_so) -> dict:
+        end = time.monotonic() + PATIENCE
+        while time.monotonic() < end:
+            status, text = get(port, f"/api/networks/{network}/jobs/{job['id']}", token)
+            if status == 200 and is_so(json.loads(text)):
+                return json.loads(text)
+            time.sleep(0.1)
+        raise AssertionError(text)
+
+    until(lambda now: 0 < now["done"] < now["of"])
+    os.kill(worker_of(process), signal.SIGKILL)
+    before = until(lambda now: now["workers"] >= 1 and now["done"] > 8)
+    os.kill(int((state / "cluster" / "postmaster.pid").read_text().splitlines()[0]), signal.SIGKILL)
+    assert before["state"] == "running"
+    done = until(lambda now: now["state"] != "running")
+    assert (done["state"], done["done"], done["problem"]) == ("done", done["of"], "")
+    example = ROUTREL.parent / "examples" / "saltmarsh"
+    asked = [ROUTREL, "check", example, "--expectations", "--stress", "links,devices", "--json"]
+    alone = json.loads(subprocess.run(asked, capture_output=True, text=True).stdout)
+    assert done["held"]["failures"] == alone["failures"] and done["held"]["words"] == alone["words"]

@@ -26,10 +26,11 @@ OWN = {
 
 @pytest.fixture
 def network(network, owner) -> dict:
-    """The network with a trial."""
+    """The network with a trial and a job."""
     trial = {"revision": 1, "changes": [{"disable": "device", "at": "r"}]}
     assert owner.post(f"/api/networks/{network['id']}/trials", trial, format="json").status_code == 201
-    return network
+    job = owner.post(f"/api/networks/{network['id']}/jobs", {"revision": 1}, format="json").json()
+    return {**network, "job": job["id"]}
 
 
 def endpoints() -> list[tuple[str, str]]:
@@ -39,13 +40,24 @@ def endpoints() -> list[tuple[str, str]]:
 
 ALL = endpoints()
 OF_A_NETWORK = [endpoint for endpoint in ALL if endpoint not in OPEN | OWN]
-NOT_CHANGING = ("/walks", "/tried", "/trials", "/trials/{trial}", "/asked/{asked_id}", "/deleted-networks/{network_id}")
+NOT_CHANGING = (
+    "/jobs",
+    "/jobs/{job}/cancel",
+    "/walks",
+    "/tried",
+    "/trials",
+    "/trials/{trial}",
+    "/asked/{asked_id}",
+    "/deleted-networks/{network_id}",
+)
 """What is asked or tried, by whoever may read; one's own list of what was asked; what only owners see."""
 CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" and not path.endswith(NOT_CHANGING)]
 
 
 def url(path: str, network: dict) -> str:
-    filled = path.format(network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1, trial=1)
+    filled = path.format(
+        network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1, trial=1, job=network["job"]
+    )
     extra = {
         "walk": "?from=h1&to=h2",
         "comparison": "?since=1",

@@ -14,8 +14,9 @@ from tests.core.mixed_networks import documents
 from tests.core.speaker_networks import speakers
 from tests.examples import examples
 from tests.server.test_uploads import CASES, capture_zip, upload
-from work.answering import QUESTIONS, SolvedRevision
+from work.answering import QUESTIONS
 from work.answering import answer as answer_to
+from work.solved_revision import SolvedRevision
 
 DEMO = Path(__file__).parents[2] / "examples" / "saltmarsh"
 SCHEMA = SchemaGenerator().get_schema(public=True)

@@ -10,9 +10,10 @@ from bench.generator import Shape, document
 from routrel.formats.sources import read_files
 from routrel.solving import solve
 from work import solved_cache
-from work.answering import SolvedRevision, answer
+from work.answering import answer
 from work.pool import Limits, Pool
 from work.process import Question
+from work.solved_revision import SolvedRevision
 
 
 @pytest.fixture(autouse=True)

@@ -6,9 +6,9 @@ import threading
 import pytest
 
 from tests.server.conftest import TEXT
-from work.answering import SolvedRevision, changes_key
 from work.pool import BusyError, Limits, Pool, TookTooLongError, TookTooMuchMemoryError
 from work.process import Question
+from work.solved_revision import SolvedRevision, changes_key
 
 QUESTION = Question("a:n.yaml", "n.yaml", "loaded", {})
 

@@ -145,6 +145,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/expectation-history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Each expectation over the revisions of a network: since when it fails. */
+        get: operations["expectation_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Jobs of a network, the last first. */
+        get: operations["jobs_list"];
+        put?: never;
+        /** @description Hold expectations under failures, with results as they come. What was asked before is not done again. */
+        post: operations["networks_jobs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/jobs/{job}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How far a job is, and what it found so far. */
+        get: operations["networks_jobs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/jobs/{job}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give a job up. */
+        post: operations["networks_jobs_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/map-moves": {
         parameters: {
             query?: never;
@@ -1360,6 +1429,19 @@ export interface components {
             doubts: string[];
         };
         /**
+         * ExpectationHistory
+         * @description An expectation over the revisions in which it was held, the oldest first.
+         *
+         *         ``fails_since`` is the first revision of the last stretch in which it does not hold, and ``held_until`` the one
+         *         before it where it did.
+         */
+        ExpectationHistory: {
+            name: string;
+            revisions: components["schemas"]["RevisionHeld"][];
+            fails_since: number | null;
+            held_until: number | null;
+        };
+        /**
          * ExpectationsHeld
          * @description All expectations of a network, in the order of the file.
          *
@@ -1613,6 +1695,49 @@ export interface components {
             device: string;
             vrf: string;
         };
+        /**
+         * JobAbout
+         * @description A job: ``done`` of ``of`` failures were looked at, ``seconds_left`` where that can be said.
+         *
+         *         ``workers`` is how many workers there are at the moment: where there are none, it waits.
+         */
+        JobAbout: {
+            id: string;
+            revision: number;
+            trial: number | null;
+            failures: string;
+            /** @enum {unknown} */
+            state: "cancelled" | "done" | "failed" | "running" | "waiting";
+            done: number;
+            of: number | null;
+            seconds_left: number | null;
+            workers: number;
+            problem: string;
+            created_by: string | null;
+            created_at: string;
+            finished_at: string | null;
+        };
+        /**
+         * JobAnswer
+         * @description A job with what it found so far: of the network as it is, and of the failures looked at.
+         */
+        JobAnswer: {
+            id: string;
+            revision: number;
+            trial: number | null;
+            failures: string;
+            /** @enum {unknown} */
+            state: "cancelled" | "done" | "failed" | "running" | "waiting";
+            done: number;
+            of: number | null;
+            seconds_left: number | null;
+            workers: number;
+            problem: string;
+            created_by: string | null;
+            created_at: string;
+            finished_at: string | null;
+            held: components["schemas"]["ExpectationsHeld"] | null;
+        };
         KeptAnswer: {
             revision: number;
             forward: string;
@@ -1648,6 +1773,7 @@ export interface components {
             device_count: number;
             link_count: number;
             is_capture: boolean;
+            expectation_count: number;
         };
         /** @description The one time that a token's text is shown. */
         MadeToken: {
@@ -1748,6 +1874,17 @@ export interface components {
             next: string | null;
             previous: string | null;
             results: components["schemas"]["Network"][];
+        };
+        /** @description What to hold the expectations of a revision against. */
+        NewJobRequest: {
+            revision: number;
+            /**
+             * @description `survived`: those that expectations name; or kinds with commas between, all of which are tried: links, interfaces, devices, sites, risk_groups, sessions.
+             * @default survived
+             */
+            failures: string;
+            /** @description A trial whose changes are made first. */
+            trial?: number;
         };
         /** @description A network file, or a zip archive of a network or capture folder; or a network file's text. */
         NewNetworkRequest: {
@@ -2002,6 +2139,17 @@ export interface components {
             readonly device_count: number;
             readonly is_capture: boolean;
             readonly error_count: number | null;
+        };
+        /**
+         * RevisionHeld
+         * @description What was found of an expectation in a revision: why, where it does not hold.
+         */
+        RevisionHeld: {
+            revision: number;
+            created_at: string;
+            /** @enum {unknown} */
+            state: "fails" | "holds" | "refused";
+            words: string;
         };
         /** @description A page of a list; what it lists is said by those made of it. */
         RevisionPage: {
@@ -2873,6 +3021,164 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    expectation_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExpectationHistory"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    jobs_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAbout"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_jobs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewJobRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewJobRequest"];
+                "multipart/form-data": components["schemas"]["NewJobRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_jobs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_jobs_cancel_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job: string;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobAnswer"];
+                };
             };
             /** @description an error */
             default: {

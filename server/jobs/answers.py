@@ -1,0 +1,59 @@
+"""Jobs as answers of the API."""
+
+from datetime import datetime
+from typing import Literal
+
+from msgspec import Struct
+
+from routrel.analysis.answers.expectations import ExpectationsHeld
+
+State = Literal["waiting", "running", "done", "cancelled", "failed"]
+
+
+class JobAbout(Struct, frozen=True, kw_only=True):
+    """A job: ``done`` of ``of`` failures were looked at, ``seconds_left`` where that can be said.
+
+    ``workers`` is how many workers there are at the moment: where there are none, it waits.
+    """
+
+    id: str
+    revision: int
+    trial: int | None
+    failures: str
+    state: State
+    done: int
+    of: int | None
+    seconds_left: float | None
+    workers: int
+    problem: str
+    created_by: str | None
+    created_at: datetime
+    finished_at: datetime | None
+
+
+class JobAnswer(JobAbout, frozen=True, kw_only=True):
+    """A job with what it found so far: of the network as it is, and of the failures looked at."""
+
+    held: ExpectationsHeld | None
+
+
+class RevisionHeld(Struct, frozen=True):
+    """What was found of an expectation in a revision: why, where it does not hold."""
+
+    revision: int
+    created_at: datetime
+    state: Literal["holds", "fails", "refused"]
+    words: str
+
+
+class ExpectationHistory(Struct, frozen=True):
+    """An expectation over the revisions in which it was held, the oldest first.
+
+    ``fails_since`` is the first revision of the last stretch in which it does not hold, and ``held_until`` the one
+    before it where it did.
+    """
+
+    name: str
+    revisions: list[RevisionHeld]
+    fails_since: int | None
+    held_until: int | None

@@ -1,0 +1,173 @@
+"""A revision as a work process keeps it: solved, with what is computed of it and its trials."""
+
+import json
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from routrel.analysis.check import check
+from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.expectations.endangered import Endangering
+from routrel.analysis.expectations.failures import KINDS
+from routrel.analysis.expectations.holding import Holding
+from routrel.analysis.overview import Words
+from routrel.analysis.trial import Trial
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.captures import is_capture
+from routrel.formats.changes.reading import changes_of
+from routrel.formats.sources import files_of_upload, read_files
+from routrel.model.expectations import FailureKind
+from routrel.model.findings import Finding
+from routrel.model.routing import DEFAULT_INSTANCE
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+
+TRIALS_KEPT = 3
+"""Trials of a revision that are kept solved."""
+
+HELD_SECONDS = 1.0
+"""How long what takes several calls goes on before it is said how far it is."""
+
+SURVIVED, NO_FAILURES = "survived", "none"
+"""Failures that expectations name themselves; and the network as it is."""
+
+Json = Any
+Parameters = Mapping[str, Any]
+
+
+class RefusedError(Exception):
+    """A question that cannot be answered as asked: an HTTP status and what to say."""
+
+    def __init__(self, status: int, body: Json):
+        super().__init__(str(body))
+        self.status = status
+        self.body = body
+
+
+def not_found(text: str) -> RefusedError:
+    return RefusedError(404, {"detail": text})
+
+
+def changes_key(changes: list[dict[str, Any]]) -> str:
+    """Changes as a JSON list that is the same where they are."""
+    return json.dumps(changes, sort_keys=True)
+
+
+def failure_kinds(failures: str) -> list[FailureKind]:
+    """Kinds of failures that are all tried; none where only what expectations name is, or nothing at all."""
+    kinds = [] if failures in (SURVIVED, NO_FAILURES) else failures.split(",")
+    if not set(kinds) <= set(KINDS):
+        allowed = ", ".join((SURVIVED, NO_FAILURES, *KINDS))
+        raise RefusedError(400, {"failures": [f"{failures!r} names nothing that can fail; allowed: {allowed}."]})
+    return [kind for kind in KINDS if kind in kinds]
+
+
+@dataclass
+class SolvedRevision:
+    """A revision with all that is computed from it."""
+
+    files: dict[str, bytes]
+    is_capture: bool
+    as_it_is: Solved
+    trial: Trial | None = None
+    seconds: float = 0.0
+    """Of processor time that reading and solving took."""
+    _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
+    _findings: list[Finding] | None = None
+    _words: Words | None = None
+    _why: WhyAnswerer | None = None
+    _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
+    _held_under: dict[str, Holding] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
+        """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
+        files = files_of_upload(file_name, data)
+        return cls(files, is_capture(files), known or solve(read_files(files)))
+
+    @cached_property
+    def solved(self) -> Solved:
+        """With the changes of the trial, if it is one: solved only by questions that need it."""
+        return self.as_it_is if self.trial is None else self.trial.after
+
+    @cached_property
+    def endangering(self) -> Endangering:
+        return Endangering(self.solved, self.solved.network.expectations)
+
+    @cached_property
+    def answerer(self) -> Answerer:
+        return Answerer(self.solved)
+
+    @cached_property
+    def evidence(self) -> Evidence:
+        return Evidence(self.answerer)
+
+    def tried(self, changes: str) -> "SolvedRevision":
+        """The revision with changes, which are a JSON list; those it was asked with last are kept."""
+        found = self._trials.get(changes)
+        if found is None:
+            trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))
+            # Changes that are kept have the entries written out that they mean: it is the same trial.
+            changes = changes_key([outcome.change.data() for outcome in trial.applied.outcomes])
+            found = self._trials.get(changes)
+            if found is None:
+                found = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
+                self._trials[changes] = found
+            while len(self._trials) > TRIALS_KEPT:
+                self._trials.popitem(last=False)
+        self._trials.move_to_end(changes)
+        return found
+
+    def keep_one_trial(self) -> None:
+        """Forget all trials but the one that was asked with last."""
+        while len(self._trials) > 1:
+            self._trials.popitem(last=False)
+
+    def words(self) -> Words:
+        if self._words is None:
+            self._words = Words(self.solved)
+        return self._words
+
+    def why(self) -> WhyAnswerer:
+        if self._why is None:
+            self._why = WhyAnswerer(self.solved)
+        return self._why
+
+    def findings(self) -> list[Finding]:
+        if self._findings is None:
+            self._findings = check(self.solved)
+        return self._findings
+
+    def so_far(self, name: str, begin: Callable[[], Iterator[Any]]) -> Any:
+        """The last step of what goes on a while each time it is asked, until its answer is ``held``."""
+        steps, last = self._going.get(name) or (begin(), None)
+        end = time.monotonic() + HELD_SECONDS
+        while last is None or (last.held is None and time.monotonic() < end):
+            last = next(steps)
+        self._going[name] = steps, last
+        return last
+
+    def held_under(self, failures: str) -> Holding:
+        """Expectations held as it is and, one after the other, under failures."""
+        found = self._held_under.get(failures)
+        if found is None:
+            found = Holding(
+                self.solved, self.solved.network.expectations, failure_kinds(failures), failures != NO_FAILURES
+            )
+            self._held_under = {failures: found}
+        return found
+
+    def instance(self, parameters: Parameters) -> int:
+        """The routing instance that a question names."""
+        name, vrf = parameters.get("device") or "", parameters.get("vrf") or DEFAULT_INSTANCE
+        topology = self.solved.topology
+        if name not in topology.device_index:
+            raise not_found(f"There is no device {name!r} in this network.")
+        number = topology.instance_index.get((name, vrf))
+        if number is None:
+            raise not_found(f"There is no routing instance {vrf!r} on {name}.")
+        return number
