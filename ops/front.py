@@ -90,7 +90,7 @@ def run(command: str, rest: list[str]) -> int:
     if command == "restore" and len(rest) == 1:
         serving.manage("create_database")
         database.restore(Path(rest[0]).absolute())
-        return serving.manage("migrate", "--verbosity=0")
+        return serving.manage("migrate", "--verbosity=0", "--skip-checks")
     if command == "stop":
         return serving.stop()
     if command == "install-run":

@@ -143,7 +143,7 @@ def _prepared() -> tuple[list[str], dict[str, str]]:
     manage = [str(install.PYTHON), str(install.ROOT / "server" / "manage.py")]
     if install.call([*manage, "create_database"], env=environment):
         raise install.MissingError("the database cannot be reached")
-    if install.call([*manage, "migrate", "--verbosity", "0"], env=environment):
+    if install.call([*manage, "migrate", "--verbosity", "0", "--skip-checks"], env=environment):
         raise install.MissingError("the database could not be brought up to date")
     return manage, environment
 

@@ -14,8 +14,9 @@ from procrastinate.contrib.django.models import ProcrastinateWorker
 from rest_framework.exceptions import APIException
 
 from jobs.answers import ExpectationHistory, JobAbout, JobAnswer, RevisionHeld
+from jobs.doing import held_so_far
 from jobs.models import UNDER_WAY, Job, JobState, KeptExpectation
-from jobs.tasks import STALLED, held_so_far, plan
+from jobs.tasks import STALLED, plan
 from networks.models import Network, Revision
 from routrel.analysis.answers.expectations import ExpectationsHeld
 from work.solved_revision import SURVIVED

@@ -85,6 +85,13 @@ class QuestionView(AskingView):
         return {key: request.query_params.get(key) for key in self.keys}
 
 
+def _words(serializer: type[serializers.Serializer[Any]], request: Request) -> dict[str, Any]:
+    """What a question's address says, read by a serializer."""
+    read = serializer(data=request.query_params)
+    read.is_valid(raise_exception=True)
+    return dict(read.validated_data)
+
+
 @answers("map")
 class MapView(QuestionView):
     """Sites, devices and cables."""
@@ -99,9 +106,7 @@ class FlowQuestionView(QuestionView):
     """A question about one flow."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        serializer = FlowSerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        return flow_of(serializer.validated_data)
+        return flow_of(_words(FlowSerializer, request))
 
 
 @answers("walk", FlowSerializer)
@@ -131,9 +136,7 @@ class WantedWayView(QuestionView):
     """What would lead a flow by some devices, or past them, each tried: what moves least first."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        serializer = WantedWaySerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        values = dict(serializer.validated_data)
+        values = _words(WantedWaySerializer, request)
         passes, avoids = (
             [name for one in values.pop(key).split(",") if (name := one.strip())] for key in ("passing", "avoiding")
         )
@@ -235,9 +238,7 @@ class ComparisonView(AskingView):
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
-        serializer = SinceSerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        since = revision_of(request, network_id, serializer.validated_data["since"])
+        since = revision_of(request, network_id, _words(SinceSerializer, request)["since"])
         starred = AskedFlow.objects.filter(network=revision.network_id, user=request.user, starred=True)
         parameters = {"flows": [words_of(flow) for flow in starred]}
         changes = changes_asked(request, revision)
@@ -245,6 +246,27 @@ class ComparisonView(AskingView):
         tag = tag_of(revision, self.question, asked)
         of, before = subject_of(revision), subject_of(since)
         return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before, changes))[0]
+
+
+class TurnedSerializer(SinceSerializer):
+    """An expectation that held in one revision and fails in another."""
+
+    expectation = serializers.CharField(help_text="An expectation, by name.")
+
+
+@answers("turned", TurnedSerializer)
+class TurnedView(AskingView):
+    """What made an expectation fail that held in an earlier revision: the differences that mend it when taken back
+    alone, each found by solving with it."""
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        revision = revision_of(request, network_id, number)
+        words = _words(TurnedSerializer, request)
+        since, changes = revision_of(request, network_id, words["since"]), changes_asked(request, revision)
+        tag = tag_of(revision, self.question, [words, since.digest, since.file_name, changes])
+        of, before = subject_of(revision), subject_of(since)
+        asked = {"expectation": words["expectation"]}
+        return tagged(request, tag, lambda: ask(of, self.question, asked, request.user, before, changes))[0]
 
 
 @answers("tried")
@@ -299,9 +321,7 @@ class ExpectationsView(QuestionView):
     while: each call goes on for about a second and says how far it is, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        serializer = FailuresSerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        return dict(serializer.validated_data)
+        return _words(FailuresSerializer, request)
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         parameters = self.parameters(request)
@@ -348,9 +368,7 @@ class StatementsView(QuestionView):
     """What stands in a line of the source text and what it does; where nothing begins there, what began last."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        serializer = SpanSerializer(data=request.query_params)
-        serializer.is_valid(raise_exception=True)
-        return dict(serializer.validated_data)
+        return _words(SpanSerializer, request)
 
 
 @answers("outline", FILE)

@@ -30,6 +30,7 @@ from routrel.analysis.drift import drift
 from routrel.analysis.expectations.endangered import NothingToFailError
 from routrel.analysis.expectations.failures import KIND_WORDS
 from routrel.analysis.expectations.holding import holding
+from routrel.analysis.expectations.turned import turned
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.overview import map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
@@ -173,6 +174,10 @@ def _expectations(revision: SolvedRevision, parameters: Parameters) -> expectati
     return cast(expectations.ExpectationsSoFar, found)
 
 
+def _turned(revision: SolvedRevision, parameters: Parameters) -> expectations.Turned:
+    return turned(parameters["since"].solved, revision.solved, parameters["expectation"])
+
+
 def _planned(revision: SolvedRevision, parameters: Parameters) -> expectations.FailuresPlanned:
     found = revision.held_under(parameters["failures"])
     return expectations.FailuresPlanned(found.as_it_is(), len(found.failures))
@@ -284,6 +289,7 @@ QUESTIONS = {
     "moved": Question(comparisons.Moved, _moved),
     "held": Question(held.HeldSoFar, _held),
     "expectations": Question(expectations.ExpectationsSoFar, _expectations),
+    "turned": Question(expectations.Turned, _turned),
     "endangered": Question(expectations.Endangered, _endangered),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),

@@ -9,7 +9,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from procrastinate.contrib.django import app
 
-from jobs import running, tasks
+from jobs import doing, running, tasks
 from jobs.models import Job, JobPart, KeptExpectation
 from routrel.analysis.expectations.holding import hold
 from routrel.formats.sources import files_of_upload, read_files
@@ -74,16 +74,16 @@ def test_a_job_finds_what_is_found_at_once_and_is_done_once(owner, base):
 
 
 def test_results_come_part_by_part(owner, base, monkeypatch):
-    monkeypatch.setattr(tasks, "PART", 1)
+    monkeypatch.setattr(doing, "PART", 1)
     seen = []
-    real = tasks.asked
+    real = doing.asked
 
     def looking(job, name, *more):
         if name == "failures-part" and job.failures == "links":
             seen.append(owner.get(f"{base}/jobs/{job.pk}").json())
         return real(job, name, *more)
 
-    monkeypatch.setattr(tasks, "asked", looking)
+    monkeypatch.setattr(doing, "asked", looking)
     begun(owner, base, failures="links")
     work()
     assert [one["done"] for one in seen] == list(range(seen[0]["of"])) and len(seen) > 1
@@ -93,16 +93,16 @@ def test_results_come_part_by_part(owner, base, monkeypatch):
 
 def test_what_two_workers_find_of_one_part_is_stored_once(owner, base, monkeypatch):
     job = begun(owner, base, failures="links")
-    real = tasks.asked
+    real = doing.asked
 
     def twice(of, name, *more):
         if name == "failures-part" and str(of.pk) == job["id"]:
-            monkeypatch.setattr(tasks, "asked", real)
+            monkeypatch.setattr(doing, "asked", real)
             for part in JobPart.objects.filter(job=of, found=None):
                 tasks.look.defer(job=job["id"], start=part.start)
         return real(of, name, *more)
 
-    monkeypatch.setattr(tasks, "asked", twice)
+    monkeypatch.setattr(doing, "asked", twice)
     work()
     done = owner.get(f"{base}/jobs/{job['id']}").json()
     assert (
@@ -112,7 +112,7 @@ def test_what_two_workers_find_of_one_part_is_stored_once(owner, base, monkeypat
 
 def test_a_cancelled_job_is_given_up(owner, base, monkeypatch):
     job = begun(owner, base, failures="devices")
-    real = tasks.asked
+    real = doing.asked
     asked = []
 
     def cancelling(of, name, *more):
@@ -121,7 +121,7 @@ def test_a_cancelled_job_is_given_up(owner, base, monkeypatch):
             assert owner.post(f"{base}/jobs/{job['id']}/cancel").json()["state"] == "cancelled"
         return real(of, name, *more)
 
-    monkeypatch.setattr(tasks, "asked", cancelling)
+    monkeypatch.setattr(doing, "asked", cancelling)
     work()
     found = owner.get(f"{base}/jobs/{job['id']}").json()
     assert (found["state"], found["held"]) == ("cancelled", None) and not JobPart.objects.filter(job=job["id"]).exists()

@@ -277,10 +277,15 @@ export function useHeld(key: RevisionKey) {
   return useInSteps("held", key, {}, key.trial !== undefined && settled);
 }
 
-/** What is expected of the network, held: under the failures that are named, or as it is alone (`none`). */
-export function useExpectations(key: RevisionKey, failures: string) {
+/** What is expected of the network, held as it is: failures are a job's (`jobs.ts`). */
+export function useExpectations(key: RevisionKey) {
   const settled = useSettled(key);
-  return useInSteps("expectations", key, { failures }, settled);
+  return useInSteps("expectations", key, { failures: "none" }, settled);
+}
+
+/** What made an expectation fail that held in an earlier revision. */
+export function useTurned(key: RevisionKey, since: number, expectation: string) {
+  return useAnswer("turned", key, { since: String(since), expectation });
 }
 
 /** What of all that is expected hangs on a device. */

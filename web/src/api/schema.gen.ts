@@ -832,6 +832,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/turned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What made an expectation fail that held in an earlier revision: the differences that mend it when taken back
+         *         alone, each found by solving with it.
+         *
+         *     For example: `.../revisions/latest/turned?since=1&expectation=the+shop+is+open+to+the+world`
+         */
+        get: operations["networks_revisions_turned_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/understanding": {
         parameters: {
             query?: never;
@@ -2448,6 +2470,27 @@ export interface components {
             state: "applied" | "error" | "nothing" | "off";
             remark: string;
             problems: components["schemas"]["ChangeProblem"][];
+        };
+        /**
+         * Turned
+         * @description What made an expectation fail between two states, shown by its first flow: each of ``by``, taken back alone,
+         *         mends it. ``tried`` is how many differences were taken back. Without a flow, ``words`` say why nothing turned.
+         */
+        Turned: {
+            words: string;
+            flow: components["schemas"]["AskedFlow"] | null;
+            reasons: string[];
+            by: components["schemas"]["TurnedBy"][];
+            tried: number;
+        };
+        /**
+         * TurnedBy
+         * @description A difference that made an expectation fail, with where it stood before and stands now.
+         */
+        TurnedBy: {
+            words: string;
+            before: components["schemas"]["Place"] | null;
+            after: components["schemas"]["Place"] | null;
         };
         /**
          * Understanding
@@ -4410,6 +4453,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_turned_retrieve: {
+        parameters: {
+            query: {
+                /** @description An expectation, by name. */
+                expectation: string;
+                /** @description The number of the revision that it is held against. */
+                since: number;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turned"];
                 };
             };
             /** @description an error */

@@ -1,7 +1,8 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useExpectations } from "../api/answers";
-import type { ExpectationHeld } from "../api/client";
+import type { ExpectationHeld, Schemas } from "../api/client";
+import { isUnderWay, type Job, useExpectationHistory, useFailuresJob } from "../api/jobs";
 import { withQuestion } from "../flows/sentence";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
@@ -11,26 +12,28 @@ import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { counted } from "../ui/words";
-import { FailureList, KIND_WORDS } from "./FailureList";
+import { FailureList } from "./FailureList";
+import { History } from "./History";
+import { StateMark } from "./StateMark";
+import { KIND_WORDS } from "./words";
 
 /** What may fail alone, as it is offered to be tried. */
 const STRESSES = ["links", "devices", "sites", "risk_groups", "sessions", "interfaces"] as const;
-const MARKS = {
-  holds: "M2 8.5 6.2 12.5 14 3.5",
-  fails: "M4 4 12 12M12 4 4 12",
-  refused: "M5 5.2A3 3 0 1 1 8 8.5V10M8 12.8V13.3",
-};
-const TONES = { holds: "text-good", fails: "text-stop", refused: "text-return" };
-
 /** What is expected of the network, whether it holds, and what every single failure does to it. */
 export default function ExpectationsPage() {
-  const { revision } = useCurrentNetwork();
+  const { network, revision } = useCurrentNetwork();
   const [search, setSearch] = useSearchParams();
   const kinds = (search.get("failures") ?? "").split(",").filter(Boolean);
   const [onlyFailing, setOnlyFailing] = useState(false);
-  const asIs = useExpectations(revision, "none");
-  const found = useExpectations(revision, kinds.length > 0 ? kinds.join(",") : "survived");
-  const held = found.data ?? asIs.data;
+  const asIs = useExpectations(revision);
+  const { job, error: jobError, stop, again } = useFailuresJob(revision, kinds.join(",") || "survived");
+  const history = useExpectationHistory(network.id);
+  const isDone = job?.state === "done";
+  const { refetch: readHistory } = history;
+  useEffect(() => {
+    if (isDone) void readHistory();
+  }, [isDone, readHistory]);
+  const held = job?.held ?? asIs.data;
   function turn(kind: string) {
     const next = new URLSearchParams(search);
     const chosen = STRESSES.filter((one) => kinds.includes(one) !== (one === kind));
@@ -39,7 +42,7 @@ export default function ExpectationsPage() {
     setSearch(next, { replace: true });
   }
   useKeys({ e: () => turn("links"), v: () => turn("devices"), a: () => setOnlyFailing(!onlyFailing) });
-  const error = found.error ?? asIs.error;
+  const error = jobError ?? asIs.error;
   if (error) return <Failed error={error} what="What is expected cannot be shown." />;
   if (!held) return <Waiting what="what is expected" />;
   if (held.expectations.length === 0)
@@ -55,15 +58,7 @@ export default function ExpectationsPage() {
       <div className="flex flex-wrap items-baseline gap-x-4 pb-2">
         <h2 className="text-lg">What is expected</h2>
         <p data-testid="expectations-words">{held.words}</p>
-        {found.isFetching && (
-          <p className="text-faint italic" data-testid="expectations-progress">
-            letting one thing fail after the other
-            {found.soFar.of > 0 && `: ${found.soFar.done} of ${found.soFar.of}`} …{" "}
-            <button type="button" className="underline not-italic" onClick={() => void found.stop()}>
-              stop
-            </button>
-          </p>
-        )}
+        {job && job.state !== "done" && <Progress job={job} stop={stop} again={again} />}
         <button
           type="button"
           aria-pressed={onlyFailing}
@@ -75,7 +70,7 @@ export default function ExpectationsPage() {
       </div>
       <ol>
         {shown.map((one) => (
-          <Expected key={one.name} one={one} />
+          <Expected key={one.name} one={one} history={history.data?.find(({ name }) => name === one.name)} />
         ))}
       </ol>
       <section className="mt-5 pb-8" aria-label="single failures">
@@ -94,29 +89,54 @@ export default function ExpectationsPage() {
             </button>
           ))}
         </div>
-        {kinds.length > 0 && found.data && <FailureList held={found.data} />}
+        {kinds.length > 0 && job?.held && <FailureList held={job.held} />}
       </section>
     </div>
   );
 }
 
-function Expected({ one }: { one: ExpectationHeld }) {
+/** How far a job is that is not done. */
+function Progress({ job, stop, again }: { job: Job; stop: () => void; again: () => void }) {
+  const left = job.seconds_left;
+  let words = `letting one thing fail after the other: ${job.done} of ${job.of}`;
+  if (left !== null)
+    words += `, about ${left < 90 ? `${Math.ceil(left)} s` : `${Math.ceil(left / 60)} min`} left`;
+  if (job.state === "waiting")
+    words = job.workers > 0 ? "waiting for a worker" : "no worker is at work; ./routrel worker starts one";
+  if (job.state === "cancelled") words = "failures are not all looked at";
+  if (job.state === "failed") words = job.problem;
+  return (
+    <p
+      className={job.state === "failed" ? "text-stop" : "text-faint italic"}
+      data-testid="expectations-progress"
+    >
+      {words}{" "}
+      <button
+        type="button"
+        className="underline not-italic"
+        onClick={() => void (isUnderWay(job) ? stop() : again())}
+      >
+        {isUnderWay(job) ? "stop" : "look at them"}
+      </button>
+    </p>
+  );
+}
+
+function Expected({
+  one,
+  history,
+}: {
+  one: ExpectationHeld;
+  history: Schemas["ExpectationHistory"] | undefined;
+}) {
   const more = [one.owner, one.severity === "error" ? "" : one.severity, ...one.tags]
     .filter(Boolean)
     .join(" · ");
   return (
     <li className="border-t border-hair py-1.5 flex gap-3" data-testid="expectation" data-state={one.state}>
-      <svg
-        width="16"
-        height="16"
-        viewBox="0 0 16 16"
-        className={`mt-1 shrink-0 ${TONES[one.state]}`}
-        role="img"
-        aria-label={one.state}
-      >
-        <title>{one.state}</title>
-        <path d={MARKS[one.state]} fill="none" stroke="currentColor" strokeWidth="2" />
-      </svg>
+      <span className="mt-1">
+        <StateMark state={one.state} />
+      </span>
       <div className="min-w-0">
         <p>
           <span className="font-semibold">{one.name}</span>{" "}
@@ -125,6 +145,7 @@ function Expected({ one }: { one: ExpectationHeld }) {
         </p>
         <p className="text-faint text-[14px]">{one.words}</p>
         {one.note && <p className="text-[14px] italic">{one.note}</p>}
+        {history && <History of={history} />}
         <FirstOf
           first={4}
           all={one.flows}

@@ -1,16 +1,8 @@
-import type { useExpectations } from "../api/answers";
-import type { FailureOutcome } from "../api/client";
+import type { Schemas } from "../api/client";
 import { TryButton } from "../trials/TryButton";
 import { FirstOf } from "../ui/FirstOf";
+import { KIND_WORDS } from "./words";
 
-export const KIND_WORDS: Record<FailureOutcome["kind"], string> = {
-  links: "link",
-  interfaces: "interface",
-  devices: "device",
-  sites: "site",
-  risk_groups: "risk group",
-  sessions: "session",
-};
 const COLUMNS = [
   ["loops", "goes round"],
   ["breaks", "fails"],
@@ -19,10 +11,8 @@ const COLUMNS = [
   ["moves", "other way"],
 ] as const;
 
-type Held = NonNullable<ReturnType<typeof useExpectations>["data"]>;
-
 /** Failures and how many expected flows each hurts, the worst first; what hurts none is counted. */
-export function FailureList({ held }: { held: Held }) {
+export function FailureList({ held }: { held: Schemas["ExpectationsHeld"] }) {
   const { failures, failures_tried, harmless } = held;
   return (
     <div data-testid="failures">

@@ -1,17 +1,7 @@
 import { useEndangered } from "../api/answers";
-import type { Schemas } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
 import { Alert } from "../ui/Alert";
-
-type Outcome = Schemas["EndangeredExpectation"]["outcome"];
-
-const OUTCOME_WORDS: Record<Outcome, string> = {
-  loops: "goes round",
-  breaks: "fails",
-  exit: "leaves by another exit",
-  longer: "takes a longer way",
-  moves: "takes another way",
-};
+import { OUTCOME_WORDS } from "./words";
 
 /** What of all that is expected hangs on a device: what becomes of it without it. */
 export function LeansOn({ device }: { device: string }) {

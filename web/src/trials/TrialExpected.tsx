@@ -7,8 +7,8 @@ import { counted } from "../ui/words";
 export function TrialExpected() {
   const { network, revision } = useCurrentNetwork();
   const [search] = useSearchParams();
-  const before = useExpectations(asItIs(revision), "none").data;
-  const after = useExpectations(revision, "none").data;
+  const before = useExpectations(asItIs(revision)).data;
+  const after = useExpectations(revision).data;
   if (!before || !after || before.expectations.length === 0) return null;
   const held = new Map(before.expectations.map((one) => [one.name, one.state === "holds"]));
   const broken = after.expectations.filter((one) => one.state !== "holds" && held.get(one.name));

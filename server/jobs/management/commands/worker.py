@@ -26,6 +26,7 @@ STOPPING = 2.0
 
 class Command(BaseCommand):
     help = __doc__
+    requires_system_checks = ()  # they load all addresses, and with them the whole core
 
     def handle(self, **options: Any) -> None:
         os.nice(NICE)

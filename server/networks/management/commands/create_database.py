@@ -8,6 +8,7 @@ from psycopg import sql
 
 class Command(BaseCommand):
     help = __doc__
+    requires_system_checks = ()  # they load all addresses, and with them the whole core
 
     def handle(self, **options: object) -> None:
         about = settings.DATABASES["default"]

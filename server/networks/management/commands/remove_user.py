@@ -11,6 +11,7 @@ from networks.models import Role
 
 class Command(BaseCommand):
     help = __doc__
+    requires_system_checks = ()  # they load all addresses, and with them the whole core
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("name")

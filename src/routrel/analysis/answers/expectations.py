@@ -140,3 +140,22 @@ class FailuresPlanned(Struct, frozen=True):
 
     as_it_is: ExpectationsHeld
     failures: int
+
+
+class TurnedBy(Struct, frozen=True):
+    """A difference that made an expectation fail, with where it stood before and stands now."""
+
+    words: str
+    before: Place | None
+    after: Place | None
+
+
+class Turned(Struct, frozen=True):
+    """What made an expectation fail between two states, shown by its first flow: each of ``by``, taken back alone,
+    mends it. ``tried`` is how many differences were taken back. Without a flow, ``words`` say why nothing turned."""
+
+    words: str
+    flow: AskedFlow | None
+    reasons: list[str]
+    by: list[TurnedBy]
+    tried: int

@@ -1,0 +1,155 @@
+"""What a worker does of a job: plans it, looks at a part of it, puts together what was found."""
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
+from django.utils import timezone
+
+from jobs.models import UNDER_WAY, Job, JobPart, JobState, KeptExpectation
+from jobs.running import JobFailedError, NotWantedError, asked
+from jobs.tasks import ToStopError
+from routrel.analysis.answers.expectations import ExpectationHeld, ExpectationsHeld, FailuresPart, FailuresPlanned
+from routrel.analysis.expectations.holding import together
+from work.solved_revision import SURVIVED
+
+PART = 4
+"""Failures in a part: some seconds of a large network, so that many workers have their share."""
+
+PATIENCE = 60.0
+"""Seconds for which what was found is kept while the database is away."""
+
+
+def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
+    """Look at the network as it is, and cut what there is to look at into parts; the starts of those to be queued."""
+    found = _wanted(job)
+    if found is None:
+        return []
+    try:
+        text = asked(found, "failures-planned", {"failures": found.failures}, _is_wanted(job, is_to_stop))
+    except NotWantedError:
+        return []
+    except JobFailedError as error:
+        _fail(job, str(error))
+        return []
+    planned = msgspec.json.decode(text, type=FailuresPlanned)
+    count = planned.failures
+    starts = range(0, count, PART)
+    parts = [JobPart(job_id=job, start=start, stop=min(start + PART, count)) for start in starts]
+
+    def keep() -> None:
+        with transaction.atomic():
+            locked = Job.objects.select_for_update().get(pk=job)
+            if locked.state == JobState.WAITING:
+                locked.state, locked.count = JobState.RUNNING, count
+                locked.as_it_is, locked.started_at = msgspec.json.encode(planned.as_it_is), timezone.now()
+                locked.save(update_fields=["state", "count", "as_it_is", "started_at"])
+                JobPart.objects.bulk_create(parts)
+
+    _patiently(keep)
+    if not parts:
+        _patiently(lambda: _finish(job))
+    # What was planned before and is not looked at is queued again: who died in between may have queued none of it.
+    return list(JobPart.objects.filter(job=job, found=None).values_list("start", flat=True))
+
+
+def look(job: str, start: int, is_to_stop: Callable[[], bool]) -> None:
+    """Look at one part of a job."""
+    found = _wanted(job)
+    part = JobPart.objects.filter(job=job, start=start, found=None).first()
+    if found is None or part is None:
+        return
+    parts = list[FailuresPart]()
+    try:
+        while part.start + len(parts) < part.stop:
+            words = {"failures": found.failures, "start": part.start + len(parts), "stop": part.stop}
+            text = asked(found, "failures-part", words, _is_wanted(job, is_to_stop))
+            parts += msgspec.json.decode(text, type=list[FailuresPart])
+    except NotWantedError:
+        return
+    except JobFailedError as error:
+        _fail(job, str(error))
+        return
+
+    def keep() -> None:
+        JobPart.objects.filter(pk=part.pk, found=None).update(found=msgspec.json.encode(parts), found_at=timezone.now())
+        if not JobPart.objects.filter(job=job, found=None).exists():
+            _finish(job)
+
+    _patiently(keep)
+
+
+def _wanted(job: str) -> Job | None:
+    return Job.objects.select_related("revision").defer("revision__packed").filter(pk=job, state__in=UNDER_WAY).first()
+
+
+def _is_wanted(job: str, is_to_stop: Callable[[], bool]) -> Callable[[], bool]:
+    def is_wanted() -> bool:
+        if is_to_stop():
+            raise ToStopError
+        try:
+            return Job.objects.filter(pk=job, state__in=UNDER_WAY).exists()
+        except DatabaseError:
+            connection.close()
+            return True  # the database is away: that is seen to when there is something to keep
+
+    return is_wanted
+
+
+def _patiently(keep: Callable[[], Any]) -> None:
+    """Keep what was found, also where the database is away for a while."""
+    end = time.monotonic() + PATIENCE
+    while True:
+        try:
+            keep()
+            return
+        except (OperationalError, InterfaceError):
+            connection.close()
+            if time.monotonic() > end:
+                raise
+            time.sleep(0.5)
+
+
+def _finish(job: str) -> None:
+    """Put together what the parts found, once."""
+    with transaction.atomic():
+        done = Job.objects.select_for_update().get(pk=job)
+        if done.state != JobState.RUNNING or done.as_it_is is None:
+            return
+        held = held_so_far(done)
+        done.result, done.as_it_is = msgspec.json.encode(held), None
+        done.state, done.finished_at = JobState.DONE, timezone.now()
+        done.save(update_fields=["result", "as_it_is", "state", "finished_at"])
+        done.parts.all().delete()
+        if done.failures == SURVIVED and not done.changes:
+            KeptExpectation.objects.bulk_create(
+                [
+                    KeptExpectation(revision_id=done.revision_id, name=one.name, state=one.state, words=_why(one))
+                    for one in held.expectations
+                ],
+                ignore_conflicts=True,
+            )
+
+
+def held_so_far(job: Job) -> ExpectationsHeld:
+    """What was found by now."""
+    found = [bytes(part.found) for part in job.parts.all() if part.found is not None]
+    parts = [one for text in found for one in msgspec.json.decode(text, type=list[FailuresPart])]
+    return together(msgspec.json.decode(bytes(job.as_it_is or b""), type=ExpectationsHeld), parts)
+
+
+def _why(one: ExpectationHeld) -> str:
+    """The first reasons why something does not hold."""
+    reasons = [
+        f"{flow.flow.source} > {flow.flow.to} {flow.flow.service}: {'; '.join(flow.reasons)}" for flow in one.flows
+    ]
+    reasons += [f"does not survive {failure.name}: {', '.join(failure.flows)}" for failure in one.not_survived]
+    return "\n".join(reasons[:3])
+
+
+def _fail(job: str, problem: str) -> None:
+    Job.objects.filter(pk=job, state__in=UNDER_WAY).update(
+        state=JobState.FAILED, problem=problem, finished_at=timezone.now()
+    )
