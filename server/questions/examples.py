@@ -26,6 +26,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "forest": {"prefix": "203.0.113.99"},
     "policy": {"device": "bw-border", "policy": "from-lantern"},
     "comparison": {"since": 1},
+    "maintenance": {"shut": "device bw-core2"},
     "turned": {"since": 1, "expectation": "the shop is open to the world"},
     "outline": {"file": "devices/bw-core1.yaml"},
     "statements": {"file": "devices/bw-core1.yaml", "line": 23},

@@ -294,15 +294,21 @@ class MovedView(QuestionView):
         return json_response(self.answer(request, revision, {"flows": [words_of(flow) for flow in asked]}))
 
 
-@answers("held")
-class HeldView(QuestionView):
-    """What of all traffic a trial changes, and that nothing else does. It takes a while where much does: each call goes
-    on for about a second and says how far it is, until `held` is there."""
+class SteppedView(QuestionView):
+    """A question that takes a while: each call goes on for about a second and says how far it is, until ``held`` is
+    there."""
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
-        response = json_response(self.answer(request, revision_of(request, network_id, number), {}))
+        parameters = self.parameters(request)
+        response = json_response(self.answer(request, revision_of(request, network_id, number), parameters))
         response["Cache-Control"] = "no-store"
         return response
+
+
+@answers("held")
+class HeldView(SteppedView):
+    """What of all traffic a trial changes, and that nothing else does. It takes a while where much does: each call goes
+    on for about a second and says how far it is, until `held` is there."""
 
 
 class FailuresSerializer(serializers.Serializer[Any]):
@@ -316,18 +322,30 @@ class FailuresSerializer(serializers.Serializer[Any]):
 
 
 @answers("expectations", FailuresSerializer)
-class ExpectationsView(QuestionView):
+class ExpectationsView(SteppedView):
     """What is expected of the network, by its `expectations.yaml`, and whether it holds. Under failures that takes a
     while: each call goes on for about a second and says how far it is, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
         return _words(FailuresSerializer, request)
 
-    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
-        parameters = self.parameters(request)
-        response = json_response(self.answer(request, revision_of(request, network_id, number), parameters))
-        response["Cache-Control"] = "no-store"
-        return response
+
+class ShutSerializer(serializers.Serializer[Any]):
+    """What is to be shut."""
+
+    shut = serializers.CharField(
+        help_text="Things with commas between, each with what it is: `device bw-core2, link core`. There are link, "
+        "interface, device, site, risk group and session."
+    )
+
+
+@answers("maintenance", ShutSerializer)
+class MaintenanceView(SteppedView):
+    """In which order to drain and shut things so that nothing expected breaks at any step, or what does. Each call goes
+    on for about a second and says how far it is, until `held` is there."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        return _words(ShutSerializer, request)
 
 
 @answers(

@@ -15,6 +15,7 @@ from routrel.analysis.answers import (
     destinations,
     expectations,
     held,
+    maintenance,
     model,
     policies,
     remedies,
@@ -27,11 +28,11 @@ from routrel.analysis.answers import (
 from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyError, parse_prefix
 from routrel.analysis.drift import drift
-from routrel.analysis.expectations.endangered import NothingToFailError
-from routrel.analysis.expectations.failures import KIND_WORDS
+from routrel.analysis.expectations.failures import KIND_WORDS, NothingToFailError
 from routrel.analysis.expectations.holding import holding
 from routrel.analysis.expectations.turned import turned
 from routrel.analysis.held.groups import comparing
+from routrel.analysis.maintenance.plan import MaintenanceError, planning, things_to_shut
 from routrel.analysis.overview import map_of, services
 from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.problem_offers import finding_answers
@@ -178,6 +179,16 @@ def _turned(revision: SolvedRevision, parameters: Parameters) -> expectations.Tu
     return turned(parameters["since"].solved, revision.solved, parameters["expectation"])
 
 
+def _maintenance(revision: SolvedRevision, parameters: Parameters) -> maintenance.MaintenanceSoFar:
+    try:
+        shut = things_to_shut(parameters["shut"])
+        found = revision.so_far(f"maintenance {shut}", lambda: planning(revision.files, revision.solved, shut))
+    except (MaintenanceError, NothingToFailError) as error:
+        text = str(error)
+        raise RefusedError(400, {"shut": [f"{text[:1].upper()}{text[1:]}."]}) from None
+    return cast(maintenance.MaintenanceSoFar, found)
+
+
 def _planned(revision: SolvedRevision, parameters: Parameters) -> expectations.FailuresPlanned:
     found = revision.held_under(parameters["failures"])
     return expectations.FailuresPlanned(found.as_it_is(), len(found.failures))
@@ -289,6 +300,7 @@ QUESTIONS = {
     "moved": Question(comparisons.Moved, _moved),
     "held": Question(held.HeldSoFar, _held),
     "expectations": Question(expectations.ExpectationsSoFar, _expectations),
+    "maintenance": Question(maintenance.MaintenanceSoFar, _maintenance),
     "turned": Question(expectations.Turned, _turned),
     "endangered": Question(expectations.Endangered, _endangered),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),

@@ -32,6 +32,9 @@ TRIALS_KEPT = 3
 HELD_SECONDS = 1.0
 """How long what takes several calls goes on before it is said how far it is."""
 
+GOING_KEPT = 6
+"""Answers of a revision that take several calls and are kept."""
+
 SURVIVED, NO_FAILURES = "survived", "none"
 """Failures that expectations name themselves; and the network as it is."""
 
@@ -149,6 +152,8 @@ class SolvedRevision:
         while last is None or (last.held is None and time.monotonic() < end):
             last = next(steps)
         self._going[name] = steps, last
+        while len(self._going) > GOING_KEPT:
+            self._going.pop(next(one for one in self._going if one != name))
         return last
 
     def held_under(self, failures: str) -> Holding:

@@ -40,6 +40,7 @@ from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
+from routrel.cli_maintain import maintain_command
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
@@ -164,6 +165,16 @@ def _parser() -> argparse.ArgumentParser:
     )
     checked.add_argument("--junit", metavar="FILE", type=Path, help="write what holds as JUnit's XML too")
     checked.set_defaults(run=check_command)
+
+    maintain = _command(commands, "maintain", "in which order to drain and shut things, and what that breaks")
+    maintain.add_argument(
+        "--shut",
+        action="append",
+        default=[],
+        metavar="THING",
+        help="what is to be shut, like 'device r1' or 'link a to b'; as often as needed",
+    )
+    maintain.set_defaults(run=maintain_command)
 
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))

@@ -9,8 +9,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.expectations.conditions import Conditions
-from routrel.analysis.expectations.endangered import Endangering, NothingToFailError
-from routrel.analysis.expectations.failures import KINDS, failed, failures_of
+from routrel.analysis.expectations.endangered import Endangering
+from routrel.analysis.expectations.failures import KINDS, NothingToFailError, failed, failures_of
 from routrel.analysis.expectations.holding import flows_of, hold
 from routrel.analysis.expectations.junit import junit_xml
 from routrel.analysis.expectations.separate_ways import separate_ways

@@ -61,6 +61,7 @@ def url(path: str, network: dict) -> str:
     extra = {
         "walk": "?from=h1&to=h2",
         "comparison": "?since=1",
+        "maintenance": "?shut=device r",
         "turned": "?since=1&expectation=web",
         "outline": "?file=network.yaml",
         "statements": "?file=network.yaml&line=3",

@@ -247,6 +247,10 @@ class ProtocolDatabase(ABC):
         """Where the protocol computes shortest paths by costs of interfaces."""
         return ()
 
+    def highest_cost(self, port: int) -> int:
+        """The highest cost of an interface by which traffic still passes; 0 where it has none that others see."""
+        return 0
+
     @abstractmethod
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """All that the protocol tells apart about prefixes: prefixes of one class get the same routes everywhere."""

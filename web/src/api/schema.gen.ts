@@ -554,6 +554,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/maintenance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description In which order to drain and shut things so that nothing expected breaks at any step, or what does. Each call goes
+         *         on for about a second and says how far it is, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/maintenance?shut=device+bw-core2`
+         */
+        get: operations["networks_revisions_maintenance_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/map": {
         parameters: {
             query?: never;
@@ -1166,6 +1188,15 @@ export interface components {
             checks: components["schemas"]["Check"][];
         };
         /**
+         * BrokenThen
+         * @description An expected flow that does not do what it should at a step, and why.
+         */
+        BrokenThen: {
+            expectation: string;
+            flow: string;
+            reason: string;
+        };
+        /**
          * Cable
          * @description A link by its number, or, with None, interfaces that share a subnet.
          */
@@ -1519,6 +1550,18 @@ export interface components {
             words: string;
         };
         /**
+         * FewerWays
+         * @description A flow whose ends have fewer separate ways between them while all is shut: so many before and then.
+         */
+        FewerWays: {
+            expectation: string;
+            flow: string;
+            /** @enum {unknown} */
+            apart: "devices" | "links" | "risk_groups" | "sites";
+            before: number;
+            then: number;
+        };
+        /**
          * FileDifference
          * @description The unified difference of the files that changes make, and the one that takes it back.
          */
@@ -1808,6 +1851,49 @@ export interface components {
             /** Format: date-time */
             last_used_at: string | null;
             token: string;
+        };
+        /**
+         * Maintenance
+         * @description A plan to shut things, in the order that breaks nothing of what is expected, or as little as can be.
+         *
+         *         ``is_sound`` where nothing breaks at any step. ``fewer_ways`` are flows that are left a single way meanwhile,
+         *         ``own_ends`` those that end in what is shut, which are not counted as broken. ``looked_at`` is how many states were
+         *         solved; ``words`` says it on one line.
+         */
+        Maintenance: {
+            words: string;
+            is_sound: boolean;
+            shut: string[];
+            steps: components["schemas"]["MaintenanceStep"][];
+            fewer_ways: components["schemas"]["FewerWays"][];
+            own_ends: string[];
+            flow_count: number;
+            looked_at: number;
+        };
+        /**
+         * MaintenanceSoFar
+         * @description How many states were looked at, out of how many at most, and the plan once it is there.
+         */
+        MaintenanceSoFar: {
+            done: number;
+            of: number;
+            held: components["schemas"]["Maintenance"] | null;
+        };
+        /**
+         * MaintenanceStep
+         * @description One step: ``changes`` are all that is changed by then, so that it can be tried.
+         *
+         *         ``moved`` flows go another way than before it; after draining, ``passing`` still go over what is shut next.
+         *         ``breaks`` is what newly breaks by this step.
+         */
+        MaintenanceStep: {
+            /** @enum {unknown} */
+            kind: "drain" | "shut";
+            words: string;
+            changes: Record<string, never>[];
+            moved: number;
+            passing: string[];
+            breaks: components["schemas"]["BrokenThen"][];
         };
         /**
          * Map
@@ -3947,6 +4033,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Instance"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_maintenance_retrieve: {
+        parameters: {
+            query: {
+                /** @description Things with commas between, each with what it is: `device bw-core2, link core`. There are link, interface, device, site, risk group and session. */
+                shut: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceSoFar"];
                 };
             };
             /** @description an error */

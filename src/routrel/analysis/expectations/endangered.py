@@ -5,18 +5,13 @@ from collections.abc import Sequence
 
 from routrel.analysis.answers.expectations import Endangered, EndangeredExpectation
 from routrel.analysis.expectations.conditions import Conditions
-from routrel.analysis.expectations.failures import KIND_WORDS, failures_of
+from routrel.analysis.expectations.failures import failure_of
 from routrel.analysis.expectations.holding import flows_of
 from routrel.analysis.expectations.stress import OUTCOMES, Stress, Watched
 from routrel.analysis.expectations.words import MOST_NAMED, expectation_words, flow_words
-from routrel.formats.errors import nearest
 from routrel.model.expectations import Expectation, FailureKind
 from routrel.model.findings import SEVERITIES
 from routrel.routing.solve import Solved
-
-
-class NothingToFailError(Exception):
-    """That a name names nothing of its kind that is up; the message says what is near it."""
 
 
 class Endangering:
@@ -31,12 +26,7 @@ class Endangering:
 
     def by(self, kind: FailureKind, at: str) -> Endangered:
         """What the failure of one thing does; raises ``NothingToFailError``. It is named as a change names it."""
-        failures = {failure.at: failure for failure in failures_of(self.solved, [kind])}
-        if at not in failures:
-            close = nearest(at, failures)
-            meant = f"; did you mean {close[0]}?" if close else ""
-            raise NothingToFailError(f"there is no {KIND_WORDS[kind]} {at!r} that is up{meant}")
-        failure = failures[at]
+        failure = failure_of(self.solved, kind, at)
         hurt = defaultdict[str, list[tuple[int, str]]](list)
         expectation_of = {one.name: one for one, _ in self.of}
         for one in self.stress.under(failure):

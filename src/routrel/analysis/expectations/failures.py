@@ -5,6 +5,7 @@ from dataclasses import replace
 from typing import Any, NamedTuple
 
 from routrel.analysis.offered_changes import switched
+from routrel.formats.errors import nearest
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.expectations import FailureKind
@@ -49,6 +50,21 @@ class Failure(NamedTuple):
     def words(self) -> str:
         """What fails, in words."""
         return f"{KIND_WORDS[self.kind]} {self.name}"
+
+
+class NothingToFailError(Exception):
+    """That a name names nothing of its kind that is up; the message says what is near it."""
+
+
+def failure_of(solved: Solved, kind: FailureKind, at: str) -> Failure:
+    """The failure of one thing, named as a change names it or by its own name; raises ``NothingToFailError``."""
+    failures = list(failures_of(solved, [kind]))
+    found = next((one for one in failures if at in (one.at, one.name)), None)
+    if found is None:
+        close = nearest(at, [name for one in failures for name in (one.at, one.name)])
+        meant = f"; did you mean {close[0]}?" if close else ""
+        raise NothingToFailError(f"there is no {KIND_WORDS[kind]} {at!r} that is up{meant}")
+    return found
 
 
 def failures_of(solved: Solved, kinds: Iterable[FailureKind]) -> Iterator[Failure]:

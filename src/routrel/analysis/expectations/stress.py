@@ -1,6 +1,6 @@
 """Flows under each failure of one thing alone: which still do what they should, and which go otherwise."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from typing import NamedTuple
 
 from routrel.analysis.answers.expectations import Outcome
@@ -75,13 +75,29 @@ class _Leaning:
         }
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
-        starts = (walk.forward.stops[number].device for number in walk.forward.starts)
-        ends = {walk.destination.device, *(() if walk.source.device is None else starts)}
-        self.ends = {topology.devices[device].name for device in ends if device is not None}
+        self.ends = ends_of(solved, walk)
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
         return not (self.is_always_walked or self.devices & moved.devices or self.asked & moved.routes)
+
+
+def ends_of(solved: Solved, walk: Walk) -> set[str]:
+    """The devices that a flow comes from and goes to, as far as they are in the model."""
+    starts = (walk.forward.stops[number].device for number in walk.forward.starts)
+    ends = {walk.destination.device, *(() if walk.source.device is None else starts)}
+    return {solved.topology.devices[device].name for device in ends if device is not None}
+
+
+def passes_ports(walk: Walk, ports: Container[int]) -> bool:
+    """Whether a flow leaves a device by one of some ports, there or back."""
+    return any(
+        branch.port in ports
+        for one in parts_of(walk)
+        for strand in one.strands
+        for stop in strand.stops
+        for branch in stop.branches
+    )
 
 
 def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
@@ -93,14 +109,14 @@ def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
     if not does(now, watched.expected):
         return "loops" if any(strand.has_loop for one in parts_of(now) for strand in one.strands) else "breaks"
     was = watched.walk
-    if watched.expected == "never arrives" or _course(was) == _course(now):
+    if watched.expected == "never arrives" or course_of(was) == course_of(now):
         return None
     if _exits(was) != _exits(now):
         return "exit"
     return "longer" if any(a.longest < b.longest for a, b in zip(was.strands, now.strands, strict=False)) else "moves"
 
 
-def _course(walk: Walk) -> set[tuple[int, int, int]]:
+def course_of(walk: Walk) -> set[tuple[int, int, int]]:
     """All ports that packets leave by, with what comes in there, by part and direction."""
     return {
         (2 * at + direction, stop.device, branch.port)

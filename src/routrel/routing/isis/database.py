@@ -18,6 +18,9 @@ from routrel.topology.segments import Instance, Port, Segment, Topology
 HIGHEST = 0xFFFFFE
 """A link of the highest wide metric is left out of shortest paths (RFC 5305 section 3)."""
 
+NARROW_HIGHEST = 63
+"""The highest metric of a link without wide metrics (RFC 1195 section 3.2: six bits)."""
+
 
 class IsisArea(NamedTuple):
     """A flooding scope: level 1 of one area, or level 2 (area '')."""
@@ -70,6 +73,11 @@ class IsisDatabase(ProtocolDatabase):
     def prefixes(self) -> Iterable[Prefix]:
         """The defaults towards attached routers."""
         return (Prefix(family, 0, 0) for family in (4, 6) if self.processes)
+
+    def highest_cost(self, port: int) -> int:
+        if port not in self.ports:
+            return 0
+        return HIGHEST if self.ports[port].isis.wide_metrics else NARROW_HIGHEST
 
     def scopes(self) -> Iterable[FloodingScope]:
         """Level 1 of each area, and level 2 (ISO 10589 section 7.1)."""

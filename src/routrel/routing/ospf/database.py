@@ -137,6 +137,9 @@ class OspfDatabase(ProtocolDatabase):
             if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
                 yield Prefix(self.family, 0, 0)
 
+    def highest_cost(self, port: int) -> int:
+        return 0 if port not in self.ports else HIGHEST_COST
+
     def scopes(self) -> Iterable[FloodingScope]:
         """Its areas (RFC 2328 section 3)."""
         return [
