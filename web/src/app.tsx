@@ -19,6 +19,7 @@ import { Failed, Waiting } from "./ui/states";
 const EditPage = lazy(() => import("./trials/EditPage"));
 const ChangesPage = lazy(() => import("./model/ChangesPage"));
 const ExpectationsPage = lazy(() => import("./expectations/ExpectationsPage"));
+const MaintenancePage = lazy(() => import("./maintenance/MaintenancePage"));
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
 const PAGES: Record<ViewPath, ReactNode> = {
@@ -34,6 +35,7 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "model/revisions": <RevisionsPage />,
   "model/changes": <ChangesPage />,
   "model/edit": <EditPage />,
+  "model/maintenance": <MaintenancePage />,
 };
 
 /** An address of old: what it asks is asked where it stands now. */

@@ -283,6 +283,11 @@ export function useExpectations(key: RevisionKey) {
   return useInSteps("expectations", key, { failures: "none" }, settled);
 }
 
+/** In which order to drain and shut things, and what of what is expected that breaks. */
+export function useMaintenance(key: RevisionKey, shut: string) {
+  return useInSteps("maintenance", key, { shut }, shut !== "");
+}
+
 /** What made an expectation fail that held in an earlier revision. */
 export function useTurned(key: RevisionKey, since: number, expectation: string) {
   return useAnswer("turned", key, { since: String(since), expectation });
@@ -294,7 +299,7 @@ export function useEndangered(key: RevisionKey, device: string, wanted: boolean)
 }
 
 /** What takes several calls: asked again until it is there, with how far it is. */
-function useInSteps<Name extends "held" | "expectations">(
+function useInSteps<Name extends "held" | "expectations" | "maintenance">(
   name: Name,
   key: RevisionKey,
   words: Record<string, string>,

@@ -13,7 +13,7 @@ import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { counted } from "../ui/words";
 import { FailureList } from "./FailureList";
-import { History } from "./History";
+import { FailsSince, OverRevisions } from "./History";
 import { StateMark } from "./StateMark";
 import { KIND_WORDS } from "./words";
 
@@ -142,10 +142,11 @@ function Expected({
           <span className="font-semibold">{one.name}</span>{" "}
           {more && <span className="text-faint text-sm">{more}</span>}{" "}
           {one.place && <SourceLink place={one.place} />}
+          {history && <OverRevisions of={history} />}
         </p>
+        {history && <FailsSince of={history} />}
         <p className="text-faint text-[14px]">{one.words}</p>
         {one.note && <p className="text-[14px] italic">{one.note}</p>}
-        {history && <History of={history} />}
         <FirstOf
           first={4}
           all={one.flows}

@@ -8,49 +8,50 @@ import { SourceLink } from "../source/SourceLink";
 import { Alert } from "../ui/Alert";
 import { StateMark } from "./StateMark";
 
-type OverRevisions = Schemas["ExpectationHistory"];
+type Over = Schemas["ExpectationHistory"];
 
 /** So many revisions are shown, the last ones. */
 const MOST_SHOWN = 16;
 
-/** An expectation over the revisions it was held in: since when it fails, and what made it. */
-export function History({ of }: { of: OverRevisions }) {
+/** Whether an expectation held in each revision, as a row of marks. */
+export function OverRevisions({ of }: { of: Over }) {
   const { network } = useCurrentNetwork();
-  const [asked, setAsked] = useState(false);
-  const { revisions, fails_since, held_until } = of;
-  if (revisions.length < 2 && fails_since === null) return null;
+  if (of.revisions.length < 2) return null;
   return (
-    <div className="text-[14px]" data-testid="history">
-      <span className="inline-flex items-center gap-1 align-middle">
-        <span className="text-faint mr-1">by revision</span>
-        {revisions.slice(-MOST_SHOWN).map((one) => (
+    <span className="inline-flex items-center align-middle ml-4" data-testid="history">
+      {of.revisions.slice(-MOST_SHOWN).map((one) => {
+        const title = `revision ${one.revision} ${one.state}${one.words ? `: ${one.words}` : ""}`;
+        return (
           <Link
             key={one.revision}
             to={`/networks/${network.id}/model/expected?revision=${one.revision}`}
             className="inline-flex items-center px-0.5 hover:bg-hair"
           >
-            <StateMark
-              state={one.state}
-              size={11}
-              title={`revision ${one.revision} ${one.state}${one.words ? `: ${one.words}` : ""}`}
-            />
+            <StateMark state={one.state} size={11} title={title} />
           </Link>
-        ))}
-      </span>
-      {fails_since !== null && (
-        <span className="ml-3">
-          fails since revision {fails_since}
-          {held_until === null ? ", the first it was held in" : ""}
-        </span>
-      )}
-      {fails_since !== null && held_until !== null && (
-        <button type="button" className="ml-2 underline underline-offset-2" onClick={() => setAsked(!asked)}>
-          what made it fail
-        </button>
-      )}
-      {asked && fails_since !== null && held_until !== null && (
-        <WhatTurned name={of.name} since={held_until} at={fails_since} />
-      )}
+        );
+      })}
+    </span>
+  );
+}
+
+/** Since when an expectation fails that held before, and what made it. */
+export function FailsSince({ of }: { of: Over }) {
+  const [asked, setAsked] = useState(false);
+  const { fails_since, held_until } = of;
+  if (fails_since === null || held_until === null) return null;
+  return (
+    <div className="text-[14px]">
+      fails since revision {fails_since}{" "}
+      <button
+        type="button"
+        aria-expanded={asked}
+        className="ml-2 underline underline-offset-2"
+        onClick={() => setAsked(!asked)}
+      >
+        what made it fail
+      </button>
+      {asked && <WhatTurned name={of.name} since={held_until} at={fails_since} />}
     </div>
   );
 }

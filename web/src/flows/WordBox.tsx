@@ -12,6 +12,9 @@ type Props = {
   inputRef?: Ref<HTMLInputElement>;
 };
 
+/** So many of what is known are offered at once. */
+const MOST_OFFERED = 60;
+
 /** Leave the word, so that single keys act again; after the box has done what it does with the key. */
 function leave() {
   setTimeout(() => (document.activeElement as HTMLElement | null)?.blur());
@@ -102,4 +105,12 @@ export function ServiceBox(props: Props) {
     `${word.word} ${word.detail}`.toLowerCase().includes(wanted),
   );
   return <Box {...props} options={options} typed={typed} setTyped={setTyped} />;
+}
+
+/** One of some things that are known, by any part of what is said of them. */
+export function OneOfBox({ all, ...props }: Props & { all: Word[] }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  const wanted = (typed ?? "").trim().toLowerCase();
+  const options = all.filter((one) => `${one.word} ${one.detail}`.toLowerCase().includes(wanted));
+  return <Box {...props} options={options.slice(0, MOST_OFFERED)} typed={typed} setTyped={setTyped} />;
 }

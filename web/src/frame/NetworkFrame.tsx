@@ -92,7 +92,7 @@ function Frame({ number, latest }: { number: number; latest: number }) {
   const worrying = findings.data?.filter((finding) => finding.severity !== "note").length ?? 0;
   return (
     <div className="h-full flex flex-col">
-      <header className="flex flex-wrap items-baseline gap-x-5 gap-y-1 px-4 pt-2 pb-1.5 border-b border-hair shrink-0">
+      <header className="flex flex-wrap items-baseline gap-x-4 gap-y-1 px-4 pt-2 pb-1.5 border-b border-hair shrink-0">
         <Link to="/" className="text-lg" title="all networks">
           <Wordmark />
         </Link>
@@ -153,8 +153,13 @@ function Frame({ number, latest }: { number: number; latest: number }) {
           <button type="button" onClick={toggleTheme} className="hover:text-ink">
             light/dark <Key>d</Key>
           </button>
-          <button type="button" onClick={() => signOut.mutate()} className="hover:text-ink">
-            sign out {session.data?.username}
+          <button
+            type="button"
+            onClick={() => signOut.mutate()}
+            className="hover:text-ink"
+            title={`you are ${session.data?.username}`}
+          >
+            sign out
           </button>
         </span>
       </header>

@@ -31,6 +31,7 @@ export const ROOMS = [
       { to: "model/revisions", label: "revisions" },
       { to: "model/changes", label: "changes" },
       { to: "model/edit", label: "edit" },
+      { to: "model/maintenance", label: "maintenance" },
     ],
   },
 ] as const;

@@ -63,6 +63,14 @@ export function DeviceChanges({ device, stops }: { device: string; stops: Stop[]
             what is expected of it
           </button>
         )}
+        {!isHost && (
+          <Link
+            className="text-good underline underline-offset-2 hover:no-underline"
+            to={`/networks/${network.id}/model/maintenance?${new URLSearchParams({ ...stateOf(search), shut: `device ${device}` })}`}
+          >
+            shut it for maintenance
+          </Link>
+        )}
         {question.from && question.to && (
           <Lead device={isHost ? "" : device} look={setWanted} wanted={wanted} />
         )}

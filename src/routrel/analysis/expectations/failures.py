@@ -59,12 +59,17 @@ class NothingToFailError(Exception):
 def failure_of(solved: Solved, kind: FailureKind, at: str) -> Failure:
     """The failure of one thing, named as a change names it or by its own name; raises ``NothingToFailError``."""
     failures = list(failures_of(solved, [kind]))
-    found = next((one for one in failures if at in (one.at, one.name)), None)
-    if found is None:
+    found = [one for one in failures if one.at == at] or [one for one in failures if one.name == at]
+    if len(found) > 1:
+        ends = ", ".join(one.at for one in found[:3])
+        raise NothingToFailError(
+            f"{len(found)} {kind.replace('_', ' ')} are named {at!r}: say which by one end, like {ends}"
+        )
+    if not found:
         close = nearest(at, [name for one in failures for name in (one.at, one.name)])
         meant = f"; did you mean {close[0]}?" if close else ""
         raise NothingToFailError(f"there is no {KIND_WORDS[kind]} {at!r} that is up{meant}")
-    return found
+    return found[0]
 
 
 def failures_of(solved: Solved, kinds: Iterable[FailureKind]) -> Iterator[Failure]:

@@ -29,6 +29,9 @@ APARTS: tuple[Apart, ...] = ("links", "devices")
 Changes = list[dict[str, Any]]
 
 
+NOTHING_TO_TELL_BY = "no expected flow that holds goes anywhere else: what breaks cannot be told"
+
+
 class MaintenanceError(Exception):
     """What cannot be planned; the message says why."""
 
@@ -77,7 +80,10 @@ def things_to_shut(text: str) -> list[tuple[FailureKind, str]]:
 def planning(
     files: Mapping[str, bytes], solved: Solved, shut: Sequence[tuple[FailureKind, str]]
 ) -> Iterator[MaintenanceSoFar]:
-    """A plan, state by state; raises ``NothingToFailError`` for a name that names nothing that is up."""
+    """A plan, state by state; raises ``MaintenanceError`` where nothing is expected, and ``NothingToFailError`` for a name
+    that names nothing that is up."""
+    if not solved.network.expectations:
+        raise MaintenanceError("nothing is expected of this network: there is nothing that could be said to break")
     failures = [failure_of(solved, kind, at) for kind, at in shut]
     targets = list[_Target]()
     for failure in failures:
@@ -146,8 +152,8 @@ def _answer(states: States, targets: Sequence[_Target], steps: Sequence[_Planned
     breaks = [broken for one in listed for broken in one.breaks]
     fewer = list(_fewer_ways(states, steps[-1].after))
     return Maintenance(
-        _words(breaks, fewer, len(targets)),
-        not breaks,
+        _words(breaks, fewer, len(targets)) if states.expected else NOTHING_TO_TELL_BY,
+        bool(states.expected) and not breaks,
         [one.failure.words for one in targets],
         listed,
         fewer,
@@ -197,12 +203,14 @@ def _flow(one: Expected) -> str:
 
 
 def _words(breaks: Sequence[BrokenThen], fewer: Sequence[FewerWays], count: int) -> str:
-    things = "it" if count == 1 else f"all {count}"
+    things = "this" if count == 1 else "these"
     if breaks:
         flows = len({one.flow for one in breaks})
-        words = f"{things} cannot be shut without breaking {flows} expected flow{'' if flows == 1 else 's'}"
+        words = f"{things} cannot{'' if count == 1 else ' all'} be shut without breaking {flows} expected flow"
+        words += "" if flows == 1 else "s"
     else:
-        words = f"{things} can be shut in this order, and nothing expected breaks at any step"
+        order = "" if count == 1 else " in this order"
+        words = f"{things} can be shut{order}, and nothing expected breaks at any step"
     if fewer:
         words += f"; {len(fewer)} {'is' if len(fewer) == 1 else 'are'} left a single way meanwhile"
     return words
