@@ -80,8 +80,10 @@ def things_to_shut(text: str) -> list[tuple[FailureKind, str]]:
 def planning(
     files: Mapping[str, bytes], solved: Solved, shut: Sequence[tuple[FailureKind, str]]
 ) -> Iterator[MaintenanceSoFar]:
-    """A plan, state by state; raises ``MaintenanceError`` where nothing is expected, and ``NothingToFailError`` for a name
-    that names nothing that is up."""
+    """A plan, state by state.
+
+    Raises ``MaintenanceError`` where nothing is expected, ``NothingToFailError`` for a name of nothing that is up.
+    """
     if not solved.network.expectations:
         raise MaintenanceError("nothing is expected of this network: there is nothing that could be said to break")
     failures = [failure_of(solved, kind, at) for kind, at in shut]
