@@ -1,6 +1,7 @@
 """What a work process answers: questions by name, each of a solved revision and plain parameters."""
 
 import hashlib
+import json
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -319,6 +320,11 @@ QUESTIONS = {
 }
 
 
+ANSWERS_KEPT = frozenset(
+    ("walk", "remedies", "findings", "map", "contest", "tipping", "forest", "policy", "endangered")
+)
+"""Questions whose answers are kept for who asks the same: a revision never changes."""
+
 OF_JOBS = {
     "failures-planned": Question(expectations.FailuresPlanned, _planned),
     "failures-part": Question(list[expectations.FailuresPart], _part),
@@ -331,5 +337,13 @@ def answer(
 ) -> bytes:
     """The answer as JSON text; ``since`` is an earlier revision that the first is held against."""
     if since is not None:
-        parameters = {**parameters, "since": since}
+        return _encoded(revision, question, {**parameters, "since": since})
+    if question not in ANSWERS_KEPT:
+        return _encoded(revision, question, parameters)
+    return revision.kept_answers.get(
+        f"{question} {json.dumps(parameters, sort_keys=True)}", lambda: _encoded(revision, question, parameters)
+    )
+
+
+def _encoded(revision: SolvedRevision, question: str, parameters: Parameters) -> bytes:
     return msgspec.json.encode((QUESTIONS.get(question) or OF_JOBS[question]).answer(revision, parameters))

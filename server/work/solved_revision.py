@@ -25,6 +25,7 @@ from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+from work.kept_answers import KeptAnswers
 
 TRIALS_KEPT = 3
 """Trials of a revision that are kept solved."""
@@ -85,6 +86,7 @@ class SolvedRevision:
     _why: WhyAnswerer | None = None
     _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
     _held_under: dict[str, Holding] = field(default_factory=dict)
+    kept_answers: KeptAnswers = field(default_factory=KeptAnswers)
 
     @classmethod
     def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":

@@ -6,6 +6,8 @@ import threading
 import pytest
 
 from tests.server.conftest import TEXT
+from work.answering import answer
+from work.kept_answers import KeptAnswers
 from work.pool import BusyError, Limits, Pool, TookTooLongError, TookTooMuchMemoryError
 from work.process import Question
 from work.solved_revision import SolvedRevision, changes_key
@@ -114,3 +116,27 @@ def test_a_trial_is_solved_ahead_and_known_by_what_its_changes_mean():
     trial = revision.tried(by_number)
     (outcome,) = trial.trial.applied.outcomes
     assert outcome.state == "applied" and revision.tried(changes_key([outcome.change.data()])) is trial
+
+
+def test_an_answer_is_kept_within_a_bound(monkeypatch):
+    kept = KeptAnswers()
+    made = []
+
+    def make(key: str) -> bytes:
+        return kept.get(key, lambda: made.append(key) or key.encode() * 100)
+
+    monkeypatch.setattr("work.kept_answers.MOST_BYTES", 250)
+    assert make("a") == make("a") == b"a" * 100 and made == ["a"]
+    make("b"), make("a"), make("c")  # there is room for two, and b was asked for longest ago
+    make("a"), make("b")
+    assert made == ["a", "b", "c", "b"]
+    monkeypatch.setattr("work.kept_answers.LARGEST", 50)
+    make("d"), make("d")
+    assert made[-2:] == ["d", "d"]
+
+
+def test_a_question_asked_again_is_answered_the_same():
+    revision = SolvedRevision.of("n.yaml", TEXT.encode())
+    asked = {"source": "h1", "destination": "h2", "service": "tcp/80"}
+    assert answer(revision, "walk", asked) is answer(revision, "walk", dict(asked))
+    assert answer(revision, "walk", asked) != answer(revision, "walk", {**asked, "service": "udp/53"})

@@ -153,6 +153,10 @@ def _near_miss(index: int, entry: AclEntry, name: str, header: Header, change: d
     return NearMiss(index + 1, name, str(has), str(needs), entry.place or None, change)
 
 
+MOST_KEPT = 6
+"""Changed networks that are kept solved."""
+
+
 class RouteRemedies:
     """Static routes that cure a stop at a table of one solved network."""
 
@@ -160,6 +164,7 @@ class RouteRemedies:
         self.solved = solved
         self.walker = walker
         self.topology = solved.topology
+        self._known: dict[tuple[int, StaticRoute | None, Prefix | None], Solved] = {}
 
     def missing_route(self, strand: Trace, stop: Stop, stateful: frozenset[int]) -> Remedy | None:
         """A static route by a neighbour from which the same packet arrives."""
@@ -221,12 +226,21 @@ class RouteRemedies:
         """Whether the flow passes this stop once a route is there or gone, with no new obstacle to its way."""
         if len(self.topology.devices) > MOST_DEVICES:
             return False
-        again = solve(self._changed(stop, added, without), self.solved)
+        again = self._solved_with(stop, added, without)
         tracker = None if strand.kind == "first" else strand.tracker
         walked = Walker(again).walk(strand.asked, stateful, strand.ends, strand.kind, tracker, strand.expected)
         before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
         after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
         return after < before and not any(instance == stop.instance for instance, _ in after)
+
+    def _solved_with(self, stop: Stop, added: StaticRoute | None, without: Prefix | None) -> Solved:
+        """The network changed and solved; the last ones are kept, since many flows meet the same fault."""
+        key = (stop.instance, added, without)
+        found = self._known.pop(key, None) or solve(self._changed(stop, added, without), self.solved)
+        self._known[key] = found
+        if len(self._known) > MOST_KEPT:
+            self._known.pop(next(iter(self._known)))
+        return found
 
     def _changed(self, stop: Stop, added: StaticRoute | None, without: Prefix | None) -> Network:
         """The network with a static route more in the instance of a stop, or those of one prefix taken out, or both."""
