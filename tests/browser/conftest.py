@@ -1,12 +1,17 @@
 """A headless Chromium on the real interface, served by the real server."""
 
+import json
+import os
 import shutil
+import subprocess
+import sys
 import time
 from pathlib import Path
 
 import pytest
 from django.contrib.auth import get_user_model
 from django.core.cache import cache
+from django.db import connection
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.common.by import By
@@ -150,6 +155,22 @@ def page(driver, live_server, settings, transactional_db):
     driver.get("about:blank")
     made.wait(lambda: not any(one.is_busy for one in pool._processes if one is not None))
     time.sleep(0.2)
+
+
+@pytest.fixture
+def worker(page, tmp_path):
+    """A worker on the test's database, as the start command runs it."""
+    about = connection.settings_dict
+    described = tmp_path / "database.json"
+    keys = {"host": "HOST", "port": "PORT", "name": "NAME", "user": "USER", "password": "PASSWORD"}
+    described.write_text(json.dumps({key: about[name] for key, name in keys.items()}))
+    environment = {**os.environ, "ROUTREL_DATABASE": str(described)}
+    manage = Path(__file__).parents[2] / "server" / "manage.py"
+    running = subprocess.Popen([sys.executable, str(manage), "worker"], env=environment)
+    yield running
+    page.driver.get("about:blank")
+    running.terminate()
+    running.wait(30)
 
 
 @pytest.fixture

@@ -1,6 +1,16 @@
 """What is expected, in Chromium: read, under failures, and written from an answer."""
 
+import io
+import zipfile
+
 import pytest
+from django.contrib.auth import get_user_model
+from selenium.webdriver.common.keys import Keys
+
+from networks.example import FILE_NAME, zipped_example
+from networks.models import Network
+from networks.uploads import store, upload_of
+from routrel.formats.sources import files_of_upload
 
 pytestmark = pytest.mark.browser
 
@@ -28,7 +38,7 @@ def test_what_is_expected_is_listed_and_what_fails_is_one_click_from_its_flow(pa
     assert page.complaints() == []
 
 
-def test_a_failure_that_is_not_survived_is_tried(page, network):
+def test_a_failure_that_is_not_survived_is_tried(page, worker, network):
     page.open(f"{network}/model/expected")
     page.wait(
         lambda: "does not survive link core 1 to the data room" in page.text_of("[data-testid=expectations]"), 240
@@ -38,6 +48,61 @@ def test_a_failure_that_is_not_survived_is_tried(page, network):
     page.says("What is expected", "[data-testid=trial-expected]")
     page.wait(lambda: "no longer hold" in page.text_of("[data-testid=trial-expected]"), 60)
     page.says("gates reach the bookings", "[data-testid=trial-expected]")
+
+
+def test_failures_are_a_job_with_its_progress(page, worker, network):
+    page.open(f"{network}/model/expected?failures=risk_groups,sites")
+    page.wait(lambda: page.all("[data-testid=failures] li"), 240)
+    page.wait(lambda: not page.all("[data-testid=expectations-progress]"), 240)
+    page.says("hurt nothing that is expected", "[data-testid=failures]")
+    assert page.complaints() == []
+
+
+def test_without_a_worker_that_is_said_and_a_job_is_given_up(page, network):
+    page.open(f"{network}/model/expected")
+    page.says("no worker is at work", "[data-testid=expectations-progress]")
+    page.button("stop").click()
+    page.says("failures are not all looked at", "[data-testid=expectations-progress]")
+    assert len(states(page)) == 13
+
+
+def another_revision(old: str, new: str) -> None:
+    """The demo with something else in its text, as a revision of the one network there is."""
+    into = io.BytesIO()
+    with zipfile.ZipFile(into, "w") as archive:
+        for name, data in files_of_upload(FILE_NAME, zipped_example()).items():
+            archive.writestr(name, data.decode().replace(old, new))
+    user = get_user_model().objects.get()
+    store(Network.objects.get(), upload_of(FILE_NAME, into.getvalue(), user), user, "")
+
+
+def test_what_made_an_expectation_fail_is_found(page, worker, network):
+    cable = "name: core 1 to the data room"
+    another_revision(cable, f"{cable}, enabled: false")
+    page.open(f"{network}/model/expected")
+    page.wait(lambda: "fails since revision 2" in page.text_of("[data-testid=expectations]"), 240)
+    page.button("what made it fail").click()
+    page.says("link core 1 to the data room enabled: true > false", "[data-testid=turned]")
+    page.find("[data-testid=turned] a[href*='/flow/beside']").click()
+    page.wait(lambda: len(page.all("[data-testid=lane]")) >= 2 or "ask=" in page.driver.current_url)
+    assert page.complaints() == []
+
+
+def test_maintenance_is_planned_and_tried(page, network):
+    page.open(f"{network}/model/maintenance")
+    page.wait(lambda: page.all("input[aria-label=what]"))
+    page.press("e")
+    page.driver.switch_to.active_element.send_keys("radio across")
+    page.wait(lambda: any("radio across the bay" in one.text for one in page.all("[role=option]")))
+    page.driver.switch_to.active_element.send_keys(Keys.ENTER)
+    page.says("this can be shut, and nothing expected breaks at any step", "[data-testid=maintenance-words]")
+    assert [one.text.split("\n")[1].split(" try")[0] for one in page.all("[data-testid=maintenance-step]")] == [
+        "drain link radio across the bay: 2 costs raised",
+        "shut link radio across the bay",
+    ]
+    page.all("[data-testid=maintenance-step] [data-testid=try]")[-1].click()
+    page.says("radio across the bay", "[data-testid=trial]")
+    assert page.complaints() == []
 
 
 def test_an_answer_is_expected_to_stay_so_by_a_key(page, network):

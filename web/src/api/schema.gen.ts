@@ -1442,7 +1442,7 @@ export interface components {
             severity: "error" | "note" | "warning";
             owner: string;
             /** @enum {unknown} */
-            outcome: "breaks" | "exit" | "longer" | "loops" | "moves";
+            outcome: "breaks" | "exit" | "longer" | "loops" | "moves" | "single";
             flows: string[];
             flow_count: number;
         };

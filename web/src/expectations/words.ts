@@ -13,6 +13,7 @@ export const KIND_WORDS: Record<FailureOutcome["kind"], string> = {
 export const OUTCOME_WORDS: Record<Schemas["EndangeredExpectation"]["outcome"], string> = {
   loops: "goes round",
   breaks: "fails",
+  single: "is left a single way",
   exit: "leaves by another exit",
   longer: "takes a longer way",
   moves: "takes another way",

@@ -58,6 +58,11 @@ Outcome = Literal["loops", "breaks", "exit", "longer", "moves"]
 longer way, or another."""
 
 
+Danger = Literal["loops", "breaks", "single", "exit", "longer", "moves"]
+"""An outcome; or that between the routers at the ends of a flow a single way is left, of several that share no link or
+device."""
+
+
 class EndangeredExpectation(Struct, frozen=True):
     """An expectation that holds, and the worst that a failure does to it: to the first of ``flow_count`` flows."""
 
@@ -65,7 +70,7 @@ class EndangeredExpectation(Struct, frozen=True):
     words: str
     severity: Severity
     owner: str
-    outcome: Outcome
+    outcome: Danger
     flows: list[str]
     flow_count: int
 

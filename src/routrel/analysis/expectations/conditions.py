@@ -125,7 +125,7 @@ class Conditions:
         assert expectation.ways is not None
         source = walk.forward.stops[walk.forward.starts[0]].device
         try:
-            found = separate_ways(self.solved, source, target, expectation.apart, expectation.ways)
+            found = separate_ways(self.solved.topology, source, target, expectation.apart, expectation.ways)
         except TooManyCutsError:
             raise FlowError("its ways pass so many sites or risk groups that they were not counted") from None
         if found < expectation.ways:

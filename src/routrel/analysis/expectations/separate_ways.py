@@ -7,19 +7,24 @@ groups, which lie on many links at once, it is found by cutting whatever the sho
 
 from collections import defaultdict, deque
 from collections.abc import Iterator
+from typing import NamedTuple
 
 import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_flow
 
+from routrel.forwarding.flow import Walk
 from routrel.model.expectations import Apart
-from routrel.routing.solve import Solved
+from routrel.topology.segments import Topology
 
 MOST_CUTS = 20_000
 """Sets of sites or risk groups that are tried."""
 
 MANY = 1_000
 """Stands for as many ways as one likes."""
+
+MOST_COUNTED = 9
+"""Separate ways are counted up to so many where it is asked whether one alone is left."""
 
 Edge = tuple[int, int, int]
 """Two devices next to each other, and their segment."""
@@ -29,7 +34,7 @@ class TooManyCutsError(Exception):
     """So many sets would have to be tried that it was given up."""
 
 
-def separate_ways(solved: Solved, source: int, target: int, apart: Apart, enough: int) -> int:
+def separate_ways(topology: Topology, source: int, target: int, apart: Apart, enough: int) -> int:
     """Separate ways between two devices, by number, up to ``enough``; raises ``TooManyCutsError``.
 
     What the two ends are themselves, or lie in, is not counted: nothing survives its own end. A switched segment is
@@ -37,17 +42,17 @@ def separate_ways(solved: Solved, source: int, target: int, apart: Apart, enough
     """
     if source == target:
         return enough
-    edges = list(_edges(solved, source, target))
+    edges = list(_edges(topology, source, target))
     if apart in ("links", "devices"):
-        return min(enough, _flow(len(solved.topology.devices), edges, source, target, apart == "devices"))
-    devices = solved.topology.devices
+        return min(enough, _flow(len(topology.devices), edges, source, target, apart == "devices"))
+    devices = topology.devices
     own = {devices[source].site, devices[target].site}
     beside = defaultdict[int, list[tuple[int, frozenset[str]]]](list)
     for one, other, segment in edges:
         for start, end in ((one, other), (other, one)):
             site = devices[end].site
             met = frozenset([site] if site and site not in own else ())
-            beside[start].append((end, met if apart == "sites" else _risk_groups(solved, segment)))
+            beside[start].append((end, met if apart == "sites" else _risk_groups(topology, segment)))
     tried = [0]
     for count in range(enough):
         if _is_parted(beside, source, target, frozenset(), count, tried):
@@ -55,9 +60,47 @@ def separate_ways(solved: Solved, source: int, target: int, apart: Apart, enough
     return enough
 
 
-def _edges(solved: Solved, source: int, target: int) -> Iterator[Edge]:
+APARTS: tuple[Apart, ...] = ("links", "devices")
+
+
+class LeftSingle(NamedTuple):
+    """How many ways that share none of ``apart`` there were, and are then: one at most."""
+
+    apart: Apart
+    before: int
+    then: int
+
+
+class SingleWays:
+    """Which two routers of a network are left a single way in another state of it."""
+
+    def __init__(self, topology: Topology):
+        self.topology = topology
+        self._before = dict[tuple[int, int, Apart], int]()
+
+    def left(self, then: Topology, source: int, target: int) -> LeftSingle | None:
+        """Whether two routers have one way then and had several; both states have the same devices in their order."""
+        for apart in APARTS:
+            key = (source, target, apart)
+            if key not in self._before:
+                self._before[key] = separate_ways(self.topology, *key, MOST_COUNTED)
+            before = self._before[key]
+            # Next to each other they have as many ways past other devices as one likes.
+            if 1 < before < MOST_COUNTED:
+                left = separate_ways(then, *key, MOST_COUNTED)
+                if left <= 1:
+                    return LeftSingle(apart, before, left)
+        return None
+
+
+def ends_of_way(topology: Topology, walk: Walk) -> tuple[int, int] | None:
+    """The first and the last router of a flow's way; None where that is one."""
+    routers = [stop.device for stop in walk.forward.stops if topology.devices[stop.device].forwards]
+    return None if len(set(routers)) < 2 else (routers[0], routers[-1])
+
+
+def _edges(topology: Topology, source: int, target: int) -> Iterator[Edge]:
     """Devices next to each other on a segment, those that pass nothing on at the ends alone."""
-    topology = solved.topology
     for segment in topology.segments:
         ports = [topology.ports[port] for port in segment.ports]
         there = sorted(
@@ -70,8 +113,8 @@ def _edges(solved: Solved, source: int, target: int) -> Iterator[Edge]:
         yield from ((one, other, segment.index) for at, one in enumerate(there) for other in there[at + 1 :])
 
 
-def _risk_groups(solved: Solved, segment: int) -> frozenset[str]:
-    links = (solved.network.links[number] for number in solved.topology.segments[segment].links)
+def _risk_groups(topology: Topology, segment: int) -> frozenset[str]:
+    links = (topology.network.links[number] for number in topology.segments[segment].links)
     return frozenset(group for link in links for group in link.risk_groups)
 
 

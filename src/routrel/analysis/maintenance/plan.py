@@ -11,11 +11,12 @@ from routrel.analysis.answers.maintenance import (
     MaintenanceStep,
 )
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failure_of
+from routrel.analysis.expectations.separate_ways import LeftSingle, SingleWays, ends_of_way
 from routrel.analysis.expectations.stress import passes_ports
 from routrel.analysis.expectations.words import MOST_NAMED, flow_words
 from routrel.analysis.maintenance.draining import drained_by, ports_over
-from routrel.analysis.maintenance.states import MOST_COUNTED, Expected, State, States
-from routrel.model.expectations import Apart, FailureKind
+from routrel.analysis.maintenance.states import Expected, State, States
+from routrel.model.expectations import FailureKind
 from routrel.routing.solve import Solved
 
 MOST_SHUT = 8
@@ -23,8 +24,6 @@ MOST_SHUT = 8
 
 MOST_STATES = 120
 """States that are solved to find an order."""
-
-APARTS: tuple[Apart, ...] = ("links", "devices")
 
 Changes = list[dict[str, Any]]
 
@@ -186,18 +185,18 @@ def _step(states: States, one: _Planned) -> MaintenanceStep:
 
 def _fewer_ways(states: States, last: State) -> Iterator[FewerWays]:
     """Flows that are left a single way while all is shut."""
-    known = dict[tuple[Apart, tuple[int, int]], tuple[int, int]]()
+    topology, ways = last.solved.topology, SingleWays(states.solved.topology)
+    known = dict[tuple[int, int], LeftSingle | None]()
     for number, walk in sorted(last.walks.items()):
-        ends = states.ends(walk)
-        for apart in APARTS if ends is not None else ():
-            assert ends is not None
-            if (apart, ends) not in known:
-                known[apart, ends] = states.ways(states.as_it_is, ends, apart), states.ways(last, ends, apart)
-            before, then = known[apart, ends]
-            if then <= 1 < before < MOST_COUNTED:
-                one = states.expected[number]
-                yield FewerWays(one.expectation.name, _flow(one), apart, before, then)
-                break
+        ends = ends_of_way(topology, walk)
+        if ends is None:
+            continue
+        if ends not in known:
+            known[ends] = ways.left(topology, *ends)
+        left = known[ends]
+        if left is not None:
+            one = states.expected[number]
+            yield FewerWays(one.expectation.name, _flow(one), *left)
 
 
 def _flow(one: Expected) -> str:

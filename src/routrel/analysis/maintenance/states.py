@@ -8,16 +8,12 @@ from typing import Any, NamedTuple
 from routrel.analysis.expectations.conditions import Conditions
 from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.expectations.holding import flows_of
-from routrel.analysis.expectations.separate_ways import separate_ways
 from routrel.analysis.expectations.stress import course_of, ends_of
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import changes_of
 from routrel.forwarding.flow import Flow, Walk
-from routrel.model.expectations import Apart, Expectation
+from routrel.model.expectations import Expectation
 from routrel.routing.solve import Solved
-
-MOST_COUNTED = 9
-"""Separate ways are counted up to so many."""
 
 
 class Expected(NamedTuple):
@@ -87,13 +83,3 @@ class States:
         """Flows that work in both, by another way."""
         both = before.walks.keys() & after.walks.keys()
         return sum(course_of(before.walks[number]) != course_of(after.walks[number]) for number in both)
-
-    def ends(self, walk: Walk) -> tuple[int, int] | None:
-        """The first and the last router of a way; None where that is one."""
-        stops = walk.forward.stops
-        routers = [stop.device for stop in stops if self.solved.topology.devices[stop.device].forwards]
-        return None if len(set(routers)) < 2 else (routers[0], routers[-1])
-
-    def ways(self, state: State, ends: tuple[int, int], apart: Apart) -> int:
-        """Separate ways between two routers."""
-        return separate_ways(state.solved, *ends, apart, MOST_COUNTED)
