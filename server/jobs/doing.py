@@ -32,7 +32,7 @@ def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
     except NotWantedError:
         return []
     except JobFailedError as error:
-        _fail(job, str(error))
+        fail(job, str(error))
         return []
     planned = msgspec.json.decode(text, type=FailuresPlanned)
     count = planned.failures
@@ -70,7 +70,7 @@ def look(job: str, start: int, is_to_stop: Callable[[], bool]) -> None:
     except NotWantedError:
         return
     except JobFailedError as error:
-        _fail(job, str(error))
+        fail(job, str(error))
         return
 
     def keep() -> None:
@@ -128,8 +128,7 @@ def _finish(job: str) -> None:
                 [
                     KeptExpectation(revision_id=done.revision_id, name=one.name, state=one.state, words=_why(one))
                     for one in held.expectations
-                ],
-                ignore_conflicts=True,
+                ]
             )
 
 
@@ -149,7 +148,8 @@ def _why(one: ExpectationHeld) -> str:
     return "\n".join(reasons[:3])
 
 
-def _fail(job: str, problem: str) -> None:
+def fail(job: str, problem: str) -> None:
+    """Say of a job why it is not done."""
     Job.objects.filter(pk=job, state__in=UNDER_WAY).update(
         state=JobState.FAILED, problem=problem, finished_at=timezone.now()
     )

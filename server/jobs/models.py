@@ -71,13 +71,10 @@ class KeptExpectation(models.Model):
     """What was found of an expectation in a revision as it is, with what it names to survive."""
 
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="kept_expectations")
-    name = models.CharField(max_length=200)
+    name = models.TextField()
     state = models.CharField(max_length=10)
     words = models.TextField(blank=True)
     """Why, where it does not hold."""
-
-    class Meta:
-        constraints = [models.UniqueConstraint(fields=["revision", "name"], name="an expectation once per revision")]
 
     def __str__(self) -> str:
         return f"{self.name} in {self.revision}"

@@ -3,6 +3,7 @@
 import hashlib
 import json
 from collections import defaultdict
+from contextlib import suppress
 from datetime import timedelta
 from typing import Any
 
@@ -11,6 +12,7 @@ from django.db import transaction
 from django.db.models import F, Max, Sum
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateWorker
+from procrastinate.exceptions import AlreadyEnqueued
 from rest_framework.exceptions import APIException
 
 from jobs.answers import ExpectationHistory, JobAbout, JobAnswer, RevisionHeld
@@ -23,6 +25,9 @@ from work.solved_revision import SURVIVED
 
 MOST_UNDER_WAY = 20
 """Jobs of one user that are not finished."""
+
+LONG_WAIT = timedelta(seconds=30)
+"""After so long without being planned a job is queued again: the database may have died before it was."""
 
 MOST_KEPT = 100
 """Finished jobs of a network."""
@@ -43,6 +48,8 @@ def begin(revision: Revision, user: Any, failures: str, changes: str = "", trial
         Network.objects.select_for_update().get(pk=revision.network_id)
         known = Job.objects.filter(revision=revision, key=key, state__in=(*UNDER_WAY, JobState.DONE)).first()
         if known is not None:
+            if known.state == JobState.WAITING and timezone.now() - known.created_at > LONG_WAIT:
+                transaction.on_commit(lambda: _queue(known))
             return known
         if Job.objects.filter(created_by=user, state__in=UNDER_WAY).count() >= MOST_UNDER_WAY:
             raise TooManyJobs
@@ -58,8 +65,14 @@ def begin(revision: Revision, user: Any, failures: str, changes: str = "", trial
         finished = Job.objects.filter(network_id=revision.network_id).exclude(state__in=UNDER_WAY)
         old = finished.order_by("-created_at").values_list("pk", flat=True)[MOST_KEPT : MOST_KEPT + 50]
         Job.objects.filter(pk__in=list(old)).delete()
-        transaction.on_commit(lambda: plan.defer(job=str(job.pk)))
+        transaction.on_commit(lambda: _queue(job))
     return job
+
+
+def _queue(job: Job) -> None:
+    """Put a job into the queue, unless it waits there."""
+    with suppress(AlreadyEnqueued):
+        plan.configure(queueing_lock=f"plan {job.pk}").defer(job=str(job.pk))
 
 
 def hold_expectations(revision: Revision, count: int, user: Any) -> None:

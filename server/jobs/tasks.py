@@ -3,9 +3,16 @@
 Every process knows these; what does them is imported by workers alone, when they are called.
 """
 
+import logging
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from django.db import InterfaceError, OperationalError
 from procrastinate import JobContext, RetryStrategy
 from procrastinate.contrib.django import app
+from procrastinate.exceptions import ConnectorException
+
+log = logging.getLogger("routrel.jobs")
 
 STALLED = 10.0
 """Seconds without a sign of life after which a worker's parts are taken up by others."""
@@ -15,7 +22,24 @@ class ToStopError(Exception):
     """The worker is to stop: somebody else goes on."""
 
 
-RETRY = RetryStrategy(max_attempts=50, wait=1, retry_exceptions={OperationalError, InterfaceError, ToStopError})
+AGAIN = (OperationalError, InterfaceError, ConnectorException, ToStopError)
+"""What is tried again, by this worker or another."""
+
+RETRY = RetryStrategy(max_attempts=50, wait=1, retry_exceptions=set(AGAIN))
+
+
+@contextmanager
+def _said(job: str) -> Iterator[None]:
+    """Whatever goes wrong in a job is said of it, but what somebody else may do better is left to the queue."""
+    from jobs import doing
+
+    try:
+        yield
+    except AGAIN:
+        raise
+    except Exception:
+        log.exception("job %s", job)
+        doing.fail(job, f"Something went wrong here, not with you. Reference: {job}")
 
 
 @app.task(name="jobs.plan", retry=RETRY, pass_context=True)
@@ -23,9 +47,10 @@ def plan(context: JobContext, job: str) -> None:
     """Cut a job into parts, and queue them."""
     from jobs import doing
 
-    for number, start in enumerate(doing.plan(job, context.should_abort)):
-        # Later parts stand back, so that every job has its turn.
-        look.configure(priority=-number).defer(job=job, start=start)
+    with _said(job):
+        for number, start in enumerate(doing.plan(job, context.should_abort)):
+            # Later parts stand back, so that every job has its turn.
+            look.configure(priority=-number).defer(job=job, start=start)
 
 
 @app.task(name="jobs.look", retry=RETRY, pass_context=True)
@@ -33,7 +58,8 @@ def look(context: JobContext, job: str, start: int) -> None:
     """Look at one part of a job."""
     from jobs import doing
 
-    doing.look(job, start, context.should_abort)
+    with _said(job):
+        doing.look(job, start, context.should_abort)
 
 
 @app.periodic(cron="* * * * * */5")  # seconds come last

@@ -3,10 +3,12 @@
 import asyncio
 import io
 import zipfile
+from datetime import timedelta
 
 import msgspec
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connections
 from procrastinate.contrib.django import app
 
 from jobs import doing, running, tasks
@@ -24,6 +26,12 @@ pytestmark = pytest.mark.django_db(transaction=True)
 def _no_process_is_left():
     yield
     running.close()
+
+
+@pytest.fixture(autouse=True)
+def _no_connection_is_left(monkeypatch):
+    """Those of a worker's threads end with their task, so that the test database can be dropped."""
+    monkeypatch.setitem(connections.settings["default"], "CONN_MAX_AGE", 0)
 
 
 def packed(text: str = TEXT, expectations: str = EXPECTATIONS) -> bytes:
@@ -182,3 +190,26 @@ def test_one_user_has_so_many_jobs_and_a_stranger_none(owner, base, client_of, m
     refused = owner.post(f"{base}/jobs", {"revision": 1, "failures": "devices"}, format="json")
     assert refused.status_code == 429 and "jobs under way" in refused.json()["detail"]
     assert client_of("stranger").get(f"{base}/jobs").status_code == 404
+
+
+def test_what_goes_wrong_unforeseen_is_said_of_the_job(owner, base, monkeypatch):
+    def wrong(*_):
+        raise ValueError("unforeseen")
+
+    monkeypatch.setattr(doing, "asked", wrong)
+    job = begun(owner, base, failures="links")
+    work()
+    found = owner.get(f"{base}/jobs/{job['id']}").json()
+    assert found["state"] == "failed" and found["problem"].endswith(f"Reference: {job['id']}")
+
+
+def test_a_job_that_was_never_queued_is_when_it_is_asked_again(owner, base, monkeypatch):
+    with monkeypatch.context() as lost:
+        lost.setattr("jobs.records._queue", lambda job: None)
+        job = begun(owner, base, failures="links")
+    work()
+    assert owner.get(f"{base}/jobs/{job['id']}").json()["state"] == "waiting"
+    monkeypatch.setattr("jobs.records.LONG_WAIT", timedelta(0))
+    assert [begun(owner, base, failures="links")["id"] for _ in range(2)] == [job["id"]] * 2
+    work()
+    assert owner.get(f"{base}/jobs/{job['id']}").json()["state"] == "done"

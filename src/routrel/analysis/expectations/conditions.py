@@ -94,7 +94,7 @@ class Conditions:
                 continue
             causes = self.answerer.finder.causes(walk, strand)
             cause = f": {causes[0].message}" if causes else ""
-            return f"{words}{verdict}{cause}"
+            return f"{words}{verdict}{cause}".replace(" is loops", " loops")
         return walk.reply_note or walk.forward_note or f"it {walk.forward_verdict}, outside of the network"
 
     def _of_its_ways(self, expectation: Expectation, walk: Walk) -> Iterator[str]:

@@ -4,6 +4,7 @@ A difference is taken back in the later state, which is solved with that; only w
 it can be found: a device, in it an access list, an interface, one of its values.
 """
 
+import time
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields, is_dataclass, replace
 from difflib import SequenceMatcher
@@ -27,6 +28,8 @@ from routrel.solving import solve
 
 MOST_TRIED = 60
 """Differences that are taken back, one after the other."""
+
+MOST_SECONDS = 20.0
 
 LONGEST_VALUE = 60
 
@@ -170,9 +173,10 @@ class _Looking:
         self.flow = flow
         self.tried = 0
         self.is_cut_off = False
+        self._end = time.monotonic() + MOST_SECONDS
 
     def _mends(self, difference: _Difference) -> bool:
-        if self.tried >= MOST_TRIED:
+        if self.tried >= MOST_TRIED or time.monotonic() > self._end:
             self.is_cut_off = True
             return False
         self.tried += 1
@@ -194,9 +198,9 @@ class _Looking:
 
 
 def _words(flow: Flow, by: list[_Difference], looked: _Looking) -> str:
+    rest = "; more were not tried" if looked.is_cut_off else ""
     tried = f"{looked.tried} difference{'' if looked.tried == 1 else 's'}"
     if by:
         each = "this, taken back," if len(by) == 1 else "each of these, taken back alone,"
-        return f"{each} makes {flow_words(flow)} do what is expected again"
-    rest = "; more were not tried" if looked.is_cut_off else ""
+        return f"{each} makes {flow_words(flow)} do what is expected again{rest}"
     return f"none of {tried} makes {flow_words(flow)} do what is expected again when taken back alone{rest}"
