@@ -154,3 +154,52 @@ def test_a_plan_is_what_trying_every_order_gives(document, data):
         return True
 
     assert found.is_sound == (bool(looked) and any(map(is_sound, permutations(range(len(failures))))))
+
+
+RINGS = """
+devices:
+  r1: {interfaces: {x: {addresses: [10.0.12.1/30]}, lan: {addresses: [10.0.1.1/24]}}, routing: {ROUTING}}
+  r2: {interfaces: {x: {addresses: [10.0.12.2/30]}, lan: {addresses: [10.0.1.2/24]}}, routing: {ROUTING}}
+  sw: {kind: switch, interfaces: {p1: {switchport: {access: 1}}, p2: {switchport: {access: 1}}}}
+links:
+- {ends: [r1:x, r2:x], name: direct}
+- [r1:lan, sw:p1]
+- [r2:lan, sw:p2]
+"""
+ROUTING = {
+    "wide": "isis: {net: 49.0001.0000.0000.000N.00, interfaces: {x: {}, lan: {}}}",
+    "narrow": "isis: {net: 49.0001.0000.0000.000N.00, wide_metrics: false, interfaces: {x: {}, lan: {}}}",
+    "passive": "ospf: {areas: {0: {interfaces: {x: {passive: true}, lan: {}}}}}",
+    "rip": "rip: {interfaces: {x: {}, lan: {}}}",
+}
+
+
+def rings(routing: str) -> str:
+    return RINGS.replace("ROUTING", ROUTING[routing].replace("000N", "0001"), 1).replace(
+        "ROUTING", ROUTING[routing].replace("000N", "0002")
+    )
+
+
+def drains(routing: str, kind: str, at: str) -> list[tuple[str, int]]:
+    _, solved = made(rings(routing), EXPECTED)
+    ports = ports_over(solved.topology, failure_of(solved, kind, at))
+    return [(change["at"], change["to"]) for change in drained_by(solved, ports)]
+
+
+def test_what_is_raised_to_which_cost():
+    assert drains("wide", "devices", "r1") == [("r1:x", 0xFFFFFE), ("r1:lan", 0xFFFFFE)]
+    assert drains("narrow", "devices", "r1") == [("r1:x", 63), ("r1:lan", 63)]
+    assert drains("narrow", "links", "direct") == [("r1:x", 63), ("r2:x", 63)]
+    # A switch has no costs of its own: the routers around it have; an interface of a cable between two at both ends.
+    assert drains("wide", "devices", "sw") == [("r1:lan", 0xFFFFFE), ("r2:lan", 0xFFFFFE)]
+    assert drains("wide", "interfaces", "r1:x") == [("r1:x", 0xFFFFFE), ("r2:x", 0xFFFFFE)]
+    assert drains("passive", "devices", "r1") == [("r1:lan", 65535)]
+    assert drains("rip", "devices", "r1") == []
+
+
+def test_two_cables_of_a_name_are_told_apart_by_their_ends():
+    text = rings("wide").replace("- [r1:lan, sw:p1]", "- {ends: [r1:lan, sw:p1], name: direct}")
+    _, solved = made(text, EXPECTED)
+    with pytest.raises(NothingToFailError, match="2 links are named 'direct': say which by one end, like r1:x, r1:lan"):
+        failure_of(solved, "links", "direct")
+    assert failure_of(solved, "links", "r1:lan").name == "direct"

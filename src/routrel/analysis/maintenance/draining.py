@@ -16,7 +16,7 @@ from routrel.topology.segments import Topology
 
 def ports_over(topology: Topology, failure: Failure) -> set[int]:
     """Ports out of which traffic passes something: a router's own; of a cable or a switch, those around it."""
-    routers = {topology.devices[port.device].name for port in topology.ports}
+    routers = {port.name.device for port in topology.ports if port.interface.addresses}
     own = {
         port.index for port in topology.ports if port.name.device in failure.devices or port.name in failure.interfaces
     }

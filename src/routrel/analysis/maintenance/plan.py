@@ -119,10 +119,14 @@ class _Search:
         unavoidable = self.states.after(everything).broken.keys()
         yield
         stack: list[list[_Planned]] = [[]]
+        seen = set[frozenset[str]]()
         while stack and self.states.looked_at < MOST_STATES:
             steps = stack.pop()
-            done = [one.target for one in steps if one.kind == "shut"]
-            left = [one for one in self.targets if one not in done]
+            done = frozenset(one.target.failure.words for one in steps if one.kind == "shut")
+            if done in seen:
+                continue  # in whatever order these were shut, the state is the same
+            seen.add(done)
+            left = [one for one in self.targets if one.failure.words not in done]
             if not left:
                 self.steps = steps
                 return
