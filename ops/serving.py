@@ -23,7 +23,7 @@ PATIENCE = 20
 """Failed starts of the database in a row that are told; after that one in a minute."""
 
 
-def serve(with_demo: bool, port: int, workers: int) -> int:
+def serve(with_demo: bool, port: int, workers: int = 1) -> int:
     install.python_packages("run")
     install.web_build()
     if port and not database.is_free(port):
