@@ -133,6 +133,7 @@ def test_a_text_can_be_tried_without_storing_it(owner):
         "device_count": 3,
         "link_count": 2,
         "is_capture": False,
+        "expectation_count": 0,
     }
     assert owner.post("/api/load-check", {"text": "x"}, format="multipart").status_code == 400
     assert not Network.objects.exists()
