@@ -24,6 +24,9 @@ from work.process import CONTINUED, Outcome, Question
 QUICK = 1.5
 """Seconds of processor time that solving may have taken for a revision to be asked of the process that is left free."""
 
+START_SECONDS = 60.0
+"""What a process may take to start, before its first question counts."""
+
 KNOWN = 1000
 """Revisions whose time to solve is remembered."""
 
@@ -71,6 +74,7 @@ class _Process:
     running: "subprocess.Popen[bytes]"
     pipe: Connection
     is_busy: bool = False
+    has_answered: bool = False
     digests: set[str] = field(default_factory=set)
     trials_of: set[str] = field(default_factory=set)
     """Revisions of which it was the last to be asked with a trial."""
@@ -197,7 +201,8 @@ class Pool:
         return _Process(number, running, Connection(ours.detach()))
 
     def _asked(self, process: _Process, question: Question, text: Text, since_text: Text | None) -> Outcome:
-        deadline = time.monotonic() + self.limits.question_seconds
+        start = 0.0 if process.has_answered else START_SECONDS
+        deadline = time.monotonic() + self.limits.question_seconds + start
         try:
             process.pipe.send(question)
             while True:
@@ -216,6 +221,7 @@ class Pool:
             raise TookTooMuchMemoryError(
                 "The process that worked on this ended, most likely for lack of memory. Nothing was changed."
             ) from error
+        process.has_answered = True
         if said.kind in ("answer", "refused") and said.seconds:
             process.digests.add(question.digest)
             with self._condition:

@@ -81,10 +81,9 @@ def planning(
 ) -> Iterator[MaintenanceSoFar]:
     """A plan, state by state.
 
-    Raises ``MaintenanceError`` where nothing is expected, ``NothingToFailError`` for a name of nothing that is up.
+    Raises ``NothingToFailError`` for a name of nothing that is up. Where nothing is expected nothing is said to be
+    well.
     """
-    if not solved.network.expectations:
-        raise MaintenanceError("nothing is expected of this network: there is nothing that could be said to break")
     failures = [failure_of(solved, kind, at) for kind, at in shut]
     targets = list[_Target]()
     for failure in failures:
