@@ -182,7 +182,7 @@ def _turned(revision: SolvedRevision, parameters: Parameters) -> expectations.Tu
 
 def _maintenance(revision: SolvedRevision, parameters: Parameters) -> maintenance.MaintenanceSoFar:
     try:
-        shut = things_to_shut(parameters["shut"])
+        shut = things_to_shut(parameters["shut"].split(","))
         found = revision.so_far(f"maintenance {shut}", lambda: planning(revision.files, revision.solved, shut))
     except (MaintenanceError, NothingToFailError) as error:
         text = str(error)

@@ -15,7 +15,7 @@ from routrel.solving import solve
 def maintain_command(options: argparse.Namespace) -> int:
     """A plan to shut things; the exit status says whether it breaks nothing."""
     try:
-        shut = things_to_shut(",".join(options.shut))
+        shut = things_to_shut(options.shut)
         files = files_of(Path(options.network))
         network = read_files(files)
         if not network.expectations:

@@ -88,13 +88,13 @@ class Conditions:
             return f"it {walk.forward_verdict if walk.forward_verdict != 'mixed' else 'arrives on some ways'}"
         for strand, verdict, words in (
             (walk.forward, walk.forward_verdict, ""),
-            (walk.reply, walk.reply_verdict, "its answer is "),
+            (walk.reply, walk.reply_verdict, "its answer "),
         ):
             if strand is None or verdict in ANSWERED or (words and expectation.expect != "works"):
                 continue
             causes = self.answerer.finder.causes(walk, strand)
             cause = f": {causes[0].message}" if causes else ""
-            return f"{words}{verdict}{cause}".replace(" is loops", " loops")
+            return f"{words}{'' if verdict == 'loops' or not words else 'is '}{verdict}{cause}"
         return walk.reply_note or walk.forward_note or f"it {walk.forward_verdict}, outside of the network"
 
     def _of_its_ways(self, expectation: Expectation, walk: Walk) -> Iterator[str]:

@@ -1,6 +1,6 @@
 """An order in which to drain and shut things so that nothing expected breaks at any step, or as little as can be."""
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any, Literal, NamedTuple
 
 from routrel.analysis.answers.maintenance import (
@@ -57,11 +57,11 @@ class _Planned(NamedTuple):
     after: State
 
 
-def things_to_shut(text: str) -> list[tuple[FailureKind, str]]:
-    """What is to be shut as it is written, ``device bw-core2, link core``; raises ``MaintenanceError``."""
+def things_to_shut(words: Iterable[str]) -> list[tuple[FailureKind, str]]:
+    """What is to be shut, each with what it is, like ``device bw-core2``; raises ``MaintenanceError``."""
     kinds: dict[str, FailureKind] = {word: kind for kind, word in KIND_WORDS.items()}
     found = []
-    for part in filter(None, map(str.strip, text.split(","))):
+    for part in filter(None, map(str.strip, words)):
         kind = next((kind for word, kind in kinds.items() if part.startswith(f"{word} ")), None)
         if kind is None:
             allowed = ", ".join(kinds)
