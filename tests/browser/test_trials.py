@@ -76,6 +76,7 @@ def test_a_whole_repair_by_keys(asked):
 
 def test_every_remedy_is_tried_and_ranked_by_what_else_it_moves(asked):
     page = asked
+    page.find("[data-testid=remedies]")
     page.press("e")
     page.says("take ACL booking off", "[data-testid=remedies]")
     page.says("then:", "[data-testid=remedies]")
