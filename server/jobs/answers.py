@@ -5,7 +5,7 @@ from typing import Literal
 
 from msgspec import Struct
 
-from routrel.analysis.answers.expectations import ExpectationsHeld
+from routrel.analysis.answers.expectations import ExpectationsHeld, PlacesUnderFailures
 
 State = Literal["waiting", "running", "done", "cancelled", "failed"]
 
@@ -32,9 +32,11 @@ class JobAbout(Struct, frozen=True, kw_only=True):
 
 
 class JobAnswer(JobAbout, frozen=True, kw_only=True):
-    """A job with what it found so far: of the network as it is, and of the failures looked at."""
+    """A job with what it found so far: of what is expected of the network as it is and under the failures looked at,
+    or of all traffic between places under them."""
 
     held: ExpectationsHeld | None
+    places: PlacesUnderFailures | None
 
 
 class RevisionHeld(Struct, frozen=True):

@@ -11,9 +11,16 @@ from django.utils import timezone
 from jobs.models import UNDER_WAY, Job, JobPart, JobState, KeptExpectation
 from jobs.running import JobFailedError, NotWantedError, asked
 from jobs.tasks import ToStopError
-from routrel.analysis.answers.expectations import ExpectationHeld, ExpectationsHeld, FailuresPart, FailuresPlanned
+from routrel.analysis.answers.expectations import (
+    ExpectationHeld,
+    ExpectationsHeld,
+    FailuresPart,
+    FailuresPlanned,
+    PlacesUnderFailures,
+)
 from routrel.analysis.expectations.holding import together
-from work.solved_revision import SURVIVED
+from routrel.analysis.held.under_failures import places_together
+from work.failures_asked import SURVIVED, FailuresAsked
 
 PART = 4
 """Failures in a part: some seconds of a large network, so that many workers have their share."""
@@ -118,24 +125,26 @@ def _finish(job: str) -> None:
         done = Job.objects.select_for_update().get(pk=job)
         if done.state != JobState.RUNNING or done.as_it_is is None:
             return
-        held = held_so_far(done)
-        done.result, done.as_it_is = msgspec.json.encode(held), None
+        found = found_so_far(done)
+        done.result, done.as_it_is = msgspec.json.encode(found), None
         done.state, done.finished_at = JobState.DONE, timezone.now()
         done.save(update_fields=["result", "as_it_is", "state", "finished_at"])
         done.parts.all().delete()
-        if done.failures == SURVIVED and not done.changes:
+        if isinstance(found, ExpectationsHeld) and done.failures == SURVIVED and not done.changes:
             KeptExpectation.objects.bulk_create(
                 [
                     KeptExpectation(revision_id=done.revision_id, name=one.name, state=one.state, words=_why(one))
-                    for one in held.expectations
+                    for one in found.expectations
                 ]
             )
 
 
-def held_so_far(job: Job) -> ExpectationsHeld:
+def found_so_far(job: Job) -> ExpectationsHeld | PlacesUnderFailures:
     """What was found by now."""
     found = [bytes(part.found) for part in job.parts.all() if part.found is not None]
     parts = [one for text in found for one in msgspec.json.decode(text, type=list[FailuresPart])]
+    if FailuresAsked.of_text(job.failures).places:
+        return places_together(parts)
     return together(msgspec.json.decode(bytes(job.as_it_is or b""), type=ExpectationsHeld), parts)
 
 

@@ -16,12 +16,12 @@ from procrastinate.exceptions import AlreadyEnqueued
 from rest_framework.exceptions import APIException
 
 from jobs.answers import ExpectationHistory, JobAbout, JobAnswer, RevisionHeld
-from jobs.doing import held_so_far
+from jobs.doing import found_so_far
 from jobs.models import UNDER_WAY, Job, JobState, KeptExpectation
 from jobs.tasks import STALLED, plan
 from networks.models import Network, Revision
-from routrel.analysis.answers.expectations import ExpectationsHeld
-from work.solved_revision import SURVIVED
+from routrel.analysis.answers.expectations import ExpectationsHeld, PlacesUnderFailures
+from work.failures_asked import SURVIVED, FailuresAsked
 
 MOST_UNDER_WAY = 20
 """Jobs of one user that are not finished."""
@@ -115,12 +115,17 @@ def about(job: Job, workers: int) -> dict[str, Any]:
 
 def described(job: Job) -> JobAnswer:
     """A job with what it found so far."""
-    held = None
+    found: ExpectationsHeld | PlacesUnderFailures | None = None
     if job.result is not None:
-        held = msgspec.json.decode(bytes(job.result), type=ExpectationsHeld)
+        result = bytes(job.result)
+        if FailuresAsked.of_text(job.failures).places:
+            found = msgspec.json.decode(result, type=PlacesUnderFailures)
+        else:
+            found = msgspec.json.decode(result, type=ExpectationsHeld)
     elif job.as_it_is is not None:
-        held = held_so_far(job)
-    return JobAnswer(**about(job, workers_there()), held=held)
+        found = found_so_far(job)
+    held, places = (None, found) if isinstance(found, PlacesUnderFailures) else (found, None)
+    return JobAnswer(**about(job, workers_there()), held=held, places=places)
 
 
 def listed(network: Network) -> list[JobAbout]:

@@ -16,14 +16,14 @@ from jobs.records import begin, cancel, described, history, listed
 from networks.access import network_of, revision_of
 from questions.answer_schema import shape_of
 from trials.records import trial_changes
+from work.failures_asked import FailuresAsked, FailuresAskedError
 from work.service import json_response
-from work.solved_revision import RefusedError, failure_kinds
 
 JOB = shape_of(JobAnswer)
 
 
 class NewJobSerializer(serializers.Serializer[Any]):
-    """What to hold the expectations of a revision against."""
+    """What to look at in a revision under failures."""
 
     revision = serializers.IntegerField(min_value=1)
     failures = serializers.CharField(
@@ -31,14 +31,22 @@ class NewJobSerializer(serializers.Serializer[Any]):
         help_text="`survived`: those that expectations name; or kinds with commas between, all of which are tried: "
         "links, interfaces, devices, sites, risk_groups, sessions.",
     )
+    two_at_once = serializers.BooleanField(
+        default=False, help_text="Each two of the failures at once: what neither of them does alone."
+    )
+    against = serializers.ChoiceField(
+        ["expectations", "places"],
+        default="expectations",
+        help_text="What is expected, or all traffic between two places.",
+    )
     trial = serializers.IntegerField(min_value=1, required=False, help_text="A trial whose changes are made first.")
 
-    def validate_failures(self, failures: str) -> str:
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
         try:
-            kinds = failure_kinds(failures)
-        except RefusedError as error:
-            raise serializers.ValidationError(error.body["failures"]) from None
-        return ",".join(kinds) if kinds else failures
+            asked = FailuresAsked.of(attrs["failures"], attrs["two_at_once"], attrs["against"] == "places")
+        except FailuresAskedError as error:
+            raise serializers.ValidationError({"failures": [str(error)]}) from None
+        return {**attrs, "failures": asked.text}
 
 
 class JobListView(APIView):
@@ -50,7 +58,7 @@ class JobListView(APIView):
 
     @extend_schema(request=NewJobSerializer, responses={(200, "application/json"): JOB})
     def post(self, request: Request, network_id: str) -> HttpResponse:
-        """Hold expectations under failures, with results as they come. What was asked before is not done again."""
+        """Look at failures one after the other, with results as they come. What was asked before is not done again."""
         network_of(request, network_id)
         serializer = NewJobSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)

@@ -28,6 +28,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "comparison": {"since": 1},
     "maintenance": {"shut": "device bw-core2"},
     "turned": {"since": 1, "expectation": "the shop is open to the world"},
+    "leaning": {"expectation": "the shop is open to the world"},
     "outline": {"file": "devices/bw-core1.yaml"},
     "statements": {"file": "devices/bw-core1.yaml", "line": 23},
     "source": {"file": "devices/oq-winch.yaml"},

@@ -248,10 +248,14 @@ class ComparisonView(AskingView):
         return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before, changes))[0]
 
 
-class TurnedSerializer(SinceSerializer):
-    """An expectation that held in one revision and fails in another."""
+class ExpectationSerializer(serializers.Serializer[Any]):
+    """One of what is expected."""
 
     expectation = serializers.CharField(help_text="An expectation, by name.")
+
+
+class TurnedSerializer(SinceSerializer, ExpectationSerializer):
+    """An expectation that held in one revision and fails in another."""
 
 
 @answers("turned", TurnedSerializer)
@@ -346,6 +350,16 @@ class MaintenanceView(SteppedView):
 
     def parameters(self, request: Request) -> dict[str, Any]:
         return _words(ShutSerializer, request)
+
+
+@answers("leaning", ExpectationSerializer)
+class LeaningView(SteppedView):
+    """What an expectation leans on: the routes, entries and policies that lead its flows, and what carries them,
+    decides about them or stands by, with what becomes of them without each. Each call goes on for about a second and
+    says what was found so far, until `held` is there."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        return _words(ExpectationSerializer, request)
 
 
 @answers(

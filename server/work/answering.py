@@ -30,7 +30,8 @@ from routrel.analysis.comparison import compare, moved
 from routrel.analysis.contest.why import WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.expectations.failures import KIND_WORDS, NothingToFailError
-from routrel.analysis.expectations.holding import holding
+from routrel.analysis.expectations.holding import Holding, holding
+from routrel.analysis.expectations.leaning import leaning_of
 from routrel.analysis.expectations.turned import turned
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.maintenance.plan import MaintenanceError, planning, things_to_shut
@@ -48,14 +49,12 @@ from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.expectations import FailureKind
 from routrel.model.routing import DEFAULT_INSTANCE
+from work.failures_asked import SURVIVED, FailuresAsked, FailuresAskedError
 from work.solved_revision import (
     HELD_SECONDS,
-    NO_FAILURES,
-    SURVIVED,
     Parameters,
     RefusedError,
     SolvedRevision,
-    failure_kinds,
     not_found,
 )
 
@@ -166,18 +165,30 @@ def _held(revision: SolvedRevision, parameters: Parameters) -> held.HeldSoFar:
     return cast(held.HeldSoFar, revision.so_far("held", lambda: comparing(trial.before, trial.after)))
 
 
+def _failures_asked(text: str) -> FailuresAsked:
+    try:
+        return FailuresAsked.of_text(text)
+    except FailuresAskedError as error:
+        raise RefusedError(400, {"failures": [str(error)]}) from None
+
+
 def _expectations(revision: SolvedRevision, parameters: Parameters) -> expectations.ExpectationsSoFar:
-    failures: str = parameters.get("failures") or SURVIVED
-    stress = failure_kinds(failures)
+    asked = _failures_asked(parameters.get("failures") or SURVIVED)
     found = revision.so_far(
-        f"expectations {' '.join(stress)} {failures == NO_FAILURES}",
-        lambda: holding(revision.solved, revision.solved.network.expectations, stress, failures != NO_FAILURES),
+        f"expectations {asked.text}",
+        lambda: holding(revision.solved, revision.solved.network.expectations, asked.kinds, asked.with_survival),
     )
     return cast(expectations.ExpectationsSoFar, found)
 
 
 def _turned(revision: SolvedRevision, parameters: Parameters) -> expectations.Turned:
     return turned(parameters["since"].solved, revision.solved, parameters["expectation"])
+
+
+def _leaning(revision: SolvedRevision, parameters: Parameters) -> expectations.LeaningSoFar:
+    name: str = parameters["expectation"]
+    found = revision.so_far(f"leaning {name}", lambda: leaning_of(revision.solved, name))
+    return cast(expectations.LeaningSoFar, found)
 
 
 def _maintenance(revision: SolvedRevision, parameters: Parameters) -> maintenance.MaintenanceSoFar:
@@ -191,13 +202,15 @@ def _maintenance(revision: SolvedRevision, parameters: Parameters) -> maintenanc
 
 
 def _planned(revision: SolvedRevision, parameters: Parameters) -> expectations.FailuresPlanned:
-    found = revision.held_under(parameters["failures"])
-    return expectations.FailuresPlanned(found.as_it_is(), len(found.failures))
+    found = revision.held_under(_failures_asked(parameters["failures"]))
+    as_it_is = found.as_it_is() if isinstance(found, Holding) else None
+    return expectations.FailuresPlanned(as_it_is, len(found.failures))
 
 
 def _part(revision: SolvedRevision, parameters: Parameters) -> list[expectations.FailuresPart]:
     """One by one, what as many failures do as there is time for."""
-    found, parts = revision.held_under(parameters["failures"]), list[expectations.FailuresPart]()
+    found = revision.held_under(_failures_asked(parameters["failures"]))
+    parts = list[expectations.FailuresPart]()
     end = time.monotonic() + HELD_SECONDS
     for number in range(parameters["start"], parameters["stop"]):
         parts.append(found.part(range(number, number + 1)))
@@ -303,6 +316,7 @@ QUESTIONS = {
     "expectations": Question(expectations.ExpectationsSoFar, _expectations),
     "maintenance": Question(maintenance.MaintenanceSoFar, _maintenance),
     "turned": Question(expectations.Turned, _turned),
+    "leaning": Question(expectations.LeaningSoFar, _leaning),
     "endangered": Question(expectations.Endangered, _endangered),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),

@@ -33,7 +33,7 @@ LARGE = 512 * 1024 * 1024
 """A process that holds more after an answer keeps only the revision it was asked about last."""
 
 
-CONTINUED = frozenset({"held", "expectations", "maintenance"})
+CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning"})
 """Questions whose answer takes several calls: a process goes on with what it began."""
 
 

@@ -12,19 +12,20 @@ from routrel.analysis.check import check
 from routrel.analysis.contest.why import WhyAnswerer
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.endangered import Endangering
-from routrel.analysis.expectations.failures import KINDS
+from routrel.analysis.expectations.failures import TooManyFailuresError
 from routrel.analysis.expectations.holding import Holding
+from routrel.analysis.held.under_failures import PlacesStressed
 from routrel.analysis.overview import Words
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.captures import is_capture
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
-from routrel.model.expectations import FailureKind
 from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+from work.failures_asked import FailuresAsked
 from work.kept_answers import KeptAnswers
 
 TRIALS_KEPT = 3
@@ -35,9 +36,6 @@ HELD_SECONDS = 1.0
 
 GOING_KEPT = 6
 """Answers of a revision that take several calls and are kept."""
-
-SURVIVED, NO_FAILURES = "survived", "none"
-"""Failures that expectations name themselves; and the network as it is."""
 
 Json = Any
 Parameters = Mapping[str, Any]
@@ -61,15 +59,6 @@ def changes_key(changes: list[dict[str, Any]]) -> str:
     return json.dumps(changes, sort_keys=True)
 
 
-def failure_kinds(failures: str) -> list[FailureKind]:
-    """Kinds of failures that are all tried; none where only what expectations name is, or nothing at all."""
-    kinds = [] if failures in (SURVIVED, NO_FAILURES) else failures.split(",")
-    if not set(kinds) <= set(KINDS):
-        allowed = ", ".join((SURVIVED, NO_FAILURES, *KINDS))
-        raise RefusedError(400, {"failures": [f"{failures!r} names nothing that can fail; allowed: {allowed}."]})
-    return [kind for kind in KINDS if kind in kinds]
-
-
 @dataclass
 class SolvedRevision:
     """A revision with all that is computed from it."""
@@ -85,7 +74,7 @@ class SolvedRevision:
     _words: Words | None = None
     _why: WhyAnswerer | None = None
     _going: dict[str, tuple[Iterator[Any], Any]] = field(default_factory=dict)
-    _held_under: dict[str, Holding] = field(default_factory=dict)
+    _held_under: dict[FailuresAsked, Holding | PlacesStressed] = field(default_factory=dict)
     kept_answers: KeptAnswers = field(default_factory=KeptAnswers)
 
     @classmethod
@@ -158,15 +147,22 @@ class SolvedRevision:
             self._going.pop(next(one for one in self._going if one != name))
         return last
 
-    def held_under(self, failures: str) -> Holding:
-        """Expectations held as it is and, one after the other, under failures."""
-        found = self._held_under.get(failures)
+    def held_under(self, asked: FailuresAsked) -> Holding | PlacesStressed:
+        """Expectations held as it is and, one after the other, under failures; or all traffic under them."""
+        found = self._held_under.get(asked)
         if found is None:
-            found = Holding(
-                self.solved, self.solved.network.expectations, failure_kinds(failures), failures != NO_FAILURES
-            )
-            self._held_under = {failures: found}
+            found = self._holding(asked)
+            self._held_under = {asked: found}
         return found
+
+    def _holding(self, asked: FailuresAsked) -> Holding | PlacesStressed:
+        if asked.places:
+            return PlacesStressed(self.solved, asked.kinds)
+        try:
+            return Holding(self.solved, self.solved.network.expectations, *asked[:3])
+        except TooManyFailuresError as error:
+            text = str(error)
+            raise RefusedError(400, {"failures": [f"{text[:1].upper()}{text[1:]}."]}) from None
 
     def instance(self, parameters: Parameters) -> int:
         """The routing instance that a question names."""

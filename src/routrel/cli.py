@@ -161,7 +161,16 @@ def _parser() -> argparse.ArgumentParser:
         "--stress",
         metavar="KINDS",
         default="",
-        help=f"under each single failure too, of some of: {','.join(KINDS)}",
+        help="under each single failure too, of some of: "
+        f"{','.join(KINDS)}; without --expectations: what becomes of all traffic",
+    )
+    checked.add_argument(
+        "--two-at-once",
+        action="store_true",
+        help="under each two failures of --stress at once: what neither does alone",
+    )
+    checked.add_argument(
+        "--leans-on", metavar="NAME", help="what one expectation leans on, in place of whether it holds"
     )
     checked.add_argument("--junit", metavar="FILE", type=Path, help="write what holds as JUnit's XML too")
     checked.set_defaults(run=check_command)

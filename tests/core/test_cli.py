@@ -290,12 +290,30 @@ def test_what_is_expected_is_held_with_an_exit_status_for_pipelines(tmp_path, ca
     assert status == 1 and json.loads(out)["expectations"][0]["state"] == "fails"
 
 
+def test_failures_are_tried_against_what_is_expected_and_against_all_traffic(network, tmp_path, capsys):
+    file = tmp_path / "expected.yaml"
+    file.write_text(
+        "- {name: names, from: h1, to: h2, on: udp/53, expect: never arrives}\n- {name: web, from: h1, to: r}\n"
+    )
+    status, out, _ = run(capsys, "check", network, "--stress", "links")
+    assert status == 0 and "failures cut off some of" in out and "- without link" in out
+    expected = ("check", network, "--expectations", str(file))
+    status, out, _ = run(capsys, *expected, "--stress", "links", "--two-at-once", "--json")
+    assert status == 0 and json.loads(out)["failures_tried"] == 1
+    status, out, _ = run(capsys, *expected, "--leans-on", "names")
+    assert status == 0 and out.startswith("names: ") and "carries: device r" in out
+
+
 @pytest.mark.parametrize(
     ("arguments", "message"),
     [
         (["--expectations"], "this network has no expectations"),
         (["--expectations", "nowhere.yaml"], "there is no file 'nowhere.yaml'"),
-        (["--stress", "links"], "they need --expectations"),
+        (["--two-at-once"], "they need --expectations"),
+        (["--leans-on", "one"], "they need --expectations"),
+        (["--stress", "cables"], "'cables' is nothing that can fail"),
+        (["--expectations", "FILE", "--two-at-once"], "--two-at-once needs --stress"),
+        (["--expectations", "FILE", "--leans-on", "itsel"], "there is no expectation 'itsel'; did you mean 'itself'?"),
         (["--expectations", "FILE", "--stress", "cables"], "'cables' is nothing that can fail; allowed: links"),
         (["--expectations", "FILE", "--junit", "nowhere/report.xml"], "'nowhere/report.xml' cannot be written"),
     ],

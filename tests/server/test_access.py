@@ -63,6 +63,7 @@ def url(path: str, network: dict) -> str:
         "comparison": "?since=1",
         "maintenance": "?shut=device r",
         "turned": "?since=1&expectation=web",
+        "leaning": "?expectation=web",
         "outline": "?file=network.yaml",
         "statements": "?file=network.yaml&line=3",
         "table": "?device=r",

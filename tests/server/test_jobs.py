@@ -14,6 +14,7 @@ from procrastinate.contrib.django import app
 from jobs import doing, running, tasks
 from jobs.models import Job, JobPart, KeptExpectation
 from routrel.analysis.expectations.holding import hold
+from routrel.analysis.held.under_failures import PlacesStressed, places_together
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.solving import solve
 from tests.server.conftest import TEXT
@@ -79,6 +80,37 @@ def test_a_job_finds_what_is_found_at_once_and_is_done_once(owner, base):
     assert not JobPart.objects.exists()
     assert begun(owner, base, failures="links,devices")["held"] == done["held"]
     assert [one["failures"] for one in owner.get(f"{base}/jobs").json()] == ["links,devices", "survived"]
+
+
+def test_two_failures_at_once_and_all_traffic_are_jobs_of_their_own(owner, base):
+    one, two, all_traffic = (
+        begun(owner, base, failures="links", **words) for words in ({}, {"two_at_once": True}, {"against": "places"})
+    )
+    assert len({job["id"] for job in (one, two, all_traffic)}) == 3
+    work()
+    solved = solve(read_files(files_of_upload("n.zip", packed())))
+    done = owner.get(f"{base}/jobs/{two['id']}").json()
+    held = hold(solved, solved.network.expectations, ("links",), two_at_once=True)
+    assert done["held"]["failures"] == msgspec.json.decode(msgspec.json.encode(held.failures))
+    assert done["of"] == held.failures_tried == 1
+    done = owner.get(f"{base}/jobs/{all_traffic['id']}").json()
+    stressed = PlacesStressed(solved, ["links"])
+    found = places_together([stressed.part(range(len(stressed.failures)))])
+    assert done["held"] is None and done["places"] == msgspec.json.decode(msgspec.json.encode(found))
+
+
+@pytest.mark.parametrize(
+    ("words", "message"),
+    [
+        ({"failures": "cables"}, "'cables' names nothing that can fail"),
+        ({"failures": "survived", "two_at_once": True}, "This is asked of kinds of failures"),
+        ({"failures": "none", "against": "places"}, "This is asked of kinds of failures"),
+        ({"failures": "links", "two_at_once": True, "against": "places"}, "not against all places"),
+    ],
+)
+def test_what_cannot_be_asked_of_failures_is_refused(owner, base, words, message):
+    refused = owner.post(f"{base}/jobs", {"revision": 1, **words}, format="json")
+    assert refused.status_code == 400 and message in refused.json()["failures"][0]
 
 
 def test_results_come_part_by_part(owner, base, monkeypatch):

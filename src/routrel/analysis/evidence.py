@@ -54,7 +54,7 @@ class Evidence:
         fewer = narrower(strand)
         return walks.Strand(
             starts=strand.starts,
-            stops=[self._stop(stop, number in fewer) for number, stop in enumerate(strand.stops)],
+            stops=[self.stop(stop, number in fewer) for number, stop in enumerate(strand.stops)],
             mtu=self._mtu(strand),
             **self.answerer.strand(walk, strand),
         )
@@ -76,7 +76,8 @@ class Evidence:
         names = [self.topology.ports[strand.stops[number].branches[index].port].name for number, index in shrinks]
         return walks.PacketSize(smallest, [walks.Shrink(*at, *name) for at, name in zip(shrinks, names, strict=True)])
 
-    def _stop(self, stop: Stop, is_narrower: bool) -> walks.Stop:
+    def stop(self, stop: Stop, is_narrower: bool = False) -> walks.Stop:
+        """A device on the way with every check there."""
         device = self.topology.devices[stop.device]
         return walks.Stop(
             device=device.name,

@@ -42,7 +42,7 @@ class PolicyView:
                 continue
             where = "" if number < len(self.topology.devices) else f" of VRF {instance.vrf}"
             if routing.install_policy == self.policy.name:
-                yield PolicyUse(f"what may enter the table{where}", routing.place, list(self._install(number)))
+                yield PolicyUse(f"what may enter the table{where}", routing.place, "", "", list(self._install(number)))
             yield from self._redistributions(instance, where)
             for solution, process in self.solved.processes_of(number):
                 yield from self.explainer.contest_of(solution).policy_uses(process, self.policy)
@@ -62,7 +62,8 @@ class PolicyView:
             for rule in process.redistribute:
                 if rule.policy == self.policy.name:
                     what = f"{rule.source} redistributed into {solution.protocol}{where}"
-                    yield PolicyUse(what, rule.place, list(self._redistributed(instance.index, rule)))
+                    met = list(self._redistributed(instance.index, rule))
+                    yield PolicyUse(what, rule.place, rule.source, solution.protocol, met)
 
     def _redistributed(self, instance: int, rule: Redistribution) -> Iterator[RouteMet]:
         table = self.solved.table(instance)

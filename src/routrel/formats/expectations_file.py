@@ -4,6 +4,7 @@ The words of their flows are not looked up here: a network may name them otherwi
 """
 
 from collections.abc import Mapping
+from typing import Any
 
 from routrel.formats.errors import ErrorList, InputError, LoadError, quoted
 from routrel.formats.grammar import (
@@ -85,6 +86,33 @@ def read_expectations(data: bytes, file: str = EXPECTATIONS_FILE) -> tuple[Expec
             )
     errors.raise_if_any()
     return tuple(found)
+
+
+def expectation_data(one: Expectation) -> dict[str, Any]:
+    """An expectation as an entry of the file, but for its name: what is left out there is left out here."""
+    words = {
+        "from": one.sources,
+        "to": one.destinations,
+        "on": () if one.services == ("icmp",) else one.services,
+        "passes": one.passes,
+        "avoids": one.avoids,
+        "survives": one.survives,
+    }
+    data: dict[str, Any] = {key: some[0] if len(some) == 1 else list(some) for key, some in words.items() if some}
+    plain = {
+        "enter": one.enter,
+        "expect": "" if one.expect == "works" else one.expect,
+        "same_way_back": one.same_way_back,
+        "hops": one.hops,
+        "mtu": one.mtu,
+        "ways": one.ways,
+        "apart": "" if one.apart == "links" else one.apart,
+        "severity": "" if one.severity == "error" else one.severity,
+        "owner": one.owner,
+        "note": one.note,
+        "tags": list(one.tags),
+    }
+    return data | {key: value for key, value in plain.items() if value}
 
 
 def split_expectations(files: Mapping[str, bytes]) -> tuple[dict[str, bytes], bytes | None]:

@@ -298,8 +298,13 @@ export function useEndangered(key: RevisionKey, device: string, wanted: boolean)
   return useAnswer("endangered", key, { device }, { enabled: wanted });
 }
 
+/** What an expectation leans on. */
+export function useLeaning(key: RevisionKey, expectation: string) {
+  return useInSteps("leaning", key, { expectation }, true);
+}
+
 /** What takes several calls: asked again until it is there, with how far it is. */
-function useInSteps<Name extends "held" | "expectations" | "maintenance">(
+function useInSteps<Name extends "held" | "expectations" | "maintenance" | "leaning">(
   name: Name,
   key: RevisionKey,
   words: Record<string, string>,
@@ -307,7 +312,7 @@ function useInSteps<Name extends "held" | "expectations" | "maintenance">(
 ) {
   type Held = NonNullable<Answers[Name]["held"]>;
   const queries = useQueryClient();
-  const [soFar, setSoFar] = useState({ done: 0, of: 0 });
+  const [step, setStep] = useState<Answers[Name] | null>(null);
   const one = answerOf(name, key, words);
   const queryKey = ["held", ...one.queryKey];
   const query = useQuery<Held>({
@@ -316,13 +321,14 @@ function useInSteps<Name extends "held" | "expectations" | "maintenance">(
     enabled,
     queryFn: async ({ signal }) => {
       for (;;) {
-        const { held, done, of } = await one.queryFn({ signal });
-        if (held) return held as Held;
-        setSoFar({ done, of });
+        const next = await one.queryFn({ signal });
+        if (next.held) return next.held as Held;
+        setStep(next);
       }
     },
   });
-  return { ...query, soFar, stop: () => queries.cancelQueries({ queryKey }) };
+  const soFar = { done: step?.done ?? 0, of: step?.of ?? 0 };
+  return { ...query, step, soFar, stop: () => queries.cancelQueries({ queryKey }) };
 }
 
 export function useDifference(key: RevisionKey, enabled: boolean) {

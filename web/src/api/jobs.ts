@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { RevisionKey } from "./answers";
 import { api, type Schemas, unwrap } from "./client";
 
@@ -7,15 +7,19 @@ export type Job = Schemas["JobAnswer"];
 const JOB = "/api/networks/{network_id}/jobs/{job}";
 const LOOKS = 700;
 
-export function isUnderWay({ state }: Job): boolean {
+export function isUnderWay({ state }: Pick<Job, "state">): boolean {
   return state === "waiting" || state === "running";
 }
 
-/** What is expected of the network under failures, done by a worker: begun where nobody asked it before, and looked at
- * until it is there. */
-export function useFailuresJob({ networkId, number, trial }: RevisionKey, failures: string) {
+/** What a job is asked: which failures, and what they are held against. */
+export type FailuresAsked = Pick<Schemas["NewJobRequest"], "failures" | "two_at_once" | "against">;
+
+export const SURVIVED: FailuresAsked = { failures: "survived", two_at_once: false, against: "expectations" };
+
+/** A network under failures, done by a worker: begun where nobody asked it before, and looked at until it is there. */
+export function useFailuresJob({ networkId, number, trial }: RevisionKey, asked: FailuresAsked) {
   const queries = useQueryClient();
-  const queryKey = ["job", networkId, number, trial?.number, trial?.version, failures];
+  const queryKey = ["job", networkId, number, trial?.number, trial?.version, asked];
   const path = { network_id: networkId };
   const begun = useQuery({
     queryKey,
@@ -24,7 +28,7 @@ export function useFailuresJob({ networkId, number, trial }: RevisionKey, failur
       unwrap(
         api.POST("/api/networks/{network_id}/jobs", {
           params: { path },
-          body: { revision: number, failures, ...(trial ? { trial: trial.number } : {}) },
+          body: { revision: number, ...asked, ...(trial ? { trial: trial.number } : {}) },
         }),
       ),
   });
@@ -49,15 +53,19 @@ export function useFailuresJob({ networkId, number, trial }: RevisionKey, failur
   };
 }
 
-/** Each expectation over the revisions of the network. */
-export function useExpectationHistory(networkId: string) {
+/** Each expectation over the revisions of the network; asked again when another job is done, or one's own goes on. */
+export function useExpectationHistory(networkId: string, own: Job["state"] | undefined) {
+  const params = { path: { network_id: networkId } };
+  const jobs = useQuery({
+    queryKey: ["jobs", networkId, own],
+    placeholderData: keepPreviousData,
+    queryFn: () => unwrap(api.GET("/api/networks/{network_id}/jobs", { params })),
+    refetchInterval: ({ state }) => (state.data?.some(isUnderWay) ? LOOKS : false),
+  });
+  const done = jobs.data?.filter((job) => job.state === "done").length ?? 0;
   return useQuery({
-    queryKey: ["expectation history", networkId],
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/networks/{network_id}/expectation-history", {
-          params: { path: { network_id: networkId } },
-        }),
-      ),
+    queryKey: ["expectation history", networkId, done],
+    placeholderData: keepPreviousData,
+    queryFn: () => unwrap(api.GET("/api/networks/{network_id}/expectation-history", { params })),
   });
 }

@@ -172,7 +172,7 @@ export interface paths {
         /** @description Jobs of a network, the last first. */
         get: operations["jobs_list"];
         put?: never;
-        /** @description Hold expectations under failures, with results as they come. What was asked before is not done again. */
+        /** @description Look at failures one after the other, with results as they come. What was asked before is not done again. */
         post: operations["networks_jobs_create"];
         delete?: never;
         options?: never;
@@ -546,6 +546,29 @@ export interface paths {
          *     For example: `.../revisions/latest/instances`
          */
         get: operations["networks_revisions_instances_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/leaning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What an expectation leans on: the routes, entries and policies that lead its flows, and what carries them,
+         *         decides about them or stands by, with what becomes of them without each. Each call goes on for about a second and
+         *         says what was found so far, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/leaning?expectation=the+shop+is+open+to+the+world`
+         */
+        get: operations["networks_revisions_leaning_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1128,6 +1151,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `expectations` - expectations
+         *     * `places` - places
+         * @enum {string}
+         */
+        AgainstEnum: "expectations" | "places";
         Asked: {
             from: string;
             readonly id: number;
@@ -1458,7 +1487,8 @@ export interface components {
         };
         /**
          * ExpectationHeld
-         * @description An expectation, in ``words``, and whether it holds of all its ``flow_count`` flows.
+         * @description An expectation, in ``words`` and as the ``entry`` of its file but for the name, and whether it holds of all its
+         *         ``flow_count`` flows.
          *
          *         ``flows`` are the first of those it does not hold for, ``not_survived`` the failures that it names and does not
          *         survive. ``doubts`` say why what holds is not sure.
@@ -1466,6 +1496,7 @@ export interface components {
         ExpectationHeld: {
             name: string;
             words: string;
+            entry: Record<string, never>;
             /** @enum {unknown} */
             severity: "error" | "note" | "warning";
             owner: string;
@@ -1521,6 +1552,16 @@ export interface components {
             held: components["schemas"]["ExpectationsHeld"] | null;
         };
         /**
+         * FailedToo
+         * @description The second of two things that fail at once.
+         */
+        FailedToo: {
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+        };
+        /**
          * FailureHurts
          * @description A failure of one thing, and the flows that it hurts: ``change`` makes it in a trial.
          */
@@ -1535,19 +1576,37 @@ export interface components {
         /**
          * FailureOutcome
          * @description How many expected flows a failure ``breaks`` and so on, and the expectations that fail then.
+         *
+         *         Where two things fail at once, only what neither does alone is counted.
          */
         FailureOutcome: {
             /** @enum {unknown} */
             kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
             name: string;
             change: Record<string, never>;
+            second: components["schemas"]["FailedToo"] | null;
             loops: number;
             breaks: number;
+            single: number;
             exit: number;
             longer: number;
             moves: number;
             expectations: string[];
             words: string;
+        };
+        /**
+         * FailurePlaces
+         * @description What a failure does to all traffic between ``pairs`` of places, of which ``left_out`` were not compared.
+         */
+        FailurePlaces: {
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+            pairs: number;
+            changed: number;
+            effects: components["schemas"]["EffectCount"][];
+            left_out: number;
         };
         /**
          * FewerWays
@@ -1784,7 +1843,8 @@ export interface components {
         };
         /**
          * JobAnswer
-         * @description A job with what it found so far: of the network as it is, and of the failures looked at.
+         * @description A job with what it found so far: of what is expected of the network as it is and under the failures looked at,
+         *         or of all traffic between places under them.
          */
         JobAnswer: {
             id: string;
@@ -1802,6 +1862,7 @@ export interface components {
             created_at: string;
             finished_at: string | null;
             held: components["schemas"]["ExpectationsHeld"] | null;
+            places: components["schemas"]["PlacesUnderFailures"] | null;
         };
         KeptAnswer: {
             revision: number;
@@ -1810,6 +1871,58 @@ export interface components {
             cause?: string;
             /** Format: date-time */
             asked_at: string;
+        };
+        /**
+         * LeanedOn
+         * @description Something whose failure was tried, and the worst that becomes of a flow; nothing of those that end in it.
+         */
+        LeanedOn: {
+            /** @enum {unknown} */
+            kind: "devices" | "interfaces" | "links" | "risk_groups" | "sessions" | "sites";
+            name: string;
+            change: Record<string, never>;
+            /** @enum {unknown} */
+            role: "carries" | "decides" | "stands by";
+            outcome: ("breaks" | "exit" | "longer" | "loops" | "moves" | "single") | null;
+            flows: string[];
+            flow_count: number;
+        };
+        /**
+         * Leaning
+         * @description All that an expectation leans on, as far as it was looked at; of ``led_by_count`` that lead it the first.
+         */
+        Leaning: {
+            name: string;
+            words: string;
+            elements: components["schemas"]["LeanedOn"][];
+            led_by: components["schemas"]["LedBy"][];
+            led_by_count: number;
+        };
+        /**
+         * LeaningSoFar
+         * @description How many of the things to be let fail or taken out were, what was found by then, and the whole at the end.
+         */
+        LeaningSoFar: {
+            done: number;
+            of: number;
+            so_far: components["schemas"]["Leaning"];
+            held: components["schemas"]["Leaning"] | null;
+        };
+        /**
+         * LedBy
+         * @description A route, an entry of a list or a statement of a policy that decides about flows, in ``words``.
+         *
+         *         Where it is one that can be taken out by itself, ``change`` does, and ``outcome`` is the worst that becomes of a
+         *         flow without it.
+         */
+        LedBy: {
+            /** @enum {unknown} */
+            kind: "entry" | "policy" | "route";
+            device: string;
+            words: string;
+            place: components["schemas"]["Place"] | null;
+            change: Record<string, never> | null;
+            outcome: ("breaks" | "exit" | "longer" | "loops" | "moves" | "single") | null;
         };
         /**
          * Leg
@@ -1983,7 +2096,7 @@ export interface components {
             previous: string | null;
             results: components["schemas"]["Network"][];
         };
-        /** @description What to hold the expectations of a revision against. */
+        /** @description What to look at in a revision under failures. */
         NewJobRequest: {
             revision: number;
             /**
@@ -1991,6 +2104,19 @@ export interface components {
              * @default survived
              */
             failures: string;
+            /**
+             * @description Each two of the failures at once: what neither of them does alone.
+             * @default false
+             */
+            two_at_once: boolean;
+            /**
+             * @description What is expected, or all traffic between two places.
+             *
+             *     * `expectations` - expectations
+             *     * `places` - places
+             * @default expectations
+             */
+            against: components["schemas"]["AgainstEnum"];
             /** @description A trial whose changes are made first. */
             trial?: number;
         };
@@ -2113,6 +2239,17 @@ export interface components {
             words: string;
             count: number;
             names: string[];
+        };
+        /**
+         * PlacesUnderFailures
+         * @description What failures do to all traffic, the worst first, out of ``failures_tried``; ``harmless`` change nothing.
+         */
+        PlacesUnderFailures: {
+            words: string;
+            pairs: number;
+            failures: components["schemas"]["FailurePlaces"][];
+            failures_tried: number;
+            harmless: number;
         };
         /**
          * Policy
@@ -4033,6 +4170,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Instance"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_leaning_retrieve: {
+        parameters: {
+            query: {
+                /** @description An expectation, by name. */
+                expectation: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeaningSoFar"];
                 };
             };
             /** @description an error */

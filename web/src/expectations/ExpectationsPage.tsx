@@ -1,8 +1,8 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { useExpectations } from "../api/answers";
 import type { ExpectationHeld, Schemas } from "../api/client";
-import { isUnderWay, type Job, useExpectationHistory, useFailuresJob } from "../api/jobs";
+import { SURVIVED, useExpectationHistory, useFailuresJob } from "../api/jobs";
 import { withQuestion } from "../flows/sentence";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
@@ -12,45 +12,38 @@ import { Key } from "../ui/Key";
 import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { counted } from "../ui/words";
-import { FailureList } from "./FailureList";
+import { ExpectationEditor } from "./ExpectationEditor";
+import { editable, NEW_ENTRY } from "./entry";
 import { FailsSince, OverRevisions } from "./History";
+import { JobProgress } from "./JobProgress";
+import { Leaning } from "./Leaning";
 import { StateMark } from "./StateMark";
+import { UnderFailures } from "./UnderFailures";
 import { KIND_WORDS } from "./words";
 
-/** What may fail alone, as it is offered to be tried. */
-const STRESSES = ["links", "devices", "sites", "risk_groups", "sessions", "interfaces"] as const;
-/** What is expected of the network, whether it holds, and what every single failure does to it. */
+/** What is expected of the network, whether it holds, and what failures do to it. */
 export default function ExpectationsPage() {
   const { network, revision } = useCurrentNetwork();
-  const [search, setSearch] = useSearchParams();
-  const kinds = (search.get("failures") ?? "").split(",").filter(Boolean);
   const [onlyFailing, setOnlyFailing] = useState(false);
+  const [isNew, setNew] = useState(false);
   const asIs = useExpectations(revision);
-  const { job, error: jobError, stop, again } = useFailuresJob(revision, kinds.join(",") || "survived");
-  const history = useExpectationHistory(network.id);
-  const isDone = job?.state === "done";
-  const { refetch: readHistory } = history;
-  useEffect(() => {
-    if (isDone) void readHistory();
-  }, [isDone, readHistory]);
+  const { job, error: jobError, stop, again } = useFailuresJob(revision, SURVIVED);
+  const history = useExpectationHistory(network.id, job?.state);
   const held = job?.held ?? asIs.data;
-  function turn(kind: string) {
-    const next = new URLSearchParams(search);
-    const chosen = STRESSES.filter((one) => kinds.includes(one) !== (one === kind));
-    if (chosen.length > 0) next.set("failures", chosen.join(","));
-    else next.delete("failures");
-    setSearch(next, { replace: true });
-  }
-  useKeys({ e: () => turn("links"), v: () => turn("devices"), a: () => setOnlyFailing(!onlyFailing) });
+  useKeys({ a: () => setOnlyFailing(!onlyFailing), n: () => setNew(true) });
   const error = jobError ?? asIs.error;
   if (error) return <Failed error={error} what="What is expected cannot be shown." />;
   if (!held) return <Waiting what="what is expected" />;
   if (held.expectations.length === 0)
     return (
-      <Empty title="Nothing is expected of this network yet.">
-        What must stay true is written in expectations.yaml of its folder: a list such as{" "}
-        <span className="mono">- {"{name: the shop is open, from: office, to: shop, on: tcp/443}"}</span>
-      </Empty>
+      <div className="h-full overflow-auto px-6 pt-4">
+        <Empty title="Nothing is expected of this network yet.">
+          What must stay true is written in expectations.yaml of its folder: a list such as{" "}
+          <span className="mono">- {"{name: the shop is open, from: office, to: shop, on: tcp/443}"}</span>,
+          or here as a sentence:
+        </Empty>
+        <ExpectationEditor entry={NEW_ENTRY} close={() => {}} />
+      </div>
     );
   const shown = held.expectations.filter((one) => !onlyFailing || one.state !== "holds");
   return (
@@ -58,67 +51,32 @@ export default function ExpectationsPage() {
       <div className="flex flex-wrap items-baseline gap-x-4 pb-2">
         <h2 className="text-lg">What is expected</h2>
         <p data-testid="expectations-words">{held.words}</p>
-        {job && job.state !== "done" && <Progress job={job} stop={stop} again={again} />}
+        {job && <JobProgress job={job} stop={stop} again={again} />}
+        <button
+          type="button"
+          aria-expanded={isNew}
+          className="ml-auto text-faint hover:text-ink"
+          onClick={() => setNew(!isNew)}
+        >
+          expect something new <Key>n</Key>
+        </button>
         <button
           type="button"
           aria-pressed={onlyFailing}
-          className="ml-auto text-faint hover:text-ink"
+          className="text-faint hover:text-ink"
           onClick={() => setOnlyFailing(!onlyFailing)}
         >
           {onlyFailing ? "show all" : "only what does not hold"} <Key>a</Key>
         </button>
       </div>
+      {isNew && <ExpectationEditor entry={NEW_ENTRY} close={() => setNew(false)} />}
       <ol>
         {shown.map((one) => (
           <Expected key={one.name} one={one} history={history.data?.find(({ name }) => name === one.name)} />
         ))}
       </ol>
-      <section className="mt-5 pb-8" aria-label="single failures">
-        <div className="flex flex-wrap items-baseline gap-x-4 pb-1">
-          <h2 className="text-lg">Under each single failure of</h2>
-          {STRESSES.map((kind) => (
-            <button
-              key={kind}
-              type="button"
-              aria-pressed={kinds.includes(kind)}
-              onClick={() => turn(kind)}
-              className={`border-b-2 ${kinds.includes(kind) ? "border-ink" : "border-transparent text-faint hover:text-ink"}`}
-            >
-              {KIND_WORDS[kind]}s {kind === "links" && <Key>e</Key>}
-              {kind === "devices" && <Key>v</Key>}
-            </button>
-          ))}
-        </div>
-        {kinds.length > 0 && job?.held && <FailureList held={job.held} />}
-      </section>
+      <UnderFailures />
     </div>
-  );
-}
-
-/** How far a job is that is not done. */
-function Progress({ job, stop, again }: { job: Job; stop: () => void; again: () => void }) {
-  const left = job.seconds_left;
-  let words = `letting one thing fail after the other: ${job.done} of ${job.of}`;
-  if (left !== null)
-    words += `, about ${left < 90 ? `${Math.ceil(left)} s` : `${Math.ceil(left / 60)} min`} left`;
-  if (job.state === "waiting")
-    words = job.workers > 0 ? "waiting for a worker" : "no worker is at work; ./routrel worker starts one";
-  if (job.state === "cancelled") words = "failures are not all looked at";
-  if (job.state === "failed") words = job.problem;
-  return (
-    <p
-      className={job.state === "failed" ? "text-stop" : "text-faint italic"}
-      data-testid="expectations-progress"
-    >
-      {words}{" "}
-      <button
-        type="button"
-        className="underline not-italic"
-        onClick={() => void (isUnderWay(job) ? stop() : again())}
-      >
-        {isUnderWay(job) ? "stop" : "look at them"}
-      </button>
-    </p>
   );
 }
 
@@ -129,6 +87,8 @@ function Expected({
   one: ExpectationHeld;
   history: Schemas["ExpectationHistory"] | undefined;
 }) {
+  const [isLeaning, setLeaning] = useState(false);
+  const [isEdited, setEdited] = useState(false);
   const more = [one.owner, one.severity === "error" ? "" : one.severity, ...one.tags]
     .filter(Boolean)
     .join(" · ");
@@ -143,7 +103,27 @@ function Expected({
           {more && <span className="text-faint text-sm">{more}</span>}{" "}
           {one.place && <SourceLink place={one.place} />}
           {history && <OverRevisions of={history} />}
+          <button
+            type="button"
+            aria-expanded={isLeaning}
+            className="ml-4 text-faint text-sm underline underline-offset-2 hover:text-ink"
+            onClick={() => setLeaning(!isLeaning)}
+          >
+            what it leans on
+          </button>
+          <button
+            type="button"
+            aria-expanded={isEdited}
+            className="ml-4 text-faint text-sm underline underline-offset-2 hover:text-ink"
+            onClick={() => setEdited(!isEdited)}
+          >
+            change it
+          </button>
         </p>
+        {isEdited && (
+          <ExpectationEditor name={one.name} entry={editable(one.entry)} close={() => setEdited(false)} />
+        )}
+        {isLeaning && <Leaning name={one.name} />}
         {history && <FailsSince of={history} />}
         <p className="text-faint text-[14px]">{one.words}</p>
         {one.note && <p className="text-[14px] italic">{one.note}</p>}

@@ -2,6 +2,7 @@ import { useRef } from "react";
 import { useMaintenance, useMap } from "../api/answers";
 import type { MapData, Schemas, Word } from "../api/client";
 import { OneOfBox } from "../flows/WordBox";
+import { WordList } from "../flows/WordList";
 import { useCurrentNetwork } from "../frame/context";
 import { TryButton } from "../trials/TryButton";
 import { Alert } from "../ui/Alert";
@@ -52,26 +53,19 @@ export default function MaintenancePage() {
     <div className="h-full overflow-auto px-6 pt-4 pb-8" data-testid="maintenance">
       <div className="flex flex-wrap items-baseline gap-x-3 text-xl pb-1">
         <span>Shut</span>
-        {shut.map((one) => (
-          <span key={one} className="mono whitespace-nowrap">
-            {one}{" "}
-            <button
-              type="button"
-              aria-label={`leave ${one} out`}
-              className="text-faint hover:text-stop"
-              onClick={() => change(shut.filter((other) => other !== one))}
-            >
-              ×
-            </button>
-          </span>
-        ))}
-        <OneOfBox
-          all={things}
-          label={shut.length > 0 ? "and" : "what"}
-          value=""
-          placeholder={shut.length > 0 ? "and …" : "a device, link or site …"}
-          choose={(word) => change([...shut, word])}
-          inputRef={box}
+        <WordList
+          words={shut}
+          change={change}
+          more={
+            <OneOfBox
+              all={things}
+              label={shut.length > 0 ? "and" : "what"}
+              value=""
+              placeholder={shut.length > 0 ? "and …" : "a device, link or site …"}
+              choose={(word) => change([...shut, word])}
+              inputRef={box}
+            />
+          }
         />
         <Key>e</Key>
         <span>for maintenance.</span>

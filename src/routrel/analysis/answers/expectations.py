@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
+from routrel.analysis.answers.held import EffectCount
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.model.expectations import FailureKind
 from routrel.model.findings import Severity
@@ -31,7 +32,8 @@ class FailureHurts(Struct, frozen=True):
 
 
 class ExpectationHeld(Struct, frozen=True, kw_only=True):
-    """An expectation, in ``words``, and whether it holds of all its ``flow_count`` flows.
+    """An expectation, in ``words`` and as the ``entry`` of its file but for the name, and whether it holds of all its
+    ``flow_count`` flows.
 
     ``flows`` are the first of those it does not hold for, ``not_survived`` the failures that it names and does not
     survive. ``doubts`` say why what holds is not sure.
@@ -39,6 +41,7 @@ class ExpectationHeld(Struct, frozen=True, kw_only=True):
 
     name: str
     words: str
+    entry: dict[str, Any]
     severity: Severity
     owner: str
     note: str
@@ -53,14 +56,10 @@ class ExpectationHeld(Struct, frozen=True, kw_only=True):
     doubts: list[str]
 
 
-Outcome = Literal["loops", "breaks", "exit", "longer", "moves"]
-"""What a failure does to a flow: it newly goes round, does not do what it should, leaves by another port, takes a
-longer way, or another."""
-
-
-Danger = Literal["loops", "breaks", "single", "exit", "longer", "moves"]
-"""An outcome; or that between the routers at the ends of a flow a single way is left, of several that share no link or
-device."""
+Outcome = Literal["loops", "breaks", "single", "exit", "longer", "moves"]
+"""What a failure does to a flow, the worst first: it newly goes round, does not do what it should, is left a single way
+between its first and last router of several that share no link or device, leaves by another port, takes a longer way,
+or another."""
 
 
 class EndangeredExpectation(Struct, frozen=True):
@@ -70,7 +69,7 @@ class EndangeredExpectation(Struct, frozen=True):
     words: str
     severity: Severity
     owner: str
-    outcome: Danger
+    outcome: Outcome
     flows: list[str]
     flow_count: int
 
@@ -85,14 +84,27 @@ class Endangered(Struct, frozen=True):
     expectations: list[EndangeredExpectation]
 
 
-class FailureOutcome(Struct, frozen=True):
-    """How many expected flows a failure ``breaks`` and so on, and the expectations that fail then."""
+class FailedToo(Struct, frozen=True):
+    """The second of two things that fail at once."""
 
     kind: FailureKind
     name: str
     change: dict[str, Any]
+
+
+class FailureOutcome(Struct, frozen=True):
+    """How many expected flows a failure ``breaks`` and so on, and the expectations that fail then.
+
+    Where two things fail at once, only what neither does alone is counted.
+    """
+
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    second: FailedToo | None
     loops: int
     breaks: int
+    single: int
     exit: int
     longer: int
     moves: int
@@ -132,19 +144,98 @@ class NotSurvived(Struct, frozen=True):
     failure: FailureHurts
 
 
+class FailurePlaces(Struct, frozen=True):
+    """What a failure does to all traffic between ``pairs`` of places, of which ``left_out`` were not compared."""
+
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    pairs: int
+    changed: int
+    effects: list[EffectCount]
+    left_out: int
+
+    @property
+    def is_worse(self) -> bool:
+        """Whether something that worked does not any more."""
+        return any(one.effect in ("blocked", "loops") for one in self.effects)
+
+
+class PlacesUnderFailures(Struct, frozen=True):
+    """What failures do to all traffic, the worst first, out of ``failures_tried``; ``harmless`` change nothing."""
+
+    words: str
+    pairs: int
+    failures: list[FailurePlaces]
+    failures_tried: int
+    harmless: int
+
+
 class FailuresPart(Struct, frozen=True):
-    """What some failures do, of which ``tried`` were asked for: those that hurt something, and what is not survived."""
+    """What some failures do, of which ``tried`` were asked for: those that hurt something expected, and what is not
+    survived; or what they do to all places."""
 
     tried: int
     failures: list[FailureOutcome]
     not_survived: list[NotSurvived]
+    places: list[FailurePlaces] = []
 
 
 class FailuresPlanned(Struct, frozen=True):
-    """What holds of a network as it is, and how many failures there are to look at."""
+    """What holds of a network as it is, where that is asked, and how many failures there are to look at."""
 
-    as_it_is: ExpectationsHeld
+    as_it_is: ExpectationsHeld | None
     failures: int
+
+
+Role = Literal["carries", "decides", "stands by"]
+"""Flows pass it; or do not, and go otherwise without it; or are left a single way without it."""
+
+
+class LeanedOn(Struct, frozen=True):
+    """Something whose failure was tried, and the worst that becomes of a flow; nothing of those that end in it."""
+
+    kind: FailureKind
+    name: str
+    change: dict[str, Any]
+    role: Role
+    outcome: Outcome | None
+    flows: list[str]
+    flow_count: int
+
+
+class LedBy(Struct, frozen=True):
+    """A route, an entry of a list or a statement of a policy that decides about flows, in ``words``.
+
+    Where it is one that can be taken out by itself, ``change`` does, and ``outcome`` is the worst that becomes of a
+    flow without it.
+    """
+
+    kind: Literal["route", "entry", "policy"]
+    device: str
+    words: str
+    place: Place | None
+    change: dict[str, Any] | None
+    outcome: Outcome | None
+
+
+class Leaning(Struct, frozen=True):
+    """All that an expectation leans on, as far as it was looked at; of ``led_by_count`` that lead it the first."""
+
+    name: str
+    words: str
+    elements: list[LeanedOn]
+    led_by: list[LedBy]
+    led_by_count: int
+
+
+class LeaningSoFar(Struct, frozen=True):
+    """How many of the things to be let fail or taken out were, what was found by then, and the whole at the end."""
+
+    done: int
+    of: int
+    so_far: Leaning
+    held: Leaning | None
 
 
 class TurnedBy(Struct, frozen=True):

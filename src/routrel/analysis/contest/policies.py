@@ -141,10 +141,13 @@ class RouteMet:
 
 @dataclass(frozen=True, slots=True)
 class PolicyUse:
-    """One place where a policy is asked."""
+    """One place where a policy is asked: of routes of the protocol ``source``, on their way into the protocol
+    ``into``, or into the table where that is empty."""
 
     what: str
     place: Place
+    source: str
+    into: str
     routes: list[RouteMet] = field(default_factory=list)
 
 

@@ -1,8 +1,8 @@
 """What may fail alone, and a network in which it has."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, overload
 
 from routrel.analysis.offered_changes import switched
 from routrel.formats.errors import nearest
@@ -24,9 +24,12 @@ KIND_WORDS: dict[FailureKind, str] = {
 
 KINDS: tuple[FailureKind, ...] = tuple(KIND_WORDS)
 
+MOST_TRIED = 50_000
+"""Failures of two things at once that are tried."""
+
 
 class Failure(NamedTuple):
-    """One thing of a kind that fails: its links, by number, its devices, interfaces or session."""
+    """One thing of a kind that fails: its links, by number, its devices, interfaces or session; or two at once."""
 
     kind: FailureKind
     name: str
@@ -37,19 +40,37 @@ class Failure(NamedTuple):
     interfaces: frozenset[InterfaceName] = frozenset()
     hosts: frozenset[str] = frozenset()
     """Hosts whose own cable it is: for them it is the end that fails, not the way."""
-    session: tuple[str, str, BgpNeighbor] | None = None
-    """Device, VRF and neighbour of one of its ends."""
+    sessions: tuple[tuple[str, str, BgpNeighbor], ...] = ()
+    """Device, VRF and neighbour of one of the ends of each."""
+    second: "Failure | None" = None
+    """Where two fail at once, the other alone: the rest names the first, and has what both bring down."""
+
+    def with_second(self, other: "Failure") -> "Failure":
+        """Both at once."""
+        return self._replace(
+            links=self.links | other.links,
+            devices=self.devices | other.devices,
+            interfaces=self.interfaces | other.interfaces,
+            hosts=self.hosts | other.hosts,
+            sessions=self.sessions + other.sessions,
+            second=other,
+        )
 
     @property
     def change(self) -> dict[str, Any]:
-        """The failure as a change that can be tried (docs/changes.md)."""
-        vrf = DEFAULT_INSTANCE if self.session is None else self.session[1]
+        """The failure as a change that can be tried (docs/changes.md), of two at once the first."""
+        vrf = self.sessions[0][1] if self.kind == "sessions" else DEFAULT_INSTANCE
         return switched(self.kind.removesuffix("s"), self.at, True, vrf).change
 
     @property
     def words(self) -> str:
         """What fails, in words."""
-        return f"{KIND_WORDS[self.kind]} {self.name}"
+        words = f"{KIND_WORDS[self.kind]} {self.name}"
+        return words if self.second is None else f"{words} and {self.second.words}"
+
+
+class TooManyFailuresError(Exception):
+    """That two at once are more than are tried; the message says how many."""
 
 
 class NothingToFailError(Exception):
@@ -119,7 +140,46 @@ def _sessions(solved: Solved) -> Iterator[Failure]:
             if other < 0 or ends not in seen:
                 seen.add(ends)
                 name = f"{device.name} {neighbor.address}"
-                yield Failure("sessions", name, name, session=(device.name, instance.vrf, neighbor))
+                yield Failure("sessions", name, name, sessions=((device.name, instance.vrf, neighbor),))
+
+
+class FailuresToTry(Sequence[Failure]):
+    """Failures by number, always in the same order: each of some alone, or each two of them at once."""
+
+    def __init__(self, alone: Sequence[Failure], two_at_once: bool):
+        """Raises ``TooManyFailuresError``."""
+        self.alone = alone
+        self.two_at_once = two_at_once
+        if len(self) > MOST_TRIED:
+            raise TooManyFailuresError(
+                f"two of {len(alone):,} failures at once are {len(self):,} to try, at most {MOST_TRIED:,} are: "
+                "choose fewer kinds"
+            )
+
+    def __len__(self) -> int:
+        count = len(self.alone)
+        return count * (count - 1) // 2 if self.two_at_once else count
+
+    @overload
+    def __getitem__(self, at: int) -> Failure: ...
+
+    @overload
+    def __getitem__(self, at: slice) -> list[Failure]: ...
+
+    def __getitem__(self, at: int | slice) -> Failure | list[Failure]:
+        if isinstance(at, slice):
+            return [self[number] for number in range(*at.indices(len(self)))]
+        if not self.two_at_once:
+            return self.alone[at]
+        first, second = self.numbers(at)
+        return self.alone[first].with_second(self.alone[second])
+
+    def numbers(self, at: int) -> tuple[int, int]:
+        """Which two of ``alone``."""
+        first, row = 0, len(self.alone) - 1
+        while at >= row:
+            at, first, row = at - row, first + 1, row - 1
+        return first, first + 1 + at
 
 
 def failed(network: Network, failure: Failure) -> Network:
@@ -133,8 +193,7 @@ def failed(network: Network, failure: Failure) -> Network:
         devices[name] = _off(devices[name], set(devices[name].interfaces))
     for device, interface in failure.interfaces:
         devices[device] = _off(devices[device], {interface})
-    if failure.session is not None:
-        name, vrf, neighbor = failure.session
+    for name, vrf, neighbor in failure.sessions:
         devices[name] = _without_session(devices[name], vrf, neighbor)
     return replace(network, links=links, devices=devices)
 

@@ -11,26 +11,27 @@ from routrel.analysis.answers.expectations import (
     ExpectationHeld,
     ExpectationsHeld,
     ExpectationsSoFar,
+    FailedToo,
     FailureHurts,
     FailureOutcome,
     FailuresPart,
     FlowHeld,
     HoldState,
     NotSurvived,
+    Outcome,
 )
 from routrel.analysis.expectations.conditions import Checked, Conditions
-from routrel.analysis.expectations.failures import KINDS, Failure, failures_of
-from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
+from routrel.analysis.expectations.failures import KINDS, Failure, FailuresToTry, failures_of
+from routrel.analysis.expectations.stress import BROKEN, OUTCOMES, Hurt, Stress, Watched
 from routrel.analysis.expectations.words import MOST_NAMED, OUTCOME_WORDS, expectation_words, flow_words, held_words
 from routrel.analysis.walk_verdicts import asked_flow
+from routrel.formats.expectations_file import expectation_data
 from routrel.forwarding.flow import Flow
 from routrel.model.expectations import Expectation, FailureKind
 from routrel.routing.solve import Solved
 
 MOST_FLOWS, MOST_FAILURES = 50, 200
 """Flows and failures that are listed of one expectation; all are counted."""
-
-BROKEN = ("breaks", "loops")
 
 
 @dataclass
@@ -57,9 +58,17 @@ def flows_of(expectation: Expectation) -> list[Flow]:
     ]
 
 
-def hold(solved: Solved, expectations: Sequence[Expectation], stress: Iterable[FailureKind] = ()) -> ExpectationsHeld:
-    """Expectations held against a network; under each failure of the kinds of ``stress`` too."""
-    *_, last = holding(solved, expectations, stress)
+def hold(
+    solved: Solved,
+    expectations: Sequence[Expectation],
+    stress: Iterable[FailureKind] = (),
+    two_at_once: bool = False,
+) -> ExpectationsHeld:
+    """Expectations held against a network; under each failure of the kinds of ``stress`` too, or each two of them.
+
+    Raises ``TooManyFailuresError``.
+    """
+    *_, last = holding(solved, expectations, stress, True, two_at_once)
     assert last.held is not None
     return last.held
 
@@ -69,14 +78,19 @@ def holding(
     expectations: Sequence[Expectation],
     stress: Iterable[FailureKind] = (),
     with_survival: bool = True,
+    two_at_once: bool = False,
 ) -> Iterator[ExpectationsSoFar]:
     """The same step by step; without ``with_survival`` what is to survive is not looked into."""
-    all_of_it = Holding(solved, expectations, stress, with_survival)
-    parts, count = list[FailuresPart](), len(all_of_it.failures)
-    for number in range(count):
-        yield ExpectationsSoFar(number, count, None)
-        parts.append(all_of_it.part(range(number, number + 1)))
-    yield ExpectationsSoFar(count, count, together(all_of_it.as_it_is(), parts))
+    kinds = list(stress)
+    all_of_it = [Holding(solved, expectations, [] if two_at_once else kinds, with_survival)]
+    if two_at_once:
+        all_of_it.append(Holding(solved, expectations, kinds, False, True))
+    parts, count = list[FailuresPart](), sum(len(one.failures) for one in all_of_it)
+    for one in all_of_it:
+        for number in range(len(one.failures)):
+            yield ExpectationsSoFar(len(parts), count, None)
+            parts.append(one.part(range(number, number + 1)))
+    yield ExpectationsSoFar(count, count, together(all_of_it[0].as_it_is(), parts))
 
 
 class Holding:
@@ -88,7 +102,9 @@ class Holding:
         expectations: Sequence[Expectation],
         stress: Iterable[FailureKind] = (),
         with_survival: bool = True,
+        two_at_once: bool = False,
     ):
+        """Raises ``TooManyFailuresError``. Two fail at once of the kinds of ``stress``; what survives survives one."""
         conditions, self._stressed = Conditions(solved), set(stress)
         self._all = [_Held(one, flows_of(one)) for one in expectations]
         for held in self._all:
@@ -107,9 +123,10 @@ class Holding:
                     self._of.append((at, number))
         named = {kind for held in self._all for kind in held.expectation.survives if with_survival}
         kinds = [kind for kind in KINDS if kind in self._stressed | named]
-        self.failures: list[Failure] = list(failures_of(solved, kinds)) if watched else []
-        """All to look at, always in the same order."""
+        self.failures = FailuresToTry(list(failures_of(solved, kinds)) if watched else [], two_at_once)
+        """All to look at."""
         self._stress = Stress(solved, watched)
+        self._hurt_alone = dict[int, dict[int, Outcome]]()
 
     def as_it_is(self) -> ExpectationsHeld:
         """What is found without any failure."""
@@ -128,14 +145,41 @@ class Holding:
     def part(self, numbers: range) -> FailuresPart:
         """What some of the failures do."""
         outcomes, not_survived = list[FailureOutcome](), list[NotSurvived]()
-        failures = self.failures[numbers.start : numbers.stop]
         names = [self._all[at].expectation.name for at, _ in self._of]
-        for failure in failures:
-            hurts = self._stress.under(failure)
-            not_survived += self._not_survived(failure, hurts)
-            if failure.kind in self._stressed and hurts:
-                outcomes.append(_outcome(failure, hurts, names))
-        return FailuresPart(sum(one.kind in self._stressed for one in failures), outcomes, not_survived)
+        tried = 0
+        for number in numbers:
+            failure = self.failures[number]
+            hurts = self._hurts(number, failure)
+            if not self.failures.two_at_once:
+                not_survived += self._not_survived(failure, hurts)
+            if failure.kind in self._stressed:
+                tried += 1
+                if hurts:
+                    outcomes.append(_outcome(failure, hurts, names))
+        return FailuresPart(tried, outcomes, not_survived)
+
+    def _hurts(self, number: int, failure: Failure) -> list[Hurt]:
+        """What a failure does; where it is of two things, only what is worse than each does alone."""
+        hurts = self._stress.under(failure)
+        if not self.failures.two_at_once or not hurts:
+            return hurts
+        alone = [self._alone(one) for one in self.failures.numbers(number)]
+        return [
+            hurt
+            for hurt in hurts
+            if all(
+                hurt.number not in one or OUTCOMES.index(hurt.outcome) < OUTCOMES.index(one[hurt.number])
+                for one in alone
+            )
+        ]
+
+    def _alone(self, number: int) -> dict[int, Outcome]:
+        """What one of two failures does alone, by flow."""
+        found = self._hurt_alone.get(number)
+        if found is None:
+            found = {hurt.number: hurt.outcome for hurt in self._stress.under(self.failures.alone[number])}
+            self._hurt_alone[number] = found
+        return found
 
     def _not_survived(self, failure: Failure, hurts: Sequence[Hurt]) -> Iterator[NotSurvived]:
         broken = defaultdict[int, list[str]](list)
@@ -158,7 +202,15 @@ def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> Expec
         for one in part.not_survived:
             not_survived[one.expectation].append(one.failure)
     failures.sort(
-        key=lambda one: (-one.loops - one.breaks, -one.exit, -one.longer, -one.moves, KINDS.index(one.kind), one.name)
+        key=lambda one: (
+            -one.loops - one.breaks,
+            -one.single,
+            -one.exit,
+            -one.longer,
+            -one.moves,
+            KINDS.index(one.kind),
+            one.name,
+        )
     )
     expectations = [
         replace(
@@ -181,12 +233,18 @@ def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> Expec
     )
 
 
+def _worst_first(one: FailureOutcome) -> tuple[int | str, ...]:
+    hurt = -one.loops - one.breaks, -one.single, -one.exit, -one.longer, -one.moves
+    return *hurt, KINDS.index(one.kind), one.name
+
+
 def _expectation(held: _Held) -> ExpectationHeld:
     one = held.expectation
     failing = [(flow, checked) for flow, checked in zip(held.flows, held.checked, strict=True) if not checked.holds]
     return ExpectationHeld(
         name=one.name,
         words=expectation_words(one),
+        entry=expectation_data(one),
         severity=one.severity,
         owner=one.owner,
         note=one.note,
@@ -217,8 +275,10 @@ def _outcome(failure: Failure, hurts: Sequence[Hurt], names: Sequence[str]) -> F
         failure.kind,
         failure.name,
         failure.change,
+        None if failure.second is None else FailedToo(failure.second.kind, failure.second.name, failure.second.change),
         loops=counts["loops"],
         breaks=counts["breaks"],
+        single=counts["single"],
         exit=counts["exit"],
         longer=counts["longer"],
         moves=counts["moves"],

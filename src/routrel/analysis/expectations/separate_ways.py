@@ -6,7 +6,7 @@ groups, which lie on many links at once, it is found by cutting whatever the sho
 """
 
 from collections import defaultdict, deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -44,7 +44,7 @@ def separate_ways(topology: Topology, source: int, target: int, apart: Apart, en
         return enough
     edges = list(_edges(topology, source, target))
     if apart in ("links", "devices"):
-        return min(enough, _flow(len(topology.devices), edges, source, target, apart == "devices"))
+        return min(enough, _flow(len(topology.devices), edges, source, target, apart).total)
     devices = topology.devices
     own = {devices[source].site, devices[target].site}
     beside = defaultdict[int, list[tuple[int, frozenset[str]]]](list)
@@ -71,26 +71,67 @@ class LeftSingle(NamedTuple):
     then: int
 
 
+class _Ways(NamedTuple):
+    """How many separate ways there are, up to ``MOST_COUNTED``, and the ports that two of them pass."""
+
+    total: int
+    ports: frozenset[int]
+
+
 class SingleWays:
     """Which two routers of a network are left a single way in another state of it."""
 
     def __init__(self, topology: Topology):
         self.topology = topology
-        self._before = dict[tuple[int, int, Apart], int]()
+        self._before = dict[tuple[int, int, Apart], _Ways]()
+        self._moved: tuple[Topology, set[int]] = topology, set()
+        """Another state, and the ports that are otherwise there."""
 
     def left(self, then: Topology, source: int, target: int) -> LeftSingle | None:
-        """Whether two routers have one way then and had several; both states have the same devices in their order."""
+        """Whether two routers have one way then and had several; both states have the same ports in their order."""
+        if self._moved[0] is not then:
+            self._moved = then, _moved_ports(self.topology, then)
         for apart in APARTS:
             key = (source, target, apart)
             if key not in self._before:
-                self._before[key] = separate_ways(self.topology, *key, MOST_COUNTED)
+                self._before[key] = _ways(self.topology, source, target, apart)
             before = self._before[key]
             # Next to each other they have as many ways past other devices as one likes.
-            if 1 < before < MOST_COUNTED:
+            if 1 < before.total < MOST_COUNTED and before.ports & self._moved[1]:
                 left = separate_ways(then, *key, MOST_COUNTED)
                 if left <= 1:
-                    return LeftSingle(apart, before, left)
+                    return LeftSingle(apart, before.total, left)
         return None
+
+
+def _moved_ports(before: Topology, then: Topology) -> set[int]:
+    """Ports that are up in one state alone, or stand on a segment of other ports."""
+    if before is then:
+        return set()
+    return {
+        number
+        for number, (was, now) in enumerate(zip(before.ports, then.ports, strict=True))
+        if was.up != now.up or _beside(before, number) != _beside(then, number)
+    }
+
+
+def _beside(topology: Topology, port: int) -> Sequence[int]:
+    segment = topology.segment_of[port]
+    return topology.segments[segment].ports if segment >= 0 else ()
+
+
+def _ways(topology: Topology, source: int, target: int, apart: Apart) -> _Ways:
+    count = separate_ways(topology, source, target, apart, MOST_COUNTED)
+    if not 1 < count < MOST_COUNTED:
+        return _Ways(count, frozenset())
+    passed = _flow(len(topology.devices), list(_edges(topology, source, target)), source, target, apart, 2).passed
+    ports = (
+        port
+        for segment, devices in passed.items()
+        for port in topology.segments[segment].ports
+        if topology.ports[port].device in devices
+    )
+    return _Ways(count, frozenset(ports))
 
 
 def ends_of_way(topology: Topology, walk: Walk) -> tuple[int, int] | None:
@@ -118,22 +159,40 @@ def _risk_groups(topology: Topology, segment: int) -> frozenset[str]:
     return frozenset(group for link in links for group in link.risk_groups)
 
 
-def _flow(count: int, edges: list[Edge], source: int, target: int, by_devices: bool) -> int:
+class _Flow(NamedTuple):
+    """How many ways there are, and by segment the devices that they pass it at."""
+
+    total: int
+    passed: dict[int, set[int]]
+
+
+def _flow(count: int, edges: list[Edge], source: int, target: int, apart: Apart, most: int = MANY) -> _Flow:
     """The most ways that share no segment, or no device: each of them is an edge of a graph that one way may pass."""
+    is_by_devices = apart == "devices"
     segments = {segment: 2 * (count + at) for at, segment in enumerate(sorted({edge[2] for edge in edges}))}
     capacity = {
-        (2 * device, 2 * device + 1): 1 if by_devices and device not in (source, target) else MANY
+        (2 * device, 2 * device + 1): 1 if is_by_devices and device not in (source, target) else MANY
         for device in range(count)
     }
+    capacity[2 * source, 2 * source + 1] = most
     for one, other, segment in edges:
         at = segments[segment]
-        capacity[at, at + 1] = MANY if by_devices else 1
+        capacity[at, at + 1] = MANY if is_by_devices else 1
         for device in (one, other):
             capacity[2 * device + 1, at] = capacity[at + 1, 2 * device] = MANY
     rows, columns = np.array(list(capacity), np.int64).T
     size = 2 * (count + len(segments))
     graph = csr_array((np.array(list(capacity.values()), np.int32), (rows, columns)), shape=(size, size))
-    return int(maximum_flow(graph, 2 * source + 1, 2 * target).flow_value)
+    found = maximum_flow(graph, 2 * source, 2 * target)
+    passed = defaultdict[int, set[int]](set)
+    carried = found.flow.tocoo()
+    number = {at: segment for segment, at in segments.items()}
+    for start, end, units in zip(*carried.coords, carried.data, strict=True):
+        if units > 0 and int(end) in number:
+            passed[number[int(end)]].add(int(start) // 2)
+        elif units > 0 and int(start) - 1 in number:
+            passed[number[int(start) - 1]].add(int(end) // 2)
+    return _Flow(int(found.flow_value), passed)
 
 
 Beside = dict[int, list[tuple[int, frozenset[str]]]]

@@ -1,20 +1,24 @@
 """Flows under each failure of one thing alone: which still do what they should, and which go otherwise."""
 
 from collections.abc import Container, Sequence
-from typing import NamedTuple
+from typing import NamedTuple, get_args
 
 from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.moved import Asked, Moved
+from routrel.analysis.expectations.separate_ways import SingleWays, ends_of_way
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expected
+from routrel.model.network import Network
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 
-OUTCOMES: tuple[Outcome, ...] = ("loops", "breaks", "exit", "longer", "moves")
+OUTCOMES: tuple[Outcome, ...] = get_args(Outcome)
 """From the worst to the least."""
+
+BROKEN = ("loops", "breaks")
 
 
 class Watched(NamedTuple):
@@ -26,7 +30,7 @@ class Watched(NamedTuple):
 
 
 class Hurt(NamedTuple):
-    """What a failure does to a flow, by its number; nothing where it goes as before."""
+    """What a failure does to a flow, by its number; nothing where it goes as before, and not by a single way newly."""
 
     number: int
     outcome: Outcome
@@ -40,20 +44,32 @@ class Stress:
         self.flows = flows
         self._leans = [_Leaning(solved, one.walk) for one in flows]
         self._asked = Asked(solved, {pair for one in self._leans if not one.is_always_walked for pair in one.asked})
+        self._ways = SingleWays(solved.topology)
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
 
     def under(self, failure: Failure) -> list[Hurt]:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
-        after = solve(failed(self.solved.network, failure), self.solved)
+        return self._hurts(failed(self.solved.network, failure), failure.devices | failure.hosts, -1)
+
+    def changed(self, network: Network, device: str) -> list[Hurt]:
+        """What becomes of flows where the text of one device is another: it may treat packets otherwise."""
+        return self._hurts(network, frozenset(), self.solved.topology.device_index[device])
+
+    def _hurts(self, network: Network, gone: frozenset[str], changed: int) -> list[Hurt]:
+        after = solve(network, self.solved)
         asker = Asker(after)
         moved = Moved(self.solved, after, self._asked)
         found = []
         for number, (watched, leaning) in enumerate(zip(self.flows, self._leans, strict=True)):
-            if leaning.ends & (failure.devices | failure.hosts) or leaning.holds(moved):
+            if leaning.ends & gone:
                 continue
-            self.walked += 1
-            outcome = _outcome(watched, asker)
+            outcome: Outcome | None = None
+            if changed in leaning.devices or not leaning.holds(moved):
+                self.walked += 1
+                outcome = _outcome(watched, asker)
+            if outcome not in BROKEN and watched.expected != "never arrives" and leaning.routers is not None:
+                outcome = "single" if self._ways.left(after.topology, *leaning.routers) else outcome
             if outcome is not None:
                 found.append(Hurt(number, outcome))
         return found
@@ -76,6 +92,7 @@ class _Leaning:
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
         self.ends = ends_of(solved, walk)
+        self.routers = ends_of_way(topology, walk)
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""

@@ -13,6 +13,7 @@ MOST_NAMED = 5
 OUTCOME_WORDS = {
     "loops": "newly goes round",
     "breaks": "fails",
+    "single": "is left a single way",
     "exit": "leaves by another exit",
     "longer": "takes a longer way",
     "moves": "takes another way",
@@ -77,6 +78,7 @@ def holding_lines(found: ExpectationsHeld) -> Iterator[str]:
         yield from (f"    not sure: {doubt}" for doubt in one.doubts)
     for outcome in found.failures:
         said = f" ({_some(outcome.expectations)})" if outcome.expectations else ""
-        yield f"! without {KIND_WORDS[outcome.kind]} {outcome.name}: {outcome.words}{said}"
+        second = f" and {KIND_WORDS[outcome.second.kind]} {outcome.second.name}" if outcome.second else ""
+        yield f"! without {KIND_WORDS[outcome.kind]} {outcome.name}{second}: {outcome.words}{said}"
     if found.failures_tried:
         yield f"{found.harmless:,} of {found.failures_tried:,} failures hurt nothing expected"

@@ -48,9 +48,9 @@ def neighbor_uses(bgp: BgpSolution, process: int, policy: Policy) -> Iterator[Po
             what += f" ({neighbor.description})" if neighbor.description else ""
             channel = _channel(bgp, process, neighbor.address, direction)
             if channel is None:
-                yield PolicyUse(f"{what}, whose session is down", neighbor.place)
+                yield PolicyUse(f"{what}, whose session is down", neighbor.place, "bgp", "bgp")
             else:
-                yield PolicyUse(what, neighbor.place, list(_on_channel(bgp, channel, direction)))
+                yield PolicyUse(what, neighbor.place, "bgp", "bgp", list(_on_channel(bgp, channel, direction)))
 
 
 def _channel(bgp: BgpSolution, process: int, address: Address, direction: str) -> Channel | None:

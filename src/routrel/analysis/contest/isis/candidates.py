@@ -83,7 +83,7 @@ class IsisContest(ProtocolContest):
             rows = self.solution.routes_of(process.number)
             found = np.flatnonzero((rows.kind == LEVEL_2_ROUTE) & rows.present()).tolist()
             routes = routes_met("isis", rows, found, self.solution.prefixes)
-            yield PolicyUse("level 2 leaked into level 1 of IS-IS", leak.place, list(routes))
+            yield PolicyUse("level 2 leaked into level 1 of IS-IS", leak.place, "isis", "isis", list(routes))
 
     def brought(self, area: IsisArea, prefix: Prefix) -> Iterator[tuple[int, int, int, int, str]]:
         """(router, metric, port or -1, tag, words) of all that say a prefix in a area of their own."""

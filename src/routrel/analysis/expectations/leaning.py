@@ -1,0 +1,175 @@
+"""What an expectation leans on: whatever would alter it, were it changed or did it fail.
+
+What leads its flows (routes, entries, policies) is read off their ways, all equal-cost ones, there and back, and taken
+out where that can be done. Devices, links and sessions are let fail, each alone.
+"""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, field
+
+from routrel.analysis.answers.expectations import LeanedOn, Leaning, LeaningSoFar, LedBy, Outcome, Role
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.expectations.conditions import Checked, Conditions, parts_of
+from routrel.analysis.expectations.deciders import Decider, Kind, deciders
+from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failures_of
+from routrel.analysis.expectations.holding import flows_of
+from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
+from routrel.analysis.expectations.words import MOST_NAMED, OUTCOME_WORDS, flow_words
+from routrel.forwarding.flow import Walk
+from routrel.model.expectations import Expectation, FailureKind
+from routrel.routing.solve import Solved
+
+KINDS_TRIED: tuple[FailureKind, ...] = ("devices", "links", "sessions", "interfaces")
+
+MOST_LED_BY = 300
+"""Routes, entries and statements that are listed; all are counted."""
+
+PLURALS: dict[Role, str] = {"carries": "carry", "decides": "decide", "stands by": "stand by"}
+
+ROLES = tuple(PLURALS)
+
+
+def leaning_of(solved: Solved, name: str) -> Iterator[LeaningSoFar]:
+    """What the expectation of a name leans on."""
+    named = [one for one in solved.network.expectations if one.name == name]
+    if not named:
+        nothing = Leaning(name, "there is no such expectation", [], [], 0)
+        yield LeaningSoFar(0, 0, nothing, nothing)
+    for one in named:
+        yield from leaning(solved, one)
+
+
+def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
+    """What an expectation leans on, with each step what is known by then."""
+    conditions = Conditions(solved)
+    checked = [conditions.check(expectation, flow) for flow in flows_of(expectation)]
+    walks = [one.walk for one in checked if one.walk is not None]
+    watched = [Watched(one.walk.flow, expectation.expect, one.walk) for one in checked if one.holds and one.walk]
+    led_by = deciders(Evidence(conditions.answerer), walks)
+    passed = Passed(solved, walks)
+    failures = [one for one in failures_of(solved, KINDS_TRIED) if _is_tried(solved, passed, one)]
+    failures.sort(key=lambda one: not passed.has(one))
+    taken_out = [one for one in led_by if one.without is not None]
+    found = _Found(expectation, checked, led_by)
+    of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
+    if not watched:
+        of, failures, taken_out = 0, [], []
+    for failure in failures:
+        yield LeaningSoFar(done, of, found.answer(), None)
+        hurts = stress.under(failure)
+        found.add(failure, hurts, passed.has(failure, hurts), watched)
+        done += 1
+    for one in taken_out:
+        yield LeaningSoFar(done, of, found.answer(), None)
+        assert one.without is not None
+        found.outcomes[one.key] = _worst(stress.changed(one.without, one.device))
+        done += 1
+    yield LeaningSoFar(of, of, found.answer(), found.answer())
+
+
+class Passed:
+    """Devices, links and interfaces that flows pass."""
+
+    def __init__(self, solved: Solved, walks: Iterable[Walk]):
+        topology = solved.topology
+        stops = [stop for walk in walks for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+        ports = {port for stop in stops for port in (stop.ingress, *(branch.port for branch in stop.branches))} - {-1}
+        self.devices = {topology.devices[stop.device].name for stop in stops}
+        self.interfaces = {topology.cabled_name(topology.ports[port]) for port in ports}
+        segments = {topology.segment_of[port] for port in ports} - {-1}
+        self.switches = {
+            end.device
+            for segment in segments
+            for number in topology.segments[segment].links
+            for end in topology.network.links[number].ends
+            if topology.network.devices[end.device].kind == "switch"
+        }
+        """Those at a segment that is passed: whether flows pass them too, their failure tells."""
+        self.links = {
+            number
+            for segment in segments
+            for number in topology.segments[segment].links
+            if len(topology.segments[segment].links) == 1
+            or any(end in self.interfaces for end in topology.network.links[number].ends)
+        }
+        """Of cables among switches those that the flows' own interfaces are at."""
+
+    def has(self, failure: Failure, hurts: Sequence[Hurt] = ()) -> bool:
+        """Whether flows pass what fails."""
+        return bool(
+            self.devices & failure.devices
+            or self.links & failure.links
+            or self.interfaces & failure.interfaces
+            or (self.switches & failure.devices and any(hurt.outcome != "single" for hurt in hurts))
+        )
+
+
+def _is_tried(solved: Solved, passed: Passed, failure: Failure) -> bool:
+    """Interfaces that flows pass, where they do not go down together with a cable of two ends, which is tried."""
+    if failure.kind != "interfaces":
+        return True
+    cabled = {end for link in solved.network.links if len(link.ends) == 2 for end in link.ends}
+    return passed.has(failure) and not failure.interfaces & cabled
+
+
+@dataclass
+class _Found:
+    """What was found by now."""
+
+    expectation: Expectation
+    checked: Sequence[Checked]
+    led_by: list[Decider]
+    elements: list[LeanedOn] = field(default_factory=list)
+    outcomes: dict[tuple[Kind, str, str], Outcome | None] = field(default_factory=dict)
+
+    def add(self, failure: Failure, hurts: Sequence[Hurt], is_passed: bool, watched: Sequence[Watched]) -> None:
+        """What the failure of something does: nothing where flows neither pass it nor go otherwise without it."""
+        worst = _worst(hurts)
+        if worst is None and not is_passed:
+            return
+        role: Role = "carries" if is_passed else "stands by" if worst == "single" else "decides"
+        flows = [flow_words(watched[hurt.number].flow) for hurt in hurts if hurt.outcome == worst]
+        self.elements.append(
+            LeanedOn(failure.kind, failure.name, failure.change, role, worst, flows[:MOST_NAMED], len(flows))
+        )
+        self.elements.sort(key=_worst_first)
+
+    def answer(self) -> Leaning:
+        shown = [
+            LedBy(one.kind, one.device, one.words, one.place, one.change, self.outcomes.get(one.key))
+            for one in self.led_by[:MOST_LED_BY]
+        ]
+        return Leaning(self.expectation.name, self._words(), list(self.elements), shown, len(self.led_by))
+
+    def _words(self) -> str:
+        holding = sum(one.holds for one in self.checked)
+        if not holding:
+            return "it does not hold: only what leads its flows is said"
+        counts = {role: sum(one.role == role for one in self.elements) for role in ROLES}
+        words = ", ".join(
+            f"{counts[role]} {role if counts[role] == 1 else PLURALS[role]}" for role in ROLES if counts[role]
+        )
+        failing = len(self.checked) - holding
+        return words + (f"; {failing} of {len(self.checked)} flows do not hold, and are left out" if failing else "")
+
+
+def _worst(hurts: Sequence[Hurt]) -> Outcome | None:
+    return min((hurt.outcome for hurt in hurts), key=OUTCOMES.index, default=None)
+
+
+def _worst_first(one: LeanedOn) -> tuple[int, int, int, str]:
+    rank = len(OUTCOMES) if one.outcome is None else OUTCOMES.index(one.outcome)
+    return ROLES.index(one.role), rank, KINDS_TRIED.index(one.kind), one.name
+
+
+def leaning_lines(found: Leaning) -> Iterator[str]:
+    """The answer as lines for a terminal or a ticket."""
+    yield f"{found.name}: {found.words}"
+    for one in found.elements:
+        outcome = "flows end in it, or go as before without it" if one.outcome is None else OUTCOME_WORDS[one.outcome]
+        yield f"{one.role}: {KIND_WORDS[one.kind]} {one.name}: {outcome}"
+    for led in found.led_by:
+        without = f" (without it: {OUTCOME_WORDS[led.outcome]})" if led.outcome else ""
+        yield f"{led.kind}: {led.device}: {led.words}{without}"
+    if found.led_by_count > len(found.led_by):
+        yield f"… and {found.led_by_count - len(found.led_by):,} more"

@@ -1,0 +1,126 @@
+"""What an expectation leans on: what carries it, decides about it or stands by, and what leads its flows."""
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.expectations.deciders import deciders
+from routrel.analysis.expectations.failures import failed, failures_of
+from routrel.analysis.expectations.leaning import Passed, leaning, leaning_lines, leaning_of
+from routrel.analysis.expectations.stress import Stress, Watched
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.expectations_file import read_expectations
+from routrel.formats.sources import read_path
+from routrel.forwarding.flow import Asker, Flow
+from routrel.model.expectations import Expectation
+from routrel.solving import solve
+from tests.core.mixed_networks import documents, read
+from tests.core.networks import load
+from tests.core.speaker_networks import speakers
+from tests.core.test_demo import EXAMPLE
+from tests.core.test_expectations import SQUARE, flows_between, outcome_counted_anew
+from tests.examples import examples
+
+# A default by one border, and the far prefix learned by BGP from the other, let in by a policy.
+BORDERS = """
+devices:
+  r: {interfaces: {a: {addresses: [10.0.1.1/30]}, b: {addresses: [10.0.2.1/30]}}, acls: {out: [{action: reject, protocol: udp}, {action: accept}]},
+    policies: {taken: [{match: {prefixes: [172.16.0.0/16]}, result: accept}]},
+    routing: {static: [{prefix: 0.0.0.0/0, next_hop: 10.0.2.2}],
+      bgp: {as: 65001, router_id: 10.0.1.1, neighbors: {10.0.1.2: {as: 65002, import: taken}}}}}
+  s: {interfaces: {a: {addresses: [10.0.1.2/30], acl_in: web}, far: {addresses: [172.16.0.1/16]}}, acls: {web: [{action: accept, protocol: icmp}, {action: accept, protocol: tcp}]},
+    routing: {bgp: {as: 65002, router_id: 10.0.1.2, neighbors: {10.0.1.1: {as: 65001}}, networks: [172.16.0.0/16]}}}
+  t: {interfaces: {b: {addresses: [10.0.2.2/30]}}}
+links: [['r:a', 's:a'], ['r:b', 't:b']]
+"""
+
+
+def leaned(network, text: str):
+    (one,) = read_expectations(f"- {{name: one, {text}}}".encode())
+    *_, last = leaning(network, one)
+    return last.held
+
+
+def test_what_carries_is_told_from_what_stands_by():
+    found = leaned(load(SQUARE), "from: a, to: 10.1.4.1")
+    of = {one.name: (one.role, one.outcome) for one in found.elements}
+    # The way goes by r2; r3 with its cables is the other way.
+    assert of["r2"] == of["north"] == of["r2:y – r4:x"] == ("carries", "single")
+    assert of["r3"] == of["r1:y – r3:x"] == of["r3:y – r4:y"] == ("stands by", "single")
+    assert of["r1"] == ("carries", "breaks")
+    assert of["r4"] == of["a:e – r1:lan"] == ("carries", None)  # its ends
+    # The address that is asked for is down with the host's cable, which no packet passes.
+    assert of["b:e – r4:lan"] == ("decides", "breaks")
+    assert found.words == "6 carry, 1 decides, 3 stand by"
+
+
+def test_entries_routes_and_policies_are_named_with_what_is_without_them():
+    network = load(BORDERS)
+    found = leaned(network, "from: r, to: 172.16.0.1")
+    led = {(one.kind, one.device): one for one in found.led_by if one.outcome}
+    assert led["entry", "s"].outcome == "breaks"
+    assert led["entry", "s"].change == {"remove": "acl_entry", "at": "s", "acl": "web", "number": 1}
+    policy = led["policy", "r"]
+    assert "policy taken accepts it: statement 1" in policy.words and policy.outcome == "breaks"
+    assert policy.change == {"remove": "statement", "at": "r", "policy": "taken", "number": 1}
+    of = {one.name: (one.role, one.outcome) for one in found.elements}
+    assert of["r 10.0.1.2"] == ("decides", "breaks")
+    # The default is no route of this flow: without it nothing changes.
+    assert not any("0.0.0.0/0" in one.words for one in found.led_by if one.device == "r")
+
+
+def test_a_static_route_is_taken_out():
+    found = leaned(load(BORDERS), "from: r, to: 10.0.2.2")
+    assert {one.outcome for one in found.led_by} == {None}  # connected
+    found = leaned(load(BORDERS), "from: r, to: 192.0.2.1, expect: never arrives")
+    (static,) = [one for one in found.led_by if one.change and one.change["remove"] == "static"]
+    assert static.change == {"remove": "static", "at": "r", "number": 1}
+
+
+def test_what_does_not_hold_leans_on_nothing_that_fails():
+    found = leaned(load(SQUARE), "from: a, to: b, on: tcp/22")
+    assert found.elements == [] and found.words.startswith("it does not hold")
+    assert any("its closing drop" in line or "closing drop" in line for line in leaning_lines(found))
+
+
+def test_a_name_that_is_none_is_said():
+    (only,) = leaning_of(load(SQUARE), "nothing")
+    assert only.held.words == "there is no such expectation"
+
+
+def test_policies_on_the_way_into_a_protocol_are_followed():
+    solved = solve(read_path(EXAMPLE))
+    (one,) = (one for one in solved.network.expectations if one.name.startswith("the ticket exchange"))
+    answerer = Answerer(solved)
+    walk = answerer.asker.ask(Flow(one.sources[0], one.destinations[0], one.services[0]))
+    found = {(led.device, led.words.split(":")[0]): led for led in deciders(Evidence(answerer), [walk])}
+    redistributed = found["bellbuoy", "static redistributed into bgp, 172.22.40.0/24"]
+    stress = Stress(solved, [Watched(walk.flow, one.expect, walk)])
+    assert [hurt.outcome for hurt in stress.changed(redistributed.without, "bellbuoy")] == ["exit"]
+    # Of what goes into a protocol that none of its routes is learned by, nothing is said.
+    assert not any("into rip" in words for _, words in found)
+
+
+@given(st.one_of(documents(), speakers()))
+@settings(max_examples=examples(8), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_elements_are_all_whose_failure_alters_a_flow(document):
+    solved = solve(read(document))
+    for watched in flows_between(solved)[:2]:
+        one = Expectation("one", (watched.flow.source,), (watched.flow.destination,))
+        *_, last = leaning(solved, one)
+        of = {(one.kind, one.name): one.outcome for one in last.held.elements}
+        passed = Passed(solved, [watched.walk])
+        for failure in failures_of(solved, ["devices", "links", "sessions"]):
+            if {watched.flow.source, watched.flow.destination} & (failure.devices | failure.hosts):
+                continue
+            outcome = outcome_counted_anew(watched, solved, Asker(solve(failed(solved.network, failure))))
+            key = failure.kind, failure.name
+            assert of.get(key) == outcome and (key in of) == (outcome is not None or passed.has(failure)), failure
+
+
+@pytest.mark.parametrize("source", ["r1", "a"])
+def test_ends_are_passed(source):
+    solved = load(SQUARE)
+    walk = Asker(solved).ask(Flow(source, "r4"))
+    assert Passed(solved, [walk]).devices >= {source, "r4"}
