@@ -23,7 +23,8 @@ from routrel.analysis.expectations.failures import (
 )
 from routrel.analysis.expectations.holding import Holding, flows_of, hold
 from routrel.analysis.expectations.junit import junit_xml
-from routrel.analysis.expectations.separate_ways import APARTS, MOST_COUNTED, ends_of_way, separate_ways
+from routrel.analysis.expectations.separate_ways import separate_ways
+from routrel.analysis.expectations.single_ways import APARTS, MOST_COUNTED, ends_of_way
 from routrel.analysis.expectations.stress import BROKEN, OUTCOMES, Stress, Watched, _outcome
 from routrel.analysis.expectations.words import holding_lines
 from routrel.analysis.held.groups import comparing

@@ -9,7 +9,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from routrel.model.addresses import Address
-from routrel.routing.arrays import Column
+from routrel.routing.arrays import Column, Flags
 from routrel.routing.rib.table import Source, Table
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Topology
@@ -19,16 +19,23 @@ Pair = tuple[int, Address]
 
 
 class Asked:
-    """What is looked up where, with the prefixes that may lead there: their numbers by instance."""
+    """What is looked up where, with the prefixes that may lead there, by instance."""
 
     def __init__(self, solved: Solved, pairs: Iterable[Pair]):
-        self.addresses: dict[int, set[Address]] = defaultdict(set)
+        self.addresses: dict[int, dict[int, set[Address]]] = defaultdict(lambda: defaultdict(set))
+        """Per instance, by the number of a prefix, the addresses that it may lead to."""
+        self.all_of: dict[int, set[Address]] = defaultdict(set)
+        chains = dict[Address, list[int]]()
         for instance, address in pairs:
-            self.addresses[instance].add(address)
-        self.numbers: dict[int, list[int]] = {
-            instance: sorted({number for address in some for number in solved.prefixes.chain(address)})
-            for instance, some in self.addresses.items()
+            self.all_of[instance].add(address)
+            if address not in chains:
+                chains[address] = solved.prefixes.chain(address)
+            for number in chains[address]:
+                self.addresses[instance][number].add(address)
+        self.numbers: dict[int, Column] = {
+            instance: np.array(sorted(of), np.int64) for instance, of in self.addresses.items()
         }
+        """The same numbers as a column."""
 
 
 class Moved:
@@ -40,41 +47,56 @@ class Moved:
         if after.convergence is before.convergence:
             return
         for solution in after.solutions:
-            solution.prepare([one.number for one in solution.processes if one.instance in asked.addresses])
+            solution.prepare([one.number for one in solution.processes if one.instance in asked.all_of])
         is_comparable = after.prefixes is before.prefixes
-        for instance, addresses in asked.addresses.items():
+        for instance, addresses in asked.all_of.items():
             tables = before.table(instance), after.table(instance)
-            if not (is_comparable and _is_same(*tables, asked.numbers[instance])):
-                lookups = ((one, [table.lookup(one) for table in tables]) for one in addresses)
-                self.routes |= {(instance, one) for one, (was, now) in lookups if was != now}
+            differing = _differing(*tables, asked, instance) if is_comparable else None
+            if differing is not None:
+                of = asked.addresses[instance]
+                addresses = set[Address]().union(*(of[number] for number in differing))
+            lookups = ((one, [table.lookup(one) for table in tables]) for one in addresses)
+            self.routes |= {(instance, one) for one, (was, now) in lookups if was != now}
 
 
-def _is_same(one: Table, other: Table, numbers: list[int]) -> bool:
-    """Whether two tables of an instance have the same of all that may be looked up; False where that takes more."""
+def _differing(one: Table, other: Table, asked: Asked, instance: int) -> set[int] | None:
+    """Numbers of prefixes of which two tables of an instance may have other routes; None where that takes more."""
     if one.install is not None or other.install is not None or len(one.sources) != len(other.sources):
-        return False
-    if any(one.other(number) != other.other(number) for number in numbers):
-        return False
+        return None
+    of, numbers = asked.addresses[instance], asked.numbers[instance]
+    standing = [number for number in {*one.others, *other.others} if number in of]
+    found = {number for number in standing if one.other(number) != other.other(number)}
     # Prefixes keep their numbers, their columns may be others.
     columns = one.prefix_classes.column[numbers], other.prefix_classes.column[numbers]
-    return all(_gives_the_same(*pair, *columns) for pair in zip(one.sources, other.sources, strict=True))
+    for pair in zip(one.sources, other.sources, strict=True):
+        differs = _gives_otherwise(*pair, *columns)
+        if differs is None:
+            return None
+        found.update(numbers[differs].tolist())
+    return found
 
 
-def _gives_the_same(was: Source, now: Source, here: Column, there: Column) -> bool:
+def _gives_otherwise(was: Source, now: Source, here: Column, there: Column) -> Flags | None:
+    """Where two sources differ, by column of both; None where what they say cannot be held against each other."""
     old, new = was.rows, now.rows
     if was.protocol != now.protocol or old.hops != new.hops:
-        return False
+        return None
     # Made with others, rows may have more words than they use.
     words = min(len(old.masks), len(new.masks))
-    if any(mask[here].any() for mask in old.masks[words:]) or any(mask[there].any() for mask in new.masks[words:]):
-        return False
-    pairs = [(old.kind, new.kind), (old.metric, new.metric), *zip(old.masks[:words], new.masks[:words], strict=True)]
-    for more in ((old.tag, new.tag), (old.preference, new.preference)):
-        if (more[0] is None) != (more[1] is None):
-            return False
-        pairs += [] if more[0] is None else [more]
+    differs: Flags = (old.kind[here] != new.kind[there]) | (old.metric[here] != new.metric[there])
+    for before, after in zip(old.masks[:words], new.masks[:words], strict=True):
+        differs |= before[here] != after[there]
+    for mask in old.masks[words:]:
+        differs |= mask[here] != 0
+    for mask in new.masks[words:]:
+        differs |= mask[there] != 0
+    for before, after in ((old.tag, new.tag), (old.preference, new.preference)):
+        if (before is None) != (after is None):
+            return None
+        if before is not None and after is not None:
+            differs |= before[here] != after[there]
     # What is held of a path besides (BGP) tells no packet where to go.
-    return all(np.array_equal(before[here], after[there]) for before, after in pairs)
+    return differs
 
 
 def _other_devices(before: Topology, now: Topology) -> set[int]:

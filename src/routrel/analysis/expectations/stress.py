@@ -7,7 +7,7 @@ from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.moved import Asked, Moved
-from routrel.analysis.expectations.separate_ways import SingleWays, ends_of_way
+from routrel.analysis.expectations.single_ways import SingleWays, ends_of_way
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expected

@@ -11,7 +11,7 @@ from routrel.analysis.answers.maintenance import (
     MaintenanceStep,
 )
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failure_of
-from routrel.analysis.expectations.separate_ways import LeftSingle, SingleWays, ends_of_way
+from routrel.analysis.expectations.single_ways import LeftSingle, SingleWays, ends_of_way
 from routrel.analysis.expectations.stress import passes_ports
 from routrel.analysis.expectations.words import MOST_NAMED, flow_words
 from routrel.analysis.maintenance.draining import drained_by, ports_over
