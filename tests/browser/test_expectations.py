@@ -51,10 +51,57 @@ def test_a_failure_that_is_not_survived_is_tried(page, worker, network):
 
 
 def test_failures_are_a_job_with_its_progress(page, worker, network):
-    page.open(f"{network}/model/expected?failures=risk_groups,sites")
+    page.open(f"{network}/model/expected?failures=sites")
     page.wait(lambda: page.all("[data-testid=failures] li"), 240)
     page.wait(lambda: not page.all("[data-testid=expectations-progress]"), 240)
     page.says("hurt nothing that is expected", "[data-testid=failures]")
+    # Two at once by a key, and all traffic by another.
+    page.press("t")
+    page.wait(lambda: "nothing that neither does alone" in page.text_of("[data-testid=failures]"), 240)
+    page.wait(lambda: "site Ninefold and site Tarnquay" in page.text_of("[data-testid=failures]"), 240)
+    page.press("p")
+    page.wait(lambda: page.all("[data-testid=places-under-failures]"), 240)
+    page.wait(lambda: "7 of 7 failures cut off some" in page.text_of("[data-testid=places-under-failures]"), 240)
+    assert page.complaints() == []
+
+
+def test_an_expectation_is_changed_as_a_sentence(page, network):
+    page.open(f"{network}/model/expected")
+    page.wait(lambda: len(states(page)) == 13)
+    page.all(f"{LISTED} button[aria-expanded]")[1].click()
+    page.button("same way back").click()
+    page.button("hops").click()
+    box = page.find("input[aria-label=hops]")
+    box.send_keys(Keys.CONTROL, "a")
+    box.send_keys("2")
+    page.find("[data-testid=expectation-editor] button[type=submit]").click()
+    page.says("expect gates reach the bookings otherwise", "[data-testid=trial]")
+    page.wait(lambda: states(page)[:1] == ["fails"], 60)
+    page.says("in 2 hops at most")
+    # And a new one, with what it lacks said meanwhile.
+    page.press("n")
+    page.says("it lacks a name")
+    page.find("input[aria-label=name]").send_keys("the fleet is seen")
+    page.says("it lacks a place it comes from")
+    for label, word in (("from", "tq-office"), ("to", "control-room")):
+        page.choose_word(label, word)
+    page.find("[data-testid=expectation-editor] button[type=submit]").click()
+    page.wait(lambda: len(states(page)) == 14, 60)
+    page.says("the fleet is seen")
+    assert page.complaints() == []
+
+
+def test_what_an_expectation_leans_on_comes_as_it_is_found(page, network):
+    page.open(f"{network}/model/expected")
+    page.wait(lambda: len(states(page)) == 13)
+    page.all(f"{LISTED} button[aria-expanded]")[0].click()
+    page.says("ACL booking on e4.20: entry 2 (booking) accepts", "[data-testid=leaning]")
+    page.wait(lambda: "carrying it" in page.text_of("[data-testid=leaning]"), 60)
+    page.wait(
+        lambda: "core 1 to the data room without it fails" in " ".join(page.text_of("[data-testid=leaning]").split()),
+        60,
+    )
+    page.button("stop").click()
     assert page.complaints() == []
 
 

@@ -207,7 +207,7 @@ IN_PLACE = st.lists(st.one_of(filter_changes(), setting_changes()), min_size=1, 
 
 @given(st.one_of(documents(lans=2), speakers()), IN_PLACE)
 @settings(
-    max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+    max_examples=examples(50), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
 )
 def test_changes_in_place_come_out_as_from_nothing(document, steps):
     """A chain of changes in place, the first network at its end; tables, findings and walks are those from nothing."""

@@ -35,8 +35,7 @@ export function ExpectationEditor({
   }
   function done() {
     const verb = known === undefined ? { add: "expectation" } : { change: "expectation" };
-    tryOut([{ ...verb, at: name.trim(), entry: written(entry) }]);
-    close();
+    tryOut([{ ...verb, at: name.trim(), entry: written(entry) }], close);
   }
   return (
     <form
@@ -172,10 +171,7 @@ export function ExpectationEditor({
           <button
             type="button"
             className="text-stop underline underline-offset-2"
-            onClick={() => {
-              tryOut([{ remove: "expectation", at: known }]);
-              close();
-            }}
+            onClick={() => tryOut([{ remove: "expectation", at: known }], close)}
           >
             expect it no longer
           </button>

@@ -17,9 +17,19 @@ export function useTry() {
     setSearch(next);
   }
 
-  function tryOut(changes: Change[]) {
-    if (revision.trial) change.mutate({ add: changes });
-    else begin.mutate({ changes }, { onSuccess: (trial) => look(trial.number) });
+  /** `then` is called once they stand in it. */
+  function tryOut(changes: Change[], then?: () => void) {
+    if (revision.trial) change.mutate({ add: changes }, { onSuccess: then });
+    else
+      begin.mutate(
+        { changes },
+        {
+          onSuccess: (trial) => {
+            look(trial.number);
+            then?.();
+          },
+        },
+      );
   }
   return { tryOut, look, isBusy: change.isPending || begin.isPending, error: change.error ?? begin.error };
 }
