@@ -52,7 +52,7 @@ def test_what_carries_is_told_from_what_stands_by():
     assert of["r4"] == of["a:e – r1:lan"] == ("carries", None)  # its ends
     # The address that is asked for is down with the host's cable, which no packet passes.
     assert of["b:e – r4:lan"] == ("decides", "breaks")
-    assert found.words == "6 carry, 1 decides, 3 stand by"
+    assert found.words == "6 carry it, 1 decides about it, 3 stand by"
 
 
 def test_entries_routes_and_policies_are_named_with_what_is_without_them():

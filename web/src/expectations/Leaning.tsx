@@ -18,7 +18,7 @@ const ROLES = [
 
 const KINDS = [
   ["entry", "entries it meets"],
-  ["policy", "policies that decide about its routes"],
+  ["policy", "policies its routes meet"],
   ["route", "routes that lead it"],
 ] as const;
 

@@ -24,9 +24,16 @@ KINDS_TRIED: tuple[FailureKind, ...] = ("devices", "links", "sessions", "interfa
 MOST_LED_BY = 300
 """Routes, entries and statements that are listed; all are counted."""
 
-PLURALS: dict[Role, str] = {"carries": "carry", "decides": "decide", "stands by": "stand by"}
+ROLE_WORDS: dict[Role, tuple[str, str]] = {
+    "carries": ("carries it", "carry it"),
+    "decides": ("decides about it", "decide about it"),
+    "stands by": ("stands by", "stand by"),
+}
+"""What one does, and several do."""
 
-ROLES = tuple(PLURALS)
+ROLES = tuple(ROLE_WORDS)
+
+LED_BY_KINDS: tuple[Kind, ...] = ("entry", "policy", "route")
 
 
 def leaning_of(solved: Solved, name: str) -> Iterator[LeaningSoFar]:
@@ -137,18 +144,17 @@ class _Found:
     def answer(self) -> Leaning:
         shown = [
             LedBy(one.kind, one.device, one.words, one.place, one.change, self.outcomes.get(one.key))
-            for one in self.led_by[:MOST_LED_BY]
+            for one in self.led_by
         ]
-        return Leaning(self.expectation.name, self._words(), list(self.elements), shown, len(self.led_by))
+        shown.sort(key=lambda one: (LED_BY_KINDS.index(one.kind), _rank(one.outcome)))
+        return Leaning(self.expectation.name, self._words(), list(self.elements), shown[:MOST_LED_BY], len(shown))
 
     def _words(self) -> str:
         holding = sum(one.holds for one in self.checked)
         if not holding:
             return "it does not hold: only what leads its flows is said"
         counts = {role: sum(one.role == role for one in self.elements) for role in ROLES}
-        words = ", ".join(
-            f"{counts[role]} {role if counts[role] == 1 else PLURALS[role]}" for role in ROLES if counts[role]
-        )
+        words = ", ".join(f"{counts[role]} {ROLE_WORDS[role][counts[role] > 1]}" for role in ROLES if counts[role])
         failing = len(self.checked) - holding
         return words + (f"; {failing} of {len(self.checked)} flows do not hold, and are left out" if failing else "")
 
@@ -158,8 +164,11 @@ def _worst(hurts: Sequence[Hurt]) -> Outcome | None:
 
 
 def _worst_first(one: LeanedOn) -> tuple[int, int, int, str]:
-    rank = len(OUTCOMES) if one.outcome is None else OUTCOMES.index(one.outcome)
-    return ROLES.index(one.role), rank, KINDS_TRIED.index(one.kind), one.name
+    return ROLES.index(one.role), _rank(one.outcome), KINDS_TRIED.index(one.kind), one.name
+
+
+def _rank(outcome: Outcome | None) -> int:
+    return len(OUTCOMES) if outcome is None else OUTCOMES.index(outcome)
 
 
 def leaning_lines(found: Leaning) -> Iterator[str]:
