@@ -84,6 +84,13 @@ def test_what_does_not_hold_leans_on_nothing_that_fails():
     assert any("its closing drop" in line or "closing drop" in line for line in leaning_lines(found))
 
 
+def test_what_is_left_out_is_said(monkeypatch):
+    monkeypatch.setattr("routrel.analysis.expectations.leaning.MOST_FLOWS", 1)
+    monkeypatch.setattr("routrel.analysis.expectations.deciders.MOST_POLICIES", 0)
+    found = leaned(load(BORDERS), "from: r, to: [172.16.0.1, 10.0.2.2, 10.0.1.2]")
+    assert found.words.endswith("; 2 more flows were not looked at; 1 more policies were not looked at")
+
+
 def test_a_name_that_is_none_is_said():
     (only,) = leaning_of(load(SQUARE), "nothing")
     assert only.held.words == "there is no such expectation"

@@ -153,10 +153,18 @@ def _policies(solved: Solved, used: dict[Prefix, set[str]]) -> Iterator[Decider]
         yield _statement(solved.network, view, use, prefix, decision)
 
 
+def policies_left_out(solved: Solved) -> int:
+    """How many policies of a network are not looked through."""
+    return max(0, len(_named(solved)) - MOST_POLICIES)
+
+
+def _named(solved: Solved) -> list[tuple[str, str]]:
+    return [(device.name, name) for device in solved.topology.devices for name in device.policies]
+
+
 def _met(solved: Solved, used: Iterable[Prefix]) -> Iterator[tuple[PolicyView, PolicyUse, Prefix, Decision]]:
     columns = {int(solved.prefix_classes.column[solved.prefixes.number[prefix]]): prefix for prefix in used}
-    named = [(device.name, name) for device in solved.topology.devices for name in device.policies]
-    for device, name in named[:MOST_POLICIES]:
+    for device, name in _named(solved)[:MOST_POLICIES]:
         view = PolicyView(solved, device, name)
         for use in view.uses():
             for route in use.routes:

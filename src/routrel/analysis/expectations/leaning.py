@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from routrel.analysis.answers.expectations import LeanedOn, Leaning, LeaningSoFar, LedBy, Outcome, Role
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.conditions import Checked, Conditions, parts_of
-from routrel.analysis.expectations.deciders import Decider, Kind, deciders
+from routrel.analysis.expectations.deciders import Decider, Kind, deciders, policies_left_out
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failures_of
 from routrel.analysis.expectations.holding import flows_of
 from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
@@ -20,6 +20,9 @@ from routrel.model.expectations import Expectation, FailureKind
 from routrel.routing.solve import Solved
 
 KINDS_TRIED: tuple[FailureKind, ...] = ("devices", "links", "sessions", "interfaces")
+
+MOST_FLOWS = 200
+"""Flows of an expectation that are looked at."""
 
 MOST_LED_BY = 300
 """Routes, entries and statements that are listed; all are counted."""
@@ -49,15 +52,27 @@ def leaning_of(solved: Solved, name: str) -> Iterator[LeaningSoFar]:
 def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     """What an expectation leans on, with each step what is known by then."""
     conditions = Conditions(solved)
-    checked = [conditions.check(expectation, flow) for flow in flows_of(expectation)]
+    flows = flows_of(expectation)
+    checked = [conditions.check(expectation, flow) for flow in flows[:MOST_FLOWS]]
     walks = [one.walk for one in checked if one.walk is not None]
     watched = [Watched(one.walk.flow, expectation.expect, one.walk) for one in checked if one.holds and one.walk]
     led_by = deciders(Evidence(conditions.answerer), walks)
     passed = Passed(solved, walks)
-    failures = [one for one in failures_of(solved, KINDS_TRIED) if _is_tried(solved, passed, one)]
+    # An interface at a cable of two ends goes down with it, which is tried.
+    cabled = {end for link in solved.network.links if len(link.ends) == 2 for end in link.ends}
+    failures = [
+        one
+        for one in failures_of(solved, KINDS_TRIED)
+        if one.kind != "interfaces" or (passed.has(one) and not one.interfaces & cabled)
+    ]
     failures.sort(key=lambda one: not passed.has(one))
     taken_out = [one for one in led_by if one.without is not None]
-    found = _Found(expectation, checked, led_by)
+    left_out = [
+        f"{count:,} more {what} were not looked at"
+        for count, what in ((len(flows) - len(checked), "flows"), (policies_left_out(solved), "policies"))
+        if count
+    ]
+    found = _Found(expectation, checked, led_by, left_out)
     of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
     if not watched:
         of, failures, taken_out = 0, [], []
@@ -111,14 +126,6 @@ class Passed:
         )
 
 
-def _is_tried(solved: Solved, passed: Passed, failure: Failure) -> bool:
-    """Interfaces that flows pass, where they do not go down together with a cable of two ends, which is tried."""
-    if failure.kind != "interfaces":
-        return True
-    cabled = {end for link in solved.network.links if len(link.ends) == 2 for end in link.ends}
-    return passed.has(failure) and not failure.interfaces & cabled
-
-
 @dataclass
 class _Found:
     """What was found by now."""
@@ -126,6 +133,7 @@ class _Found:
     expectation: Expectation
     checked: Sequence[Checked]
     led_by: list[Decider]
+    left_out: list[str]
     elements: list[LeanedOn] = field(default_factory=list)
     outcomes: dict[tuple[Kind, str, str], Outcome | None] = field(default_factory=dict)
 
@@ -155,8 +163,9 @@ class _Found:
             return "it does not hold: only what leads its flows is said"
         counts = {role: sum(one.role == role for one in self.elements) for role in ROLES}
         words = ", ".join(f"{counts[role]} {ROLE_WORDS[role][counts[role] > 1]}" for role in ROLES if counts[role])
-        failing = len(self.checked) - holding
-        return words + (f"; {failing} of {len(self.checked)} flows do not hold, and are left out" if failing else "")
+        if failing := len(self.checked) - holding:
+            words += f"; {failing} of {len(self.checked)} flows do not hold, and are left out"
+        return "; ".join([words, *self.left_out])
 
 
 def _worst(hurts: Sequence[Hurt]) -> Outcome | None:
