@@ -18,7 +18,7 @@ from routrel.analysis.held.under_failures import PlacesStressed
 from routrel.analysis.overview import Words
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
-from routrel.formats.captures import is_capture
+from routrel.formats.device_folder import is_device_folder
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.model.findings import Finding
@@ -81,7 +81,7 @@ class SolvedRevision:
     def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
         """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
         files = files_of_upload(file_name, data)
-        return cls(files, is_capture(files), known or solve(read_files(files)))
+        return cls(files, is_device_folder(files), known or solve(read_files(files)))
 
     @cached_property
     def solved(self) -> Solved:

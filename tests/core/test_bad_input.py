@@ -107,7 +107,9 @@ def test_other_bad_archives_are_refused():
     assert "unpacks to too much" in refusal(zipped({"network.yaml": b"#" * 60_000_000}), "a.zip")
     assert "holds no network" in refusal(zipped({"readme.txt": b"x"}), "a.zip")
     assert "symbolic link" in refusal(zipped({}, link=0o120777 << 16), "a.zip")
-    assert "neither a network folder nor a capture" in refusal(zipped({"a.yaml": b"x", "b/c.yaml": b"y"}), "a.zip")
+    assert "neither a network folder nor a folder of devices" in refusal(
+        zipped({"a.yaml": b"x", "b/c.yaml": b"y"}), "a.zip"
+    )
 
 
 def test_an_archive_whose_sizes_lie_is_stopped_while_reading():

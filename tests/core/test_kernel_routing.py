@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from routrel.analysis.walk_verdicts import Answerer
-from routrel.formats.captures import read_capture
 from routrel.formats.routing_rules import read_rules
+from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow, Walk
 from routrel.forwarding.kernel_tables import Asked, KernelTables
 from routrel.model.addresses import Address, Prefix
@@ -37,7 +37,7 @@ def lab(rules: list[dict], *routes: dict, rules6: list[dict] | None = None, **mo
     files["r/rules.json"] = json.dumps([FIRST, *rules]).encode()
     if rules6 is not None:
         files["r/rules6.json"] = json.dumps([FIRST, *rules6]).encode()
-    return solve(read_capture(files | {f"r/{name}.json": json.dumps(found).encode() for name, found in more.items()}))
+    return solve(read_files(files | {f"r/{name}.json": json.dumps(found).encode() for name, found in more.items()}))
 
 
 def ask(network: Solved, source: str = "a", to: str = "10.0.2.2", service: str = "tcp/80", **more: Any) -> Walk:
@@ -247,7 +247,7 @@ def two(addresses: dict[str, list[dict]], routes: dict[str, list[dict]], lldp: d
         files[f"{name}/routes.json"] = routes[name]
         if lldp:
             files[f"{name}/lldp.json"] = lldp[name]
-    return solve(read_capture({name: json.dumps(found).encode() for name, found in files.items()}))
+    return solve(read_files({name: json.dumps(found).encode() for name, found in files.items()}))
 
 
 def test_unnumbered_links_lead_to_any_address_of_the_neighbour():

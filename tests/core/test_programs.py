@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.walk_verdicts import Answerer
-from routrel.formats.captures import read_capture
 from routrel.formats.errors import LoadError
+from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow, Walk
 from routrel.routing.solve import Solved
 from routrel.solving import solve
@@ -62,7 +62,7 @@ def files(*items: dict, **more: bytes) -> dict[str, bytes]:
 
 
 def lab(*items: dict, **more: bytes) -> Solved:
-    return solve(read_capture(files(*items, **more)))
+    return solve(read_files(files(*items, **more)))
 
 
 def ask(network: Solved, source: str = "a", to: str = B, service: str = "tcp/80", **more: Any) -> Walk:
@@ -315,7 +315,7 @@ class TestUnsaid:
 
     def test_more_base_chains_than_the_kernel_takes_are_refused(self):
         with pytest.raises(LoadError, match="more base chains at hook forward than the kernel takes"):
-            read_capture(files(*(base(f"b{n}", "forward") for n in range(1100))))
+            read_files(files(*(base(f"b{n}", "forward") for n in range(1100))))
 
     def test_thousands_of_unsure_rules_end_within_the_budget(self):
         mark = {"mangle": {"key": {"meta": {"key": "mark"}}, "value": 7}}
@@ -385,7 +385,7 @@ class TestBadInput:
     )
     def test_what_cannot_be_is_an_error_with_its_place(self, items, said):
         with pytest.raises(LoadError) as caught:
-            read_capture(files(*items))
+            read_files(files(*items))
         assert said in str(caught.value)
         assert "r/filters.json:" in str(caught.value)
 
@@ -396,7 +396,7 @@ class TestBadInput:
         chains = [regular(f"c{n}") for n in range(20)]
         jumps = [rule(f"c{n}", jump("jump", f"c{n + 1}")) for n in range(19)]
         with pytest.raises(LoadError, match="too deep"):
-            read_capture(files(*chains, *jumps))
+            read_files(files(*chains, *jumps))
 
     def test_a_key_of_a_statement_that_nobody_reads_makes_its_rule_unsure(self):
         match = meta("l4proto", "tcp")
@@ -414,7 +414,7 @@ class TestBadInput:
             "set": {"set": {"family": "inet", "table": "f", "name": "s", "type": "ipv4_addr"}},
         }
         items[kind][kind]["surprise"] = 1
-        device = read_capture(files(*items.values())).devices["r"]
+        device = read_files(files(*items.values())).devices["r"]
         assert any("'surprise'" in gap.message for gap in device.gaps)
 
 

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from routrel.formats.captures import read_capture
+from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Asker, Flow
 from routrel.solving import solve
 from tests.kernel.namespaces import Lab
@@ -35,7 +35,7 @@ def compare(lab: Lab, seed: int, lines: list[str] | None = None) -> tuple[list[s
     error = lab.load("\n".join(lines))
     assert not error, error
     flows = all_flows()
-    asker = Asker(solve(read_capture(lab.captures())))
+    asker = Asker(solve(read_files(lab.captures())))
     differences, unsure = _differing(lab, asker, flows)
     if differences:
         # A machine that is busy may lose time and packets: what differs is sent once more.

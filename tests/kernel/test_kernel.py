@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from routrel.formats.captures import read_capture
+from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Asker, Flow
 from routrel.solving import solve
 from tests.kernel.comparison import compare
@@ -20,7 +20,7 @@ FIRST_SEED = 100
 def test_every_flow_through_a_given_ruleset_ends_as_the_packets_did(name):
     folder = CASES / name / "captures"
     files = {f"{path.parent.name}/{path.name}": path.read_bytes() for path in folder.glob("*/*.json")}
-    asker = Asker(solve(read_capture(files)))
+    asker = Asker(solve(read_files(files)))
     wrong = []
     for flow in json.loads((CASES / name / "walks.json").read_text()):
         walk = asker.ask(Flow(flow["from"], flow["to"], flow["service"], source_address=flow.get("source")))

@@ -15,7 +15,7 @@ MAX_UNPACKED = 128 * 1024 * 1024
 MAX_RATIO = 200
 CHUNK = 1 << 20
 METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
-SUFFIXES = (".yaml", ".json")
+SUFFIXES = (".yaml", ".json", ".xml")
 
 
 def is_zip(data: bytes) -> bool:
@@ -24,7 +24,7 @@ def is_zip(data: bytes) -> bool:
 
 
 def unpack(data: bytes, name: str) -> dict[str, bytes]:
-    """The YAML and JSON files of an archive by their path, without one common top folder.
+    """The YAML, JSON and XML files of an archive by their path, without one common top folder.
 
     Raises ``LoadError`` for an archive that is broken, too large unpacked, or names places outside.
     """

@@ -7,14 +7,13 @@ place; a file that is broken, or an address that cannot be, is an error of the l
 import re
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from routrel.formats.errors import ErrorList, LoadError, quoted
-from routrel.formats.grammar import NAME
+from routrel.formats.cabling import Cabling, Heard
+from routrel.formats.errors import ErrorList, InputError, LoadError, quoted
 from routrel.formats.json_items import json_items
-from routrel.formats.network_file import read_names
 from routrel.formats.nftables import read_filters
 from routrel.formats.routing_rules import TABLES, default_rules, read_rules
 from routrel.formats.scalars import printable, timestamp
@@ -31,17 +30,15 @@ from routrel.formats.shapes import (
     RULE_SHAPE,
     is_shaped,
 )
-from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Gap, Interface
 from routrel.model.kernel_routing import KernelRoute, KernelRouting, RoutingRule, TableAction
-from routrel.model.network import InterfaceName, Link, Network
+from routrel.model.network import InterfaceName
 from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place
 from routrel.model.routing import ROUTING_PROTOCOLS, RouteAction
 
 CAPTURE_FILE = "capture.json"
-NAMES_FILE = "names.yaml"
 ROUTE_ACTIONS: dict[str, RouteAction] = {
     "unicast": "forward",
     "local": "forward",
@@ -64,11 +61,6 @@ ADMINISTRATOR = ("static", "boot")
 FIRST_FILES = ("addresses.json", "routes.json")
 
 
-def is_capture(files: Mapping[str, bytes]) -> bool:
-    """Whether named texts are a capture folder's: some sub-folder holds what a capture starts with."""
-    return any(re.fullmatch(r"[^/]+/(addresses|routes)\.json", name) for name in files)
-
-
 @dataclass(slots=True)
 class _Captured:
     """One device while it is put together."""
@@ -88,7 +80,7 @@ class _Captured:
     """By interface and the address at its other end: its own address there."""
 
 
-def _about(files: Mapping[str, bytes], errors: ErrorList) -> tuple[str, datetime | None]:
+def read_about(files: Mapping[str, bytes], errors: ErrorList) -> tuple[str, datetime | None]:
     """The capture's name and time, as far as it says them."""
     name, taken_at = "capture", None
     if CAPTURE_FILE in files:
@@ -104,15 +96,19 @@ def _about(files: Mapping[str, bytes], errors: ErrorList) -> tuple[str, datetime
     return name, taken_at
 
 
-def _read_cables(
-    device: Device,
-    captured: list[str],
-    files: Mapping[str, bytes],
-    errors: ErrorList,
-    ends: dict[InterfaceName, set[InterfaceName]],
-    cabled: list[tuple[InterfaceName, Place]],
-) -> Device:
-    """Note a device's neighbours by LLDP; the device with a gap for each that was not captured."""
+def read_captured_device(folder: str, files: Mapping[str, bytes], cabling: Cabling, errors: ErrorList) -> Device:
+    """A device by its sub-folder, its neighbours noted in ``cabling``; raises ``LoadError``."""
+    try:
+        device = _read_device(folder, files, errors, cabling.peers)
+        _read_neighbors(device, files, errors, cabling)
+        return device
+    except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
+        place = Place(folder, 1, 1)
+        raise LoadError([InputError(place, f"what was captured here cannot be read: {quoted(error)}")]) from None
+
+
+def _read_neighbors(device: Device, files: Mapping[str, bytes], errors: ErrorList, cabling: Cabling) -> None:
+    """Note a device's neighbours by LLDP."""
     for item, place in _items(files, f"{device.name}/lldp.json"):
         if not is_shaped(item, LLDP_SHAPE, place, errors):
             continue
@@ -120,78 +116,14 @@ def _read_cables(
             errors.add(place, "a neighbour without interface, device and remote_interface", found=quoted(item))
             continue
         near = InterfaceName(device.name, item["interface"])
-        far = InterfaceName(item["device"], item["remote_interface"])
         if near.interface not in device.interfaces:
             errors.dangling(place, "interface", near.interface, device.interfaces)
             continue
-        ends[near].add(far)
-        cabled.append((far, place))
-        if far.device not in captured:
-            device = _with_gap(device, f"{near} is cabled to {far}, which was not captured", place, near.interface)
-    return device
-
-
-@collection_paused()
-def read_capture(files: Mapping[str, bytes]) -> Network:
-    """The network of a capture folder; raises ``LoadError`` with every error found."""
-    errors = ErrorList()
-    name, taken_at = _about(files, errors)
-    folders = sorted({file.split("/")[0] for file in files if "/" in file})
-    devices: dict[str, Device] = {}
-    ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
-    peers: dict[tuple[Address, Address], InterfaceName] = {}
-    cabled: list[tuple[InterfaceName, Place]] = []
-    for folder in folders:
-        if not re.fullmatch(NAME, folder):
-            errors.add(Place(folder, 1, 1), "the folder's name is no device name", found=quoted(folder), allowed=NAME)
-            continue
-        try:
-            devices[folder] = _read_device(folder, files, errors, peers)
-            devices[folder] = _read_cables(devices[folder], folders, files, errors, ends, cabled)
-        except LoadError as error:
-            errors.errors.extend(one for one in error.errors if one not in errors.errors)
-        except (TypeError, ValueError, AttributeError, KeyError, IndexError) as error:
-            errors.add(Place(folder, 1, 1), f"what was captured here cannot be read: {quoted(error)}")
-    for far, place in cabled:
-        if far.device in devices and far.interface not in devices[far.device].interfaces:
-            errors.dangling(place, f"interface of {far.device}", far.interface, devices[far.device].interfaces)
-    for (own, other), near in peers.items():
-        opposite = peers.get((other, own))
-        if opposite is not None and near not in ends and opposite.device != near.device:
-            ends[near].add(opposite)
-    names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
-    errors.raise_if_any()
-    return Network(
-        name=name,
-        taken_at=taken_at,
-        devices=devices,
-        links=_links(ends, devices),
-        endpoints={n: e for n, e in names.endpoints.items() if n not in devices} if names else {},
-        services=names.services if names else {},
-    )
-
-
-def _with_gap(device: Device, message: str, place: Place, affects: str) -> Device:
-    return replace(device, gaps=(*device.gaps, Gap(message, place, affects)))
+        cabling.heard.append(Heard(near, InterfaceName(item["device"], item["remote_interface"]), place))
 
 
 def _items(files: Mapping[str, bytes], file: str, key: str | None = None) -> list[tuple[dict[str, Any], Place]]:
     return json_items(files[file], file, key) if file in files else []
-
-
-def _links(ends: dict[InterfaceName, set[InterfaceName]], devices: dict[str, Device]) -> tuple[Link, ...]:
-    """Cables from what neighbours said of each other; ends heard together share one segment."""
-    group: dict[InterfaceName, set[InterfaceName]] = {}
-    for near, others in sorted(ends.items()):
-        for end in (near, *sorted(others)):
-            if end.device in devices and end.interface in devices[end.device].interfaces:
-                mine, its = group.setdefault(near, {near}), group.setdefault(end, {end})
-                if mine is not its:
-                    mine |= its
-                    for member in its:
-                        group[member] = mine
-    unique = {id(members): members for members in group.values() if len(members) > 1}
-    return tuple(Link(tuple(sorted(members))) for members in sorted(unique.values(), key=min))
 
 
 def _read_device(

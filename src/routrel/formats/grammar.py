@@ -42,10 +42,12 @@ class Reading:
     file: str
     errors: ErrorList
 
+    def place_of(self, node: Node) -> Place:
+        """Where a node begins."""
+        return place_of(node, self.file)
+
     def refuse(self, node: Node, message: str, allowed: str = "", names: Iterable[str] = (), name: str = "") -> Any:
-        self.errors.add(
-            place_of(node, self.file), message, found=found_in(node), allowed=allowed, names=names, name=name
-        )
+        self.errors.add(self.place_of(node), message, found=found_in(node), allowed=allowed, names=names, name=name)
         return INVALID
 
 
@@ -278,12 +280,12 @@ class ListOf:
             return reading.refuse(node, "a list is expected here", self.label)
         if len(node.value) < self.least:
             return reading.refuse(node, f"the list is too short: {len(node.value)}", f"{self.least} or more")
-        items = Items(place_of(node, reading.file))
+        items = Items(reading.place_of(node))
         for child in node.value:
             value = self.item.read(child, reading)
             if value is not INVALID:
                 items.values.append(value)
-                items.places.append(place_of(child, reading.file))
+                items.places.append(reading.place_of(child))
         return items
 
     def schema(self) -> JsonSchema:
@@ -318,10 +320,10 @@ class MapOf:
 
     def read(self, node: Node, reading: Reading) -> Any:
         if is_null(node):
-            return Record(place_of(node, reading.file))
+            return Record(reading.place_of(node))
         if not isinstance(node, yaml.MappingNode):
             return reading.refuse(node, "a mapping is expected here", self.label)
-        record = Record(place_of(node, reading.file))
+        record = Record(reading.place_of(node))
         for _, key_node, value_node in keys_of(node, reading):
             key = self.key.read(key_node, reading)
             value = self.value.read(value_node, reading)
@@ -329,7 +331,7 @@ class MapOf:
                 if key in record.values:
                     reading.refuse(key_node, "this is the same as an earlier key", "each once")
                 record.values[key] = value
-                record.places[key] = place_of(key_node, reading.file)
+                record.places[key] = reading.place_of(key_node)
         return record
 
     def schema(self) -> JsonSchema:
@@ -367,10 +369,10 @@ class Group:
 
     def read(self, node: Node, reading: Reading) -> Any:
         if is_null(node) and not self.required:
-            return Record(place_of(node, reading.file))
+            return Record(reading.place_of(node))
         if not isinstance(node, yaml.MappingNode):
             return reading.refuse(node, f"{self.name} must be a mapping", "keys " + ", ".join(self.fields))
-        record = Record(place_of(node, reading.file))
+        record = Record(reading.place_of(node))
         complete = True
         for key, key_node, value_node in keys_of(node, reading):
             kind = self.fields.get(key)
@@ -379,7 +381,7 @@ class Group:
                 reading.refuse(key_node, f"unknown key in {self.name}", ", ".join(supported), self.fields, key)
                 continue
             value = kind.read(key_node if isinstance(kind, Later) else value_node, reading)
-            record.places[key] = place_of(value_node, reading.file)
+            record.places[key] = reading.place_of(value_node)
             if value is not INVALID:
                 record.values[key] = value
             elif key in self.required:

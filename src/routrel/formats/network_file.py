@@ -15,7 +15,7 @@ from routrel.formats.grammar import INVALID, Group, Items, Reading, Record, entr
 from routrel.formats.network_grammar import DEVICE, LINK, NETWORK, NETWORK_FIELDS
 from routrel.formats.routing_file import RoutingReader
 from routrel.formats.routing_grammar import NAMED
-from routrel.formats.yaml_nodes import parse_document
+from routrel.formats.yaml_nodes import Node, parse_document
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Interface, Switchport
@@ -30,17 +30,28 @@ DEVICE_FOLDER = "devices/"
 
 
 @collection_paused()
-def read_network(files: Mapping[str, bytes]) -> Network:
-    """The network of a file (one entry in ``files``) or a folder; raises ``LoadError`` with all errors."""
+def read_network(files: Mapping[str, bytes], others: Mapping[str, Device] | None = None) -> Network:
+    """The network of a file (one entry in ``files``) or a folder; raises ``LoadError`` with all errors.
+
+    ``others`` are devices of a folder that are known otherwise, which links may name.
+    """
     errors = ErrorList()
-    if FOLDER_FILE in files and len(files) > 1:
+    if FOLDER_FILE in files and (len(files) > 1 or others is not None):
         record = _read_folder(files, errors)
     else:
         file, data = next(iter(files.items()))
         record = _read(NETWORK, data, file, errors)
-    network = _Builder(errors).network(record) if isinstance(record, Record) else None
+    network = _Builder(errors).network(record, others or {}) if isinstance(record, Record) else None
     errors.raise_if_any()
     return cast(Network, network)
+
+
+def build_device(name: str, root: Node, reading: Reading) -> Device | None:
+    """A device of what another reader made in the network file's shape; None where it is refused."""
+    record = DEVICE.read(root, reading)
+    if not isinstance(record, Record):
+        return None
+    return _Builder(reading.errors).device(name, record, record.place, {})
 
 
 def read_names(data: bytes, file: str, errors: ErrorList) -> Network:
@@ -57,7 +68,7 @@ def read_names(data: bytes, file: str, errors: ErrorList) -> Network:
     if not isinstance(record, Record):
         return Network(name="")
     record.values["name"] = ""
-    return _Builder(errors).network(record)
+    return _Builder(errors).network(record, {})
 
 
 def read_device(name: str, data: bytes, file: str, network: Network) -> Device:
@@ -134,7 +145,7 @@ class _Builder:
     def __init__(self, errors: ErrorList):
         self.errors = errors
 
-    def network(self, record: Record) -> Network:
+    def network(self, record: Record, others: Mapping[str, Device]) -> Network:
         sites = {
             name: Site(name, site.get("label", name), site.get("x"), site.get("y"))
             for name, site, _ in entries_of(record.get("sites"))
@@ -142,6 +153,15 @@ class _Builder:
         devices = {
             name: self.device(name, device, place, sites) for name, device, place in entries_of(record.get("devices"))
         }
+        for name, other in others.items():
+            if name in devices:
+                self.errors.add(
+                    other.place,
+                    "the device stands in devices/ too",
+                    found=quoted(name),
+                    allowed="one of both",
+                )
+            devices[name] = other
         endpoints = {
             name: Endpoint(name, endpoint["address"], endpoint.get("label", ""), place)
             for name, endpoint, place in entries_of(record.get("endpoints"))

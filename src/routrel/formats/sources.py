@@ -4,8 +4,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 
-from routrel.formats.archives import is_zip, unpack
-from routrel.formats.captures import NAMES_FILE, is_capture, read_capture
+from routrel.formats.archives import SUFFIXES, is_zip, unpack
+from routrel.formats.device_folder import NAMES_FILE, is_device_folder, read_device_folder
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.expectations_file import read_expectations, split_expectations
 from routrel.formats.network_file import FOLDER_FILE, read_network
@@ -23,7 +23,7 @@ def read_path(path: Path) -> Network:
 
 
 def read_files(files: Mapping[str, bytes]) -> Network:
-    """The network of named texts: a capture folder's, or a network file or folder."""
+    """The network of named texts: a folder of devices known in different ways, or a network file or folder."""
     texts, expectations = split_expectations(files)
     if expectations is None:
         network = _read(texts)
@@ -50,16 +50,17 @@ def _with_expectations(texts: Mapping[str, bytes], expectations: bytes) -> Netwo
 
 
 def _read(files: Mapping[str, bytes]) -> Network:
-    if is_capture(files):
-        return read_capture(files)
+    if is_device_folder(files):
+        return read_device_folder(files)
     if len(files) > 1 and FOLDER_FILE not in files:
         raise LoadError(
             [
                 InputError(
                     Place(".", 1, 1),
-                    "this is neither a network folder nor a capture folder",
+                    "this is neither a network folder nor a folder of devices",
                     found=", ".join(sorted(files)[:5]),
-                    allowed=f"{FOLDER_FILE} with devices/NAME.yaml, or a sub-folder per device with addresses.json",
+                    allowed=f"{FOLDER_FILE} with devices/NAME.yaml, a sub-folder per device with addresses.json, or"
+                    " NAME.json and NAME.xml in open models",
                 )
             ]
         )
@@ -83,7 +84,7 @@ def files_of(path: Path) -> dict[str, bytes]:
         name = file.relative_to(path).as_posix()
         if not file.is_file() or any(part.startswith(".") for part in name.split("/")):
             continue
-        if not name.endswith((".yaml", ".json")):
+        if not name.endswith(SUFFIXES):
             continue
         total += file.stat().st_size
         if len(files) >= MAX_FILES or total > MAX_TOTAL_BYTES:
@@ -99,7 +100,7 @@ def files_of(path: Path) -> dict[str, bytes]:
         files[name] = file.read_bytes()
     if not files:
         raise LoadError([InputError(Place(str(path), 1, 1), "the folder holds no network", allowed=FOLDER_FILE)])
-    if is_capture(files) and NAMES_FILE not in files:
+    if is_device_folder(files) and NAMES_FILE not in files:
         # The network file that stands beside a capture lends it the names people use.
         for beside in (path.parent / f"{path.resolve().name}.network.yaml", path.resolve().parent / FOLDER_FILE):
             if beside.is_file():

@@ -34,7 +34,7 @@ def parse_document(data: bytes, file: str) -> Node:
     """The root node of the one document in ``data``; raises ``LoadError`` with the position."""
     text = decode(data, file)
     if text.lstrip().startswith(("{", "[")):
-        text = _checked_json(text, file)
+        text = checked_json(text, file)
     _check_depth(text, file)
     _check_nodes(text, file)
     try:
@@ -93,7 +93,7 @@ def _place_at(text: str, position: int, file: str) -> Place:
     return Place(file, text.count("\n", 0, position) + 1, position - text.rfind("\n", 0, position))
 
 
-def _checked_json(text: str, file: str) -> str:
+def checked_json(text: str, file: str) -> str:
     """Text that starts as JSON; where it is JSON, its surrogate escapes are made plain for YAML."""
     if not file.endswith(".json"):
         return text

@@ -92,6 +92,8 @@ class Device:
     program: FilterProgram | None = None
     kernel_routing: KernelRouting | None = None
     gaps: tuple["Gap", ...] = ()
+    statements: "StatementCount | None" = None
+    """What of its documents was understood, where it was read from models."""
 
     @property
     def forwards(self) -> bool:
@@ -106,3 +108,19 @@ class Gap:
     message: str
     place: Place
     affects: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class StatementCount:
+    """Statements that say something: all, those that were used, and those that decide nothing of where packets go."""
+
+    all: int
+    used: int
+    idle: int
+
+    def __add__(self, other: "StatementCount") -> "StatementCount":
+        return StatementCount(self.all + other.all, self.used + other.used, self.idle + other.idle)
+
+    @property
+    def not_represented(self) -> int:
+        return self.all - self.used - self.idle

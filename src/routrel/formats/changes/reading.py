@@ -9,7 +9,7 @@ from routrel.formats.changes.text_edits import data_of, written
 from routrel.formats.changes.vocabulary import SHAPES, TARGETS, VERBS, whats
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.grammar import Reading, keys_of
-from routrel.formats.yaml_nodes import parse_document, place_of
+from routrel.formats.yaml_nodes import parse_document
 from routrel.model.changes import Change
 
 MOST_CHANGES = 500
@@ -62,7 +62,7 @@ def _change(node: yaml.Node, reading: Reading) -> Change | None:
     if len(verbs) != 1:
         message = "a change says one thing that is done"
         reading.errors.add(
-            place_of(node, reading.file), message, found=quoted(", ".join(nodes)), allowed=f"one of {', '.join(VERBS)}"
+            reading.place_of(node), message, found=quoted(", ".join(nodes)), allowed=f"one of {', '.join(VERBS)}"
         )
         return None
     (verb,) = verbs
@@ -81,7 +81,7 @@ def _change(node: yaml.Node, reading: Reading) -> Change | None:
     for key in ("at", *shape.required):
         if key not in nodes:
             wanted = TARGETS[shape.at] if key == "at" else ""
-            reading.errors.add(place_of(node, reading.file), f"{verb} {what} lacks the key {key!r}", allowed=wanted)
+            reading.errors.add(reading.place_of(node), f"{verb} {what} lacks the key {key!r}", allowed=wanted)
     for key in ("at", "text", "vrf", "instance", "acl", "policy", "protocol", "into", "of", "from", "on"):
         if key in values and not isinstance(values[key], str):
             if isinstance(values[key], int) and not isinstance(values[key], bool):
@@ -93,7 +93,7 @@ def _change(node: yaml.Node, reading: Reading) -> Change | None:
     if len(reading.errors.errors) > count:
         return None
     rest = {key: value for key, value in values.items() if key not in (verb, "at", "off")}
-    return Change(verb, what, values["at"], rest, not values.get("off", False), place_of(node, reading.file))
+    return Change(verb, what, values["at"], rest, not values.get("off", False), reading.place_of(node))
 
 
 _DONE = {

@@ -12,8 +12,8 @@ from functools import cached_property
 
 import yaml
 
-from routrel.formats.captures import is_capture
 from routrel.formats.changes.text_edits import EditableText, TextEditError
+from routrel.formats.device_folder import is_device_folder, own_files
 from routrel.formats.errors import LoadError
 from routrel.formats.network_file import FOLDER_FILE, read_device, read_link
 from routrel.formats.yaml_nodes import decode
@@ -42,7 +42,7 @@ class Sources:
     def __init__(self, files: Mapping[str, bytes], network: Network):
         self.files = files
         self.network = network
-        self.is_capture = is_capture(files)
+        self.is_device_folder = is_device_folder(files)
         self.changed: dict[str, Section] = {}
         """By the name of what a section holds: a device, ``link N``, or the file itself."""
 
@@ -50,9 +50,9 @@ class Sources:
         """A device's text as it is now; raises ``TextEditError``."""
         if name in self.changed:
             return self.changed[name]
-        if self.is_capture:
-            raise TextEditError(f"{name} is known by captures: change the text of one of its files")
         device = self.network.devices[name]
+        if not self._is_own(device.place):
+            raise TextEditError(f"{name} is known by captures or open models: change the text of one of its files")
         section = self._at(device.place)
         try:
             read = read_device(name, section.text.encode(), self.trial_file(name), self.network)
@@ -67,9 +67,9 @@ class Sources:
         name = f"link {index}"
         if name in self.changed:
             return self.changed[name]
-        if self.is_capture:
-            raise TextEditError("captures list no links: disable an interface instead")
         link = self.network.links[index]
+        if not self._is_own(link.place):
+            raise TextEditError("no file states this link: disable an interface instead")
         section = self._value_at(link.place, self._offset(link.place))
         try:
             read: Link | None = read_link(section.text.encode(), link.place.file, self.network.devices)
@@ -78,6 +78,10 @@ class Sources:
         if read is None or without_places(read) != without_places(link):
             raise TextEditError("the text of this link cannot be told from what is around it: change the file itself")
         return section
+
+    def _is_own(self, place: Place) -> bool:
+        """Whether a place is in a text of the network file's own."""
+        return not self.is_device_folder or place.file in own_files(self.files)
 
     def trial_file(self, name: str) -> str:
         """The file that the places of a changed device name."""

@@ -1,0 +1,130 @@
+"""A folder of devices known in different ways: captures of Linux routers, open models, and the network file's own.
+
+NAME/addresses.json, routes.json, ...   a capture (docs/captures.md)
+NAME.json, NAME.xml, NAME/*.json, *.xml documents in open models (docs/models.md)
+network.yaml, devices/NAME.yaml         the network file's own (docs/network-file.md)
+capture.json, names.yaml                the folder's name and time, names people use
+"""
+
+import re
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import replace
+
+from routrel.formats.cabling import Cabling, Heard
+from routrel.formats.captures import CAPTURE_FILE, FIRST_FILES, read_about, read_captured_device
+from routrel.formats.errors import ErrorList, LoadError, quoted
+from routrel.formats.grammar import NAME
+from routrel.formats.models.device import is_document, read_documents
+from routrel.formats.models.draft import StatementReading, node_of
+from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
+from routrel.garbage_collection import collection_paused
+from routrel.model.addresses import Address
+from routrel.model.devices import Device
+from routrel.model.network import InterfaceName, Network
+from routrel.model.places import Place
+
+NAMES_FILE = "names.yaml"
+DOCUMENTS = (".json", ".xml")
+
+
+def is_device_folder(files: Mapping[str, bytes]) -> bool:
+    """Whether named texts hold a device by captures or by models."""
+    return any(_is_first_of_capture(name) for name in files) or any(
+        _is_document_file(name, data) for name, data in files.items()
+    )
+
+
+def _is_first_of_capture(name: str) -> bool:
+    return re.fullmatch(rf"[^/]+/({'|'.join(map(re.escape, FIRST_FILES))})", name) is not None
+
+
+def _is_document_file(name: str, data: bytes) -> bool:
+    if name.startswith(DEVICE_FOLDER) or not name.endswith(DOCUMENTS) or name.count("/") > 1:
+        return False
+    return name.endswith(".xml") or is_document(data)
+
+
+def own_files(files: Mapping[str, bytes]) -> dict[str, bytes]:
+    """The files of a folder that are the network file's own."""
+    return {name: data for name, data in files.items() if name == FOLDER_FILE or name.startswith(DEVICE_FOLDER)}
+
+
+@collection_paused()
+def read_device_folder(files: Mapping[str, bytes]) -> Network:
+    """The network of such a folder; raises ``LoadError`` with every error found."""
+    errors = ErrorList()
+    ours = own_files(files)
+    name, taken_at = read_about(files, errors)
+    cabling = Cabling()
+    devices: dict[str, Device] = {}
+    by_device = _by_device({file: data for file, data in files.items() if file not in ours}, errors)
+    for device, own in by_device.items():
+        if not re.fullmatch(NAME, device):
+            errors.add(Place(device, 1, 1), "the folder's name is no device name", found=quoted(device), allowed=NAME)
+            continue
+        try:
+            if any(_is_first_of_capture(file) for file in own):
+                devices[device] = read_captured_device(device, own, cabling, errors)
+            else:
+                found = _read_models(device, own, cabling, errors)
+                if found is not None:
+                    devices[device] = found
+        except LoadError as error:
+            errors.errors.extend(one for one in error.errors if one not in errors.errors)
+    network = Network(name=name, taken_at=taken_at, devices=devices)
+    if FOLDER_FILE in ours:
+        try:
+            network = read_network(ours, devices)
+        except LoadError as error:
+            errors.errors.extend(error.errors)
+    names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
+    joined = dict(network.devices)
+    links = cabling.join(joined, network.links, errors)
+    errors.raise_if_any()
+    if names is not None:
+        endpoints = {one: endpoint for one, endpoint in names.endpoints.items() if one not in joined}
+        network = replace(network, endpoints=endpoints | network.endpoints, services=names.services | network.services)
+    return replace(network, devices=joined, links=(*network.links, *links))
+
+
+def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[str, bytes]]:
+    """The files of each device, by its name; a file that has no place in the folder is an error."""
+    found: dict[str, dict[str, bytes]] = defaultdict(dict)
+    for file in sorted(files):
+        folder, slash, _ = file.partition("/")
+        if file in (CAPTURE_FILE, NAMES_FILE):
+            continue
+        if slash:
+            found[folder][file] = files[file]
+        elif _is_document_file(file, files[file]):
+            found[file.rpartition(".")[0]][file] = files[file]
+        else:
+            allowed = f"NAME.json or NAME.xml in an open model, a sub-folder per device, {FOLDER_FILE}"
+            errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)
+    return found
+
+
+def _read_models(name: str, files: Mapping[str, bytes], cabling: Cabling, errors: ErrorList) -> Device | None:
+    """A device by its documents; None where what they say cannot be."""
+    for file, data in files.items():
+        if not _is_document_file(file, data):
+            allowed = "addresses.json and routes.json of a capture, or JSON that names its modules"
+            errors.add(Place(file, 1, 1), "this is no document in an open model", allowed=allowed)
+            return None
+    before = len(errors.errors)
+    draft, count = read_documents(name, files, errors)
+    if draft.root is None or len(errors.errors) > before:
+        return None
+    device = build_device(name, node_of(draft.root, draft.root.by), StatementReading(next(iter(files)), errors))
+    if device is None:
+        return None
+    for heard in draft.lldp:
+        if heard.interface in device.interfaces:
+            place = Place(heard.by.file, heard.by.line + 1, heard.by.column + 1)
+            far = InterfaceName(heard.system, heard.port)
+            cabling.heard.append(Heard(InterfaceName(name, heard.interface), far, place))
+    if draft.hostname is not None:
+        cabling.known_as.setdefault(draft.hostname.text, name)
+    alive = frozenset((interface, Address.parse(said.text)) for interface, said in draft.seen_alive)
+    return replace(device, gaps=tuple(draft.gaps), neighbors=alive, statements=count)

@@ -1,0 +1,195 @@
+"""Access lists: ietf-access-control-list (RFC 8519) and OpenConfig's ACLs, with where they stand.
+
+An entry that asks for what the model does not know is left out, and said wherever its list is asked.
+"""
+
+import re
+
+from routrel.formats.models.draft import DeviceDraft, Draft, Said, UnrepresentedError, prefix_of
+from routrel.formats.models.interfaces import openconfig_name
+from routrel.formats.models.statements import Statement
+from routrel.model.filters import PORTED, PROTOCOL_NUMBERS
+
+ACTIONS = {
+    "accept": "accept",
+    "ACCEPT": "accept",
+    "drop": "drop",
+    "DROP": "drop",
+    "reject": "reject",
+    "REJECT": "reject",
+}
+NAMED_PROTOCOLS = {"IP_TCP": "tcp", "IP_UDP": "udp", "IP_ICMP": "icmp"}
+LAST_PORT = 65535
+FAMILIES = {"ipv4": "0.0.0.0/0", "ipv6": "::/0"}
+IDLE_ACTIONS = ("logging", "log-action")
+
+
+def read_ietf_lists(top: Statement, draft: DeviceDraft) -> None:
+    """The tree ``/ietf-access-control-list:acls``."""
+    lists = _Lists(draft)
+    for name, acl in draft.keyed(top.entries("acl"), "name"):
+        entries = [entry for _, entry in draft.keyed(acl.entries("aces", "ace"), "name")]
+        lists.read(draft.fitting(name), acl, entries)
+    for name, point in draft.keyed(top.entries("attachment-points", "interface"), "interface-id"):
+        for direction, key in (("ingress", "acl_in"), ("egress", "acl_out")):
+            sets = point.entries(direction, "acl-sets", "acl-set")
+            lists.attach(name, key, [(one.at("name"), one.text("name") or "") for one in sets])
+
+
+def read_openconfig_lists(top: Statement, draft: DeviceDraft) -> None:
+    """The tree ``/openconfig-acl:acl``; a list's name may stand once for each type."""
+    lists = _Lists(draft)
+    for name, acl in draft.keyed(top.entries("acl-sets", "acl-set"), "name", "type"):
+        entries = [entry for _, entry in draft.keyed(acl.entries("acl-entries", "acl-entry"), "sequence-id")]
+        entries.sort(key=lambda one: int(text) if (text := one.text("sequence-id") or "0").isdecimal() else 0)
+        lists.read(draft.fitting(f"{name} {acl.identity('type')}"), acl, entries)
+    for own, point in draft.keyed(top.entries("interfaces", "interface"), "id"):
+        name = openconfig_name(draft, point, own)
+        for direction, key in (("ingress", "acl_in"), ("egress", "acl_out")):
+            sets = point.entries(f"{direction}-acl-sets", f"{direction}-acl-set")
+            named = [(one.at("set-name"), f"{one.text('set-name')} {one.identity('type')}") for one in sets]
+            lists.attach(name, key, named)
+
+
+class _Lists:
+    """The lists of a device: of which families they are, and what of them was left out."""
+
+    def __init__(self, draft: DeviceDraft):
+        self.draft = draft
+        self.families: dict[str, tuple[str, ...]] = {}
+        self.left_out: dict[str, list[UnrepresentedError]] = {}
+
+    def read(self, name: str, acl: Statement, entries: list[Statement]) -> None:
+        kind = (acl.identity("type") or "").lower()
+        families = tuple(family for family in FAMILIES if family in kind) or tuple(FAMILIES)
+        self.families[name] = families
+        found = []
+        for entry in entries:
+            try:
+                found.append(_entry(entry))
+                if len(families) == 1 and not {"source", "destination"} & found[-1].keys():
+                    found[-1]["source"] = Said(FAMILIES[families[0]], entry)
+            except UnrepresentedError as error:
+                entry.read_all()
+                self.left_out.setdefault(name, []).append(error)
+        self.draft.begin(acl).inner("acls", acl)[name] = found
+
+    def attach(self, interface: str, key: str, named: list[tuple[Statement | None, str]]) -> None:
+        """Lists on an interface, asked in order: what none of them decides is dropped, so they make one list.
+
+        A list is asked of the family that its type names; the other passes it by.
+        """
+        names = [Said(self.draft.fitting(name), said) for said, name in named if said is not None and said.value]
+        if not names:
+            return
+        by = names[0].by
+        known = self.draft.begin(by).inner("acls", by)
+        for name in names:
+            if name.text not in known:
+                self.draft.dangling(Said(name.by.value or "", name.by), "ACL", known)
+            for error in self.left_out.get(name.text, ()):
+                self.draft.gap(f"{error}, so its ACL entry is left out", error.by, interface)
+        asked = {family for name in names for family in self.families.get(name.text, FAMILIES)}
+        passing = [
+            Draft(by, action=Said("accept", by), source=Said(whole, by), name=Said(f"{family} is not asked", by))
+            for family, whole in FAMILIES.items()
+            if family not in asked
+        ]
+        if len(names) > 1 or passing:
+            whole = self.draft.fitting(" ".join(name.text for name in names) + (" alone" if passing else ""))
+            known[whole] = [*(entry for name in names for entry in known.get(name.text, ())), *passing]
+            names = [Said(whole, by)]
+        if interface in self.draft.interfaces():
+            self.draft.interfaces()[interface][key] = names[0]
+        else:
+            self.draft.dangling(Said(interface, by), "interface", self.draft.interfaces())
+
+
+def _entry(entry: Statement) -> Draft:
+    """An entry of either model."""
+    action = entry.at("actions", "forwarding") or entry.at("actions", "forwarding-action")
+    word = ACTIONS.get((action.value or "").rpartition(":")[2]) if action is not None else "drop"
+    if word is None:
+        raise UnrepresentedError(f"the action {action.value if action else ''} is not represented", entry)
+    for idle in IDLE_ACTIONS:
+        entry.at("actions", idle)
+    found = Draft(entry, action=Said(word, action or entry))
+    name = entry.text("name") or entry.text("sequence-id")
+    if name:
+        found["name"] = Said(name, entry)
+    where = entry.at("matches") or entry
+    for family in ("ipv4", "ipv6"):
+        ip = where.at(family)
+        if ip is not None:
+            _read_addresses(found, ip, family)
+    for protocol in ("tcp", "udp"):
+        ports = where.at(protocol)
+        if ports is not None:
+            found.setdefault("protocol", Said(protocol, ports))
+            _read_port(found, ports, "source-port", "source_ports")
+            _read_port(found, ports, "destination-port", "destination_ports")
+    if where.at("icmp") is not None:
+        found.setdefault("protocol", Said("icmpv6" if where.at("ipv6") is not None else "icmp", entry))
+    transport = entry.at("transport")
+    if transport is not None:
+        _read_port(found, transport, "source-port", "source_ports")
+        _read_port(found, transport, "destination-port", "destination_ports")
+        if any(key in found for key in ("source_ports", "destination_ports")) and "protocol" not in found:
+            raise UnrepresentedError("ports without a protocol are not represented", transport)
+    entry.at("sequence-id"), entry.at("description")
+    for one in entry.entries("statistics") + entry.entries("state"):
+        one.read_all()
+    for leaf in entry.leaves():
+        if not leaf.is_read:
+            raise UnrepresentedError(f"the condition {leaf.name} is not represented", leaf)
+    return found
+
+
+def _read_addresses(found: Draft, ip: Statement, family: str) -> None:
+    for side in ("source", "destination"):
+        leaf = ip.at(f"{side}-{family}-network") or ip.at(f"{side}-address")
+        prefix = prefix_of(leaf)
+        if prefix is not None:
+            found[side] = prefix
+    if not {"source", "destination"} & found.keys():
+        # Without addresses the entry still is of one family: the whole of it.
+        found["source"] = Said(FAMILIES[family], ip)
+    protocol = ip.at("protocol")
+    if protocol is not None:
+        text = (protocol.value or "").rpartition(":")[2]
+        known = {number: name for name, number in PROTOCOL_NUMBERS.items() if number in PORTED}
+        text = NAMED_PROTOCOLS.get(text, text)
+        if text.isdecimal():
+            text = known.get(int(text), text)
+        elif text not in PROTOCOL_NUMBERS:
+            raise UnrepresentedError(f"the protocol {protocol.value} is not represented", protocol)
+        found["protocol"] = Said(text, protocol)
+
+
+def _read_port(found: Draft, ports: Statement, leaf: str, key: str) -> None:
+    """A port: a number, a range, or a number with an operator (RFC 8519 section 4.1)."""
+    said = ports.at(leaf)
+    if said is None:
+        return
+    if said.value is not None:
+        match = re.fullmatch(r"([0-9]+)\.\.([0-9]+)", said.value)
+        if said.value.rpartition(":")[2] != "ANY":
+            found[key] = [Said(f"{match[1]}-{match[2]}" if match else said.value, said)]
+        return
+    low, high = said.text("lower-port"), said.text("upper-port")
+    if low is not None:
+        found[key] = [Said(f"{low}-{high or low}", said)]
+        return
+    port, operator = said.text("port"), said.identity("operator") or "eq"
+    if port is None or not port.isdecimal():
+        raise UnrepresentedError(f"the condition {leaf} is not represented", said)
+    number = int(port)
+    ranges = {
+        "eq": [(number, number)],
+        "lte": [(0, number)],
+        "gte": [(number, LAST_PORT)],
+        "neq": [(0, number - 1), (number + 1, LAST_PORT)],
+    }.get(operator)
+    if ranges is None:
+        raise UnrepresentedError(f"the operator {operator} is not represented", said)
+    found[key] = [Said(f"{least}-{most}", said) for least, most in ranges if 0 <= least <= most]

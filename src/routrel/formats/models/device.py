@@ -1,0 +1,193 @@
+"""The documents of one device: which reader takes which tree, and the device that comes out."""
+
+import re
+from collections.abc import Callable, Iterator, Mapping
+from typing import Any
+
+from routrel.formats.errors import ErrorList, LoadError, quoted
+from routrel.formats.models import openconfig_routing
+from routrel.formats.models.access_lists import read_ietf_lists, read_openconfig_lists
+from routrel.formats.models.bgp import read_bgp
+from routrel.formats.models.draft import DeviceDraft, Draft, LldpNeighbor, Said, place_of
+from routrel.formats.models.ietf_routing import read_ietf_routing
+from routrel.formats.models.interfaces import forwards, read_ietf_interfaces, read_openconfig_interfaces
+from routrel.formats.models.json_statements import read_json
+from routrel.formats.models.policies import add_chains, read_policies
+from routrel.formats.models.statements import Statement
+from routrel.formats.models.unread import note_unread, statement_count
+from routrel.formats.models.xml_statements import read_xml
+from routrel.model.devices import StatementCount
+from routrel.model.routing import DEFAULT_INSTANCE, ROUTING_PROTOCOLS
+
+Reader = Callable[[Statement, DeviceDraft], None]
+WRAPPERS = (
+    ("ietf-yang-instance-data", "instance-data-set"),
+    ("ietf-yang-instance-data", "content-data"),
+    ("ietf-restconf", "data"),
+    ("ietf-netconf", "data"),
+    ("ietf-netconf", "config"),
+)
+HOST_NAME = r"[A-Za-z0-9]([A-Za-z0-9._-]{0,251}[A-Za-z0-9])?"
+
+
+def is_document(data: bytes) -> bool:
+    """Whether a text is XML, or JSON whose first member names a YANG module."""
+    start = data.removeprefix(b"\xef\xbb\xbf")[:4096].lstrip()
+    return start.startswith(b"<") or re.match(rb'\{\s*"[A-Za-z_][A-Za-z0-9_.-]*:[A-Za-z_]', start) is not None
+
+
+def _read_routing(top: Statement, draft: DeviceDraft) -> None:
+    read_ietf_routing(top, draft, DEFAULT_INSTANCE)
+
+
+def _read_own_bgp(top: Statement, draft: DeviceDraft) -> None:
+    read_bgp(top, draft, DEFAULT_INSTANCE)
+
+
+def _read_network_instances(top: Statement, draft: DeviceDraft) -> None:
+    """RFC 8529: what a VRF routes stands below its root."""
+    for name, entry in draft.keyed(top.entries("network-instance"), "name"):
+        routing = entry.at("vrf-root", "routing")
+        own = draft.fitting(name)
+        draft.begin(entry).inner("vrfs", entry).inner(own, entry)
+        if routing is not None:
+            read_ietf_routing(routing, draft, own)
+
+
+def _read_system(top: Statement, draft: DeviceDraft) -> None:
+    name = top.at("hostname")
+    if name is None or not name.value:
+        return
+    if not re.fullmatch(HOST_NAME, name.value):
+        draft.errors.add(
+            place_of(name), "this is no host name", found=quoted(name.value), allowed="letters, digits, . _ -"
+        )
+        return
+    draft.hostname = Said(name.value, name)
+
+
+def _read_openconfig_lldp(top: Statement, draft: DeviceDraft) -> None:
+    draft.lldp += [LldpNeighbor(*one) for one in openconfig_routing.lldp_neighbors(top, draft)]
+
+
+def _read_ieee_lldp(top: Statement, draft: DeviceDraft) -> None:
+    for name, port in draft.keyed(top.entries("port"), "name"):
+        for neighbor in port.entries("remote-systems-data"):
+            system, their_port = neighbor.text("system-name"), neighbor.text("port-id")
+            if system and their_port:
+                draft.lldp.append(LldpNeighbor(name, system, their_port, neighbor))
+
+
+READERS: dict[tuple[str, str], Reader] = {
+    ("ietf-system", "system"): _read_system,
+    ("openconfig-system", "system"): _read_system,
+    ("ietf-interfaces", "interfaces"): read_ietf_interfaces,
+    ("openconfig-interfaces", "interfaces"): read_openconfig_interfaces,
+    ("ietf-network-instance", "network-instances"): _read_network_instances,
+    ("openconfig-network-instance", "network-instances"): openconfig_routing.read_network_instances,
+    ("ietf-routing", "routing"): _read_routing,
+    ("ietf-bgp", "bgp"): _read_own_bgp,
+    ("openconfig-bgp", "bgp"): _read_own_bgp,
+    ("ietf-routing-policy", "routing-policy"): read_policies,
+    ("openconfig-routing-policy", "routing-policy"): read_policies,
+    ("ietf-access-control-list", "acls"): read_ietf_lists,
+    ("openconfig-acl", "acl"): read_openconfig_lists,
+    ("openconfig-lldp", "lldp"): _read_openconfig_lldp,
+    ("ieee802-dot1ab-lldp", "lldp"): _read_ieee_lldp,
+}
+"""By (module, top container), in the order of reading: interfaces first, which others name."""
+
+TOP_NAMES = {name for _, name in READERS}
+
+
+def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList) -> tuple[DeviceDraft, StatementCount]:
+    """What the documents of a device say, as a draft; errors are noted with their places."""
+    draft = DeviceDraft(name, errors)
+    roots = []
+    for file, data in documents.items():
+        try:
+            roots.append(read_xml(data, file) if data.lstrip().startswith(b"<") else read_json(data, file))
+        except LoadError as error:
+            errors.errors.extend(error.errors)
+    tops = [top for root in roots for top in _tops(root)]
+    for top in tops:
+        if not top.is_standard and top.name in TOP_NAMES:
+            known = ", ".join(f"{module}:{own}" for module, own in READERS if own == top.name)
+            errors.add(
+                place_of(top), "this is not in the namespace of its model", found=quoted(top.module), allowed=known
+            )
+    for key, reader in READERS.items():
+        for top in tops:
+            if (top.module, top.name) == key:
+                top.is_read = True
+                reader(top, draft)
+    add_chains(draft)
+    if roots:
+        _finish(draft, tops, roots[0])
+    count = StatementCount(0, 0, 0)
+    for root in roots:
+        root.is_read = True
+        note_unread(root, draft)
+        count += statement_count(root)
+    return draft, count
+
+
+def _tops(root: Statement) -> Iterator[Statement]:
+    """The containers at the top of models; what wraps them is looked through."""
+    for child in root.children:
+        if (child.module, child.name) in WRAPPERS:
+            child.is_read = True
+            yield from _tops(child)
+        else:
+            yield child
+
+
+def _finish(draft: DeviceDraft, tops: list[Statement], root: Statement) -> None:
+    """What follows from all documents together."""
+    device = draft.begin(root)
+    for interface in draft.interfaces().values():
+        if "vrf" in interface:
+            device.inner("vrfs", interface.by).inner(interface["vrf"].text, interface.by)
+    for routing in (device.get("routing"), *(vrf.get("routing") for vrf in device.get("vrfs", {}).values())):
+        for processes in _by_version(routing or {}):
+            if len(processes) == 1:
+                processes[0].pop("instance")
+    _forward_by_tables(device)
+    device.setdefault("kind", Said(_kind(draft, tops), root))
+
+
+def _by_version(routing: Mapping[str, list[Draft]]) -> list[list[Draft]]:
+    found: dict[str, list[Draft]] = {}
+    for process in routing.get("ospf", ()):
+        found.setdefault(process["version"].text, []).append(process)
+    return list(found.values())
+
+
+def _forward_by_tables(device: Draft) -> None:
+    """A device whose tables are known and of whose routing nothing is configured forwards by them alone."""
+    observed = {route["vrf"].text if "vrf" in route else DEFAULT_INSTANCE for route in device.get("observed", ())}
+    holders = {DEFAULT_INSTANCE: device, **device.get("vrfs", {})}
+    for name, holder in holders.items():
+        is_configured = {*ROUTING_PROTOCOLS, "static"} & holder.get("routing", {}).keys()
+        if name in observed and not is_configured:
+            holder.pop("routing", None)
+
+
+def _kind(draft: DeviceDraft, tops: list[Statement]) -> str:
+    """Whether it forwards: as its interfaces say, else where it speaks a protocol or has two subnets."""
+    device: Mapping[str, Any] = draft.root or {}
+    said = [
+        flag
+        for top in tops
+        if (top.module, top.name) == ("ietf-interfaces", "interfaces") and (flag := forwards(top)) is not None
+    ]
+    speaks = any(
+        set(ROUTING_PROTOCOLS) & holder.get("routing", {}).keys()
+        for holder in (device, *device.get("vrfs", {}).values())
+    )
+    attached = [
+        one
+        for one in draft.interfaces().values()
+        if "addresses" in one and one.get("kind", Said("", one.by)).text != "loopback"
+    ]
+    return "router" if (any(said) if said else speaks or len(attached) > 1) else "host"

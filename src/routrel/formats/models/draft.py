@@ -1,0 +1,244 @@
+"""What is made of a device's statements: the keys of the network file, each value with the statement that says it.
+
+The network file's own grammar and builder read a draft, so a value that cannot be is refused in the same words, at
+its place in the document.
+"""
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import Any, NamedTuple
+
+import yaml
+
+from routrel.formats.errors import ErrorList, quoted
+from routrel.formats.grammar import NAME, Reading
+from routrel.formats.models.statements import Statement
+from routrel.formats.yaml_nodes import Node
+from routrel.model.addresses import Address, InterfaceAddress
+from routrel.model.devices import Gap
+from routrel.model.places import Place
+from routrel.model.routing import DEFAULT_INSTANCE
+
+_PLAIN = re.compile(r"[0-9]+|true|false")
+
+
+class Said(NamedTuple):
+    """A value with the statement that says it."""
+
+    text: str
+    by: Statement
+
+
+class Draft(dict[str, Any]):
+    """A mapping of the network file: keys to ``Said``, lists, or drafts; ``by`` is the statement it stands for."""
+
+    def __init__(self, by: Statement, **values: Any):
+        super().__init__({key: value for key, value in values.items() if value is not None})
+        self.by = by
+
+    def put(self, key: str, statement: Statement | None, text: str | None = None) -> None:
+        """What a leaf says, or ``text`` in its place; nothing where there is no leaf."""
+        if statement is not None and statement.value is not None:
+            self[key] = Said(statement.value if text is None else text, statement)
+
+    def inner(self, key: str, by: Statement) -> "Draft":
+        """The mapping under a key, made where it is not there yet."""
+        found = self.get(key)
+        if found is None:
+            found = self[key] = Draft(by)
+        assert isinstance(found, Draft)
+        return found
+
+
+class UnrepresentedError(Exception):
+    """A condition or action that the model cannot hold: message and statement."""
+
+    def __init__(self, message: str, by: Statement):
+        super().__init__(message)
+        self.by = by
+
+
+def place_of(statement: Statement) -> Place:
+    """Where a statement begins."""
+    return Place(statement.file, statement.line + 1, statement.column + 1)
+
+
+class StatementReading(Reading):
+    """A pass of the grammar over what was made of statements: places are theirs."""
+
+    def place_of(self, node: Node) -> Place:
+        mark: Any = node.start_mark
+        return place_of(mark)
+
+
+def node_of(value: Any, by: Statement) -> Node:
+    """A draft, or a part of one, as the grammar reads it."""
+    mark: Any = by
+    if isinstance(value, Draft):
+        mark = value.by
+        pairs = [(_scalar(key, _by(inner, mark), True), node_of(inner, mark)) for key, inner in value.items()]
+        return yaml.MappingNode("", pairs, mark)
+    if isinstance(value, list):
+        # Documents of configuration and of state say the same twice.
+        once = {_data_of(one): one for one in reversed(value)}
+        return yaml.SequenceNode("", [node_of(one, by) for one in reversed(once.values())], mark)
+    if isinstance(value, Said):
+        return _scalar(value.text, value.by)
+    return _scalar(str(value), by)
+
+
+def _data_of(value: Any) -> Any:
+    """What a draft says, apart from where it is said."""
+    if isinstance(value, Draft):
+        return tuple((key, _data_of(inner)) for key, inner in value.items())
+    if isinstance(value, list):
+        return tuple(map(_data_of, value))
+    return value.text if isinstance(value, Said) else value
+
+
+def _by(value: Any, by: Statement) -> Statement:
+    return value.by if isinstance(value, Draft | Said) else by
+
+
+def _scalar(text: str, by: Statement, is_key: bool = False) -> Node:
+    mark: Any = by
+    plain = not is_key and _PLAIN.fullmatch(text)
+    return yaml.ScalarNode("", text, mark, None, style=None if plain else '"')
+
+
+class DeviceDraft:
+    """One device while its documents are read."""
+
+    def __init__(self, name: str, errors: ErrorList):
+        self.name = name
+        self.errors = errors
+        self.root: Draft | None = None
+        self.hostname: Said | None = None
+        self.gaps: list[Gap] = []
+        self.seen_alive: list[tuple[str, Said]] = []
+        """Neighbours' addresses with the interface they answer on."""
+        self.lldp: list[LldpNeighbor] = []
+        self.chains: dict[str, Chain] = {}
+        """By the name of the policy that stands for it."""
+        self.own_as: Statement | None = None
+        self._fitted: dict[str, str] = {}
+
+    def begin(self, by: Statement) -> Draft:
+        """The device's own keys."""
+        if self.root is None:
+            self.root = Draft(by)
+        return self.root
+
+    def interface(self, name: str, by: Statement) -> Draft:
+        return self.begin(by).inner("interfaces", by).inner(name, by)
+
+    def interfaces(self) -> dict[str, Draft]:
+        """The interfaces so far, by name."""
+        return dict(self.root.get("interfaces", {})) if self.root is not None else {}
+
+    def routing(self, instance: str, by: Statement) -> Draft:
+        """The routing of the default instance, or of a VRF."""
+        root = self.begin(by)
+        if instance == DEFAULT_INSTANCE:
+            return root.inner("routing", by)
+        return root.inner("vrfs", by).inner(instance, by).inner("routing", by)
+
+    def listed(self, key: str, value: Draft) -> None:
+        """A further item of one of the device's lists."""
+        self.begin(value.by).setdefault(key, []).append(value)
+
+    def chain(self, policies: list[Statement], default: Statement | None) -> Said | None:
+        """The policy that stands for policies asked in order and what decides after them; None where none is said."""
+        named = [Said(self.fitting(one.value or ""), one) for one in policies if one.value]
+        accepts = default is not None and (default.value or "").rpartition(":")[2].upper().startswith("ACCEPT")
+        if not named and (default is None or accepts):
+            return None
+        if len(named) == 1 and not accepts:
+            return named[0]
+        by = named[0].by if named else default
+        assert by is not None
+        words = [one.text for one in named] + (["else-accept"] if accepts else [] if named else ["reject-all"])
+        name = self.fitting(" ".join(words))
+        self.chains[name] = Chain(named, Said("accept" if accepts else "reject", default or by), by)
+        return Said(name, by)
+
+    def dangling(self, said: Said, what: str, names: Iterable[str]) -> None:
+        """Note a name that names nothing."""
+        self.errors.dangling(place_of(said.by), what, said.text, names)
+
+    def gap(self, message: str, by: Statement, affects: str = "") -> None:
+        """Something that is stated and the model cannot hold."""
+        self.gaps.append(Gap(message, place_of(by), affects))
+
+    def fitting(self, name: str) -> str:
+        """A list's or policy's name as the network file may have it: other characters become dashes."""
+        if name not in self._fitted:
+            plain = re.sub(r"^[^A-Za-z0-9]+", "", re.sub(r"[^A-Za-z0-9._-]", "-", name))[:58] or "unnamed"
+            taken = set(self._fitted.values())
+            others = (f"{plain}-{number}" for number in range(2, len(taken) + 3))
+            self._fitted[name] = next(
+                one for one in (name, plain, *others) if re.fullmatch(NAME, one) and one not in taken
+            )
+        return self._fitted[name]
+
+    def keyed(self, entries: Iterable[Statement], *keys: str) -> Iterator[tuple[str, Statement]]:
+        """Entries of a list with the text of their first key; one without its keys, or twice, is an error."""
+        seen: dict[tuple[str, ...], Statement] = {}
+        for entry in entries:
+            values = [entry.text(key) for key in keys]
+            if not values[0]:
+                self.errors.add(place_of(entry), f"an entry of {entry.name!r} without its key {keys[0]!r}")
+                continue
+            own = tuple(value or "" for value in values)
+            first = seen.setdefault(own, entry)
+            if first is not entry:
+                self.errors.add(
+                    place_of(entry),
+                    f"the entry stands twice; first in line {first.line + 1}",
+                    found=quoted(", ".join(own)),
+                    allowed=f"one entry of {entry.name!r} for each {' and '.join(keys)}",
+                )
+                continue
+            yield values[0], entry
+
+
+class Chain(NamedTuple):
+    """Policies asked in order, and what becomes of a route that none of them decides."""
+
+    policies: list[Said]
+    default: Said
+    by: Statement
+
+
+class LldpNeighbor(NamedTuple):
+    """What an interface hears of the device at its other end (IEEE 802.1AB)."""
+
+    interface: str
+    system: str
+    port: str
+    by: Statement
+
+
+def prefix_of(statement: Statement | None) -> Said | None:
+    """A prefix whose host bits may be set, as YANG's type allows (RFC 6991), without them."""
+    if statement is None or statement.value is None:
+        return None
+    try:
+        return Said(str(InterfaceAddress.parse(statement.value).prefix), statement)
+    except ValueError:
+        return Said(statement.value, statement)
+
+
+def address_of(statement: Statement | None) -> Said | None:
+    """An address without a zone (RFC 6991: ``ip-address`` may end in ``%zone``)."""
+    if statement is None or statement.value is None:
+        return None
+    return Said(statement.value.partition("%")[0], statement)
+
+
+def family_of(said: Said) -> int | None:
+    """The family of an address or prefix, None where it is neither."""
+    try:
+        return Address.parse(said.text.partition("/")[0]).family
+    except ValueError:
+        return None

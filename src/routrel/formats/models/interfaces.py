@@ -1,0 +1,231 @@
+"""Interfaces and their addresses: ietf-interfaces and ietf-ip (RFC 8343, 8344), OpenConfig interfaces and VLANs.
+
+An interface that its own state tells is down is off, whatever was configured.
+"""
+
+import re
+from collections.abc import Iterable
+
+from routrel.formats.models.draft import DeviceDraft, Draft, Said, address_of
+from routrel.formats.models.statements import Statement
+from routrel.model.routing import DEFAULT_INSTANCE
+
+DOWN = ("down", "lower-layer-down", "lower_layer_down", "not-present", "not_present")
+PLAIN_TYPES = (
+    "ethernetCsmacd",
+    "ieee8023adLag",
+    "l2vlan",
+    "l3ipvlan",
+    "propVirtual",
+    "other",
+    "IF_ETHERNET",
+    "IF_AGGREGATE",
+)
+LOOPBACKS = ("softwareLoopback", "IF_LOOPBACK")
+SPEEDS = {"MB": 1_000_000, "GB": 1_000_000_000}
+GATEWAY_SHARED = "a virtual router's address (VRRP) is not represented"
+
+
+def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
+    """The tree ``/ietf-interfaces:interfaces``."""
+    for name, entry in draft.keyed(top.entries("interface"), "name"):
+        interface = draft.interface(name, entry)
+        _read_common(interface, entry, draft)
+        interface.put("mac", entry.at("phys-address")) if _is_mac(entry.text("phys-address")) else None
+        if entry.text("speed") not in (None, "0"):
+            interface.put("bandwidth", entry.at("speed"))
+        instance = entry.at("bind-ni-name") or entry.at("ipv4", "bind-ni-name")
+        if instance is not None and instance.value != DEFAULT_INSTANCE:
+            interface.put("vrf", instance, draft.fitting(instance.value or ""))
+        interface.put("parent", entry.at("parent-interface"))
+        interface.put("vlan", entry.at("encapsulation", "dot1q-vlan", "outer-tag", "vlan-id"))
+        for family in ("ipv4", "ipv6"):
+            ip = entry.at(family)
+            if ip is None or ip.is_false("enabled"):
+                continue
+            _read_addresses(interface, draft, ip.entries("address"))
+            _read_mtu(interface, ip)
+            _read_neighbors(name, ip.entries("neighbor"), draft)
+            if ip.at("vrrp") is not None:
+                draft.gap(GATEWAY_SHARED, ip.at("vrrp") or ip, name)
+
+
+def forwards(top: Statement) -> bool | None:
+    """Whether packets for others pass by what the interfaces say of it; None where they say nothing (RFC 8344)."""
+    said = {
+        entry.text(family, "forwarding")
+        for entry in top.entries("interface")
+        if entry.identity("type") not in LOOPBACKS
+        for family in ("ipv4", "ipv6")
+    } - {None}
+    return "true" in said if said else None
+
+
+def read_openconfig_interfaces(top: Statement, draft: DeviceDraft) -> None:
+    """The tree ``/openconfig-interfaces:interfaces``; a sub-interface other than 0 is named ``NAME.INDEX``."""
+    members: dict[str, list[Said]] = {}
+    for name, entry in draft.keyed(top.entries("interface"), "name"):
+        interface = draft.interface(name, entry)
+        _read_common(interface, entry, draft)
+        interface.put("mtu", entry.at("mtu"))
+        ethernet = entry.at("ethernet")
+        if ethernet is not None:
+            if _is_mac(ethernet.text("mac-address")):
+                interface.put("mac", ethernet.at("mac-address"))
+            _read_speed(interface, ethernet)
+            bundle = ethernet.at("aggregate-id")
+            if bundle is not None and bundle.value:
+                members.setdefault(bundle.value, []).append(Said(name, bundle))
+        for parent in (ethernet, entry.at("aggregation")):
+            ports = parent.at("switched-vlan") if parent is not None else None
+            if ports is not None:
+                _read_switchport(interface, ports, draft)
+        routed = entry.at("routed-vlan")
+        if routed is not None:
+            interface.put("vlan", routed.at("vlan"))
+            draft.begin(entry)["kind"] = Said("switch", routed)
+            _read_families(interface, name, routed, draft)
+        for index, sub in draft.keyed(entry.entries("subinterfaces", "subinterface"), "index"):
+            _read_subinterface(name, index, sub, draft)
+    known = draft.interfaces()
+    for name, ends in members.items():
+        if name in known:
+            known[name]["members"] = ends
+            known[name].pop("kind", None)
+        else:
+            draft.gap(f"the bundle {name} that an interface belongs to is not among the interfaces", ends[0].by)
+
+
+def openconfig_name(draft: DeviceDraft, entry: Statement, own: str) -> str:
+    """The interface that ``interface-ref`` names, else that of the entry's own key."""
+    name = entry.text("interface-ref", "interface") or entry.text("interface") or own
+    index = entry.text("interface-ref", "subinterface") or entry.text("subinterface")
+    known = draft.interfaces()
+    if index is not None and f"{name}.{index}" in known:
+        return f"{name}.{index}"
+    base, dot, tail = name.rpartition(".")
+    return base if dot and name not in known and tail == "0" and base in known else name
+
+
+def _read_common(interface: Draft, entry: Statement, draft: DeviceDraft) -> None:
+    description = entry.at("description")
+    if description is not None and description.value:
+        interface.put("description", description)
+    kind = entry.at("type")
+    if kind is not None:
+        identity = (kind.value or "").rpartition(":")[2]
+        interface.put("kind", kind, "loopback" if identity in LOOPBACKS else "ethernet")
+        if identity not in (*PLAIN_TYPES, *LOOPBACKS):
+            draft.gap(f"an interface of type {identity}: how its packets are carried is not represented", kind)
+    elif entry.at("loopback-mode") is None:
+        interface.setdefault(
+            "kind",
+            Said(
+                "loopback"
+                if entry.text(
+                    "name",
+                )
+                in ("lo", "lo0")
+                else "ethernet",
+                entry,
+            ),
+        )
+    _read_enabled(interface, entry)
+
+
+def _read_enabled(interface: Draft, entry: Statement) -> None:
+    for leaf in ("enabled", "admin-status", "oper-status"):
+        said = entry.at(leaf)
+        if said is not None and (said.value or "").lower() in ("false", *DOWN):
+            interface.setdefault("enabled", Said("false", said))
+
+
+def _read_mtu(interface: Draft, ip: Statement) -> None:
+    """The least of what the families say: a packet of either has to fit."""
+    mtu = ip.at("mtu")
+    if mtu is None or mtu.value is None:
+        return
+    known = interface.get("mtu")
+    if known is None or not (known.text + mtu.value).isdecimal() or int(mtu.value) < int(known.text):
+        interface.put("mtu", mtu)
+
+
+def _read_addresses(interface: Draft, draft: DeviceDraft, entries: Iterable[Statement]) -> None:
+    for ip, entry in draft.keyed(entries, "ip"):
+        length = entry.text("prefix-length")
+        netmask = entry.text("netmask")
+        if length is None and netmask is not None:
+            length = netmask  # the grammar's words for an address that cannot be hold for a mask that cannot be
+            if re.fullmatch(r"[0-9]{1,3}(\.[0-9]{1,3}){3}", netmask):
+                bits = "".join(f"{int(part):08b}" for part in netmask.split("."))
+                length = str(bits.count("1")) if re.fullmatch("1*0*", bits) and len(bits) == 32 else netmask
+        text = f"{ip.partition('%')[0]}/{length}" if length is not None else ip
+        interface.setdefault("addresses", []).append(Said(text, entry))
+        if entry.at("vrrp") is not None:
+            draft.gap(GATEWAY_SHARED, entry.at("vrrp") or entry)
+
+
+def _read_neighbors(name: str, entries: Iterable[Statement], draft: DeviceDraft) -> None:
+    for _, entry in draft.keyed(entries, "ip"):
+        address = address_of(entry.at("ip"))
+        if address is not None and entry.text("link-layer-address") and entry.identity("state") != "incomplete":
+            draft.seen_alive.append((name, address))
+
+
+def _read_speed(interface: Draft, ethernet: Statement) -> None:
+    speed = ethernet.at("port-speed")
+    match = re.fullmatch(r"SPEED_([0-9]+)([MG]B)", ethernet.identity("port-speed") or "")
+    if speed is not None and match:
+        interface.put("bandwidth", speed, str(int(match[1]) * SPEEDS[match[2]]))
+
+
+def _read_switchport(interface: Draft, ports: Statement, draft: DeviceDraft) -> None:
+    mode = ports.at("interface-mode")
+    port = Draft(mode or ports)
+    if ports.text("interface-mode") == "TRUNK":
+        port["trunk"] = [Said(str(vlan), one) for one in ports.entries("trunk-vlans") for vlan in _vlans(one, draft)]
+        port.put("native", ports.at("native-vlan"))
+    else:
+        access = ports.at("access-vlan")
+        port["access"] = Said(access.value or "" if access is not None else "1", access or ports)
+    interface["switchport"] = port
+    draft.begin(ports)["kind"] = Said("switch", ports)
+
+
+def _vlans(said: Statement, draft: DeviceDraft) -> Iterable[int | str]:
+    """A VLAN, or the VLANs of a range ``10..20``."""
+    match = re.fullmatch(r"([0-9]{1,4})(?:\.\.([0-9]{1,4}))?", said.value or "")
+    if match:
+        return range(int(match[1]), int(match[2] or match[1]) + 1)
+    return (said.value or "",)
+
+
+def _read_families(interface: Draft, name: str, entry: Statement, draft: DeviceDraft) -> None:
+    for family in ("ipv4", "ipv6"):
+        ip = entry.at(family)
+        if ip is None or ip.is_false("enabled"):
+            continue
+        _read_addresses(interface, draft, ip.entries("addresses", "address"))
+        _read_mtu(interface, ip)
+        _read_neighbors(name, ip.entries("neighbors", "neighbor"), draft)
+
+
+def _read_subinterface(parent: str, index: str, entry: Statement, draft: DeviceDraft) -> None:
+    vlan = entry.at("vlan", "match", "single-tagged", "vlan-id") or entry.at("vlan", "vlan-id")
+    name = parent if index == "0" and vlan is None else f"{parent}.{index}"
+    interface = draft.interface(name, entry)
+    if name != parent:
+        interface["kind"] = Said("vlan" if vlan is not None else "ethernet", entry)
+        if vlan is not None:
+            interface["parent"] = Said(parent, entry)
+            interface.put("vlan", vlan)
+        else:
+            draft.gap("a sub-interface without a VLAN: what it receives is not represented", entry, name)
+    if entry.text("description"):
+        interface.put("description", entry.at("description"))
+    _read_enabled(interface, entry)
+    _read_families(interface, name, entry, draft)
+
+
+def _is_mac(text: str | None) -> bool:
+    return text is not None and re.fullmatch(r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}", text) is not None

@@ -1,0 +1,84 @@
+"""What no reader looked at: counted once per kind, unless it decides nothing of where packets go."""
+
+from collections import Counter
+from dataclasses import dataclass
+
+from routrel.formats.models.draft import DeviceDraft
+from routrel.formats.models.statements import Statement
+from routrel.model.devices import StatementCount
+
+PASSED_OVER = frozenset(
+    """
+    description alias contact location statistics counters last-change last-updated last-clear if-index
+    ifindex link-up-down-trap-enable link-up-down-trap-enabled higher-layer-if lower-layer-if origin
+    discontinuity-time loopback-mode hold-time hello-interval dead-interval retransmit-interval transmit-delay
+    hello-multiplier hello-timer hello-padding lsp-lifetime lsp-refresh lsp-mtu lsp-interval
+    lsp-pacing-interval csnp-interval spf-interval lsa-generation ietf-spf-delay initial-delay short-delay
+    long-delay hold-down time-to-learn timers timer-type throttle spf-log lsa-log lsp-log spf-timer
+    lsp-log-buffer graceful-restart graceful-restart-enabled nonstop-routing bfd bfd-enabled enable-bfd
+    dampening logging log-action log-changes dup-addr-detect-transmits autoconf ipv6-router-advertisements
+    router-advertisement router-advertisements dhcp-client dhcp dup-addr-detect tcp-mss tcp-mss-enabled
+    mtu-discovery keepalive-interval connect-retry connect-retry-interval minimum-advertisement-interval
+    route-refresh logging-options error-handling revision content-schema timestamp datastore contact-info
+    module last-checked neighbors neighbor-state database databases local-rib adjacencies segments hostnames
+    spf-control-log instances-state interfaces-state routing-state fast-reroute ti-lfa node-tag node-tags
+    admin-groups admin-group srlg te mtu-ignore prefix-suppression send-community peer-type
+    send-community-type treat-as-withdraw auth-password authentication-key md5-key negotiated-speed
+    negotiated-duplex-mode duplex-mode auto-negotiate auto-negotiation hw-mac-address port-status
+    forwarding-viable management cpu tpid rib-summary num-routes route-count
+    """.split()  # noqa: SIM905
+)
+"""Local names of statements that decide nothing of where packets go, or that say again what tables say."""
+
+IGNORED_MODULES = ("ietf-yang-library", "ietf-netconf-acm", "ietf-hardware", "ietf-keystore", "ietf-datastores")
+
+
+@dataclass
+class _Kind:
+    count: int
+    first: Statement
+    affects: str
+
+
+def statement_count(top: Statement) -> StatementCount:
+    """How many statements say something, how many of them were used, how many decide nothing."""
+    counted: Counter[str] = Counter()
+    stack = [(top, False)]
+    while stack:
+        here, is_idle = stack.pop()
+        is_idle = is_idle or (not here.is_read and here.name in PASSED_OVER) or here.module in IGNORED_MODULES
+        if here.value is not None:
+            counted["used" if here.is_read else "idle" if is_idle else "unread"] += 1
+        stack += ((child, is_idle or _is_state(child)) for child in here.children)
+    return StatementCount(counted.total(), counted["used"], counted["idle"])
+
+
+def note_unread(top: Statement, draft: DeviceDraft) -> None:
+    """A gap of the device for each kind of statement that no reader looked at."""
+    kinds: dict[str, _Kind] = {}
+    stack = [(child, "", "") for child in reversed(top.children)]
+    while stack:
+        here, path, interface = stack.pop()
+        if here.name in PASSED_OVER and not here.is_read:
+            continue
+        if here.module in IGNORED_MODULES or here.module.startswith("@"):
+            continue
+        named = here.name if here.is_standard else f"{here.module}:{here.name}"
+        own = f"{path}/{named}"
+        if not here.is_read:
+            kind = kinds.setdefault(own, _Kind(0, here, interface))
+            kind.count += sum(1 for _ in here.leaves())
+            if kind.affects != interface:
+                kind.affects = ""
+            continue
+        if own == "/interfaces/interface":
+            interface = here.text("name") or ""
+        stack += ((child, own, interface) for child in reversed(here.children) if not _is_state(child))
+    for own, kind in kinds.items():
+        count = "" if kind.count < 2 else f" ({kind.count:,} statements)"
+        draft.gap(f"{own}{count} is not represented", kind.first, kind.affects)
+
+
+def _is_state(statement: Statement) -> bool:
+    """OpenConfig's ``state``: what configuration says again, and counters; readers take from it what they know."""
+    return statement.name == "state" and statement.value is None and statement.is_standard
