@@ -17,13 +17,16 @@ def has_both(solved: Solved, instance: int) -> bool:
 def drift(solved: Solved, instance: int) -> Drift:
     """All differences of one instance, in the order of prefixes; none where there is nothing to compare.
 
+    A family of which no route was observed was not read off.
+
     A computed route of its own networks is not missed where the observed table holds none of that kind.
     Missing is what is computed and not observed, extra the reverse; of a changed one is said what differs.
     """
     if not has_both(solved, instance):
         return Drift(False, [])
     observed = {route.prefix: route for route in observed_in(solved.topology, instance)}
-    computed = {route.prefix: route for route in solved.table(instance)}
+    families = {prefix.family for prefix in observed}
+    computed = {route.prefix: route for route in solved.table(instance) if route.prefix.family in families}
     kinds = {route.protocol for route in observed.values()}
     found = []
     for prefix in sorted({*observed, *computed}):

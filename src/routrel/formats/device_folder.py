@@ -11,10 +11,12 @@ from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
 
+import yaml
+
 from routrel.formats.cabling import Cabling, Heard
 from routrel.formats.captures import CAPTURE_FILE, FIRST_FILES, read_about, read_captured_device
 from routrel.formats.errors import ErrorList, LoadError, quoted
-from routrel.formats.grammar import NAME
+from routrel.formats.grammar import NAME, data_of
 from routrel.formats.models.device import is_document, read_documents
 from routrel.formats.models.draft import StatementReading, node_of
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
@@ -73,9 +75,11 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
         except LoadError as error:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
     network = Network(name=name, taken_at=taken_at, devices=devices)
-    if FOLDER_FILE in ours:
+    if ours:
         try:
             network = read_network(ours, devices)
+            if FOLDER_FILE not in ours:
+                network = replace(network, name=name, taken_at=taken_at)
         except LoadError as error:
             errors.errors.extend(error.errors)
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
@@ -103,6 +107,18 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
             allowed = f"NAME.json or NAME.xml in an open model, a sub-folder per device, {FOLDER_FILE}"
             errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)
     return found
+
+
+def device_text(name: str, files: Mapping[str, bytes]) -> str | None:
+    """A device known by documents as the network file would write it; None where it is not known so."""
+    errors = ErrorList()
+    own = _by_device({file: data for file, data in files.items() if file not in own_files(files)}, errors).get(name, {})
+    if not own or any(_is_first_of_capture(file) for file in own):
+        return None
+    draft, _ = read_documents(name, own, errors)
+    if draft.root is None or errors.errors:
+        return None
+    return yaml.safe_dump(data_of(node_of(draft.root, draft.root.by)), sort_keys=False, allow_unicode=True, width=120)
 
 
 def _read_models(name: str, files: Mapping[str, bytes], cabling: Cabling, errors: ErrorList) -> Device | None:

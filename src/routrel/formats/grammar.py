@@ -136,6 +136,20 @@ def is_null(node: Node) -> bool:
     return is_plain(node) and node.value in ("", "~", "null", "Null", "NULL")
 
 
+def data_of(node: yaml.Node) -> Any:
+    """The plain data of a node, by the core schema of YAML 1.2.2."""
+    if isinstance(node, yaml.MappingNode):
+        return {key.value: data_of(value) for key, value in node.value}
+    if isinstance(node, yaml.SequenceNode):
+        return [data_of(item) for item in node.value]
+    if is_null(node):
+        return None
+    if is_plain(node) and node.value.lower() in ("true", "false"):
+        return node.value.lower() == "true"
+    integer = plain_integer(node)
+    return node.value if integer is None else integer
+
+
 @dataclass(frozen=True, slots=True)
 class Boolean:
     label: str = "true or false"

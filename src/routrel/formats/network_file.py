@@ -33,10 +33,11 @@ DEVICE_FOLDER = "devices/"
 def read_network(files: Mapping[str, bytes], others: Mapping[str, Device] | None = None) -> Network:
     """The network of a file (one entry in ``files``) or a folder; raises ``LoadError`` with all errors.
 
-    ``others`` are devices of a folder that are known otherwise, which links may name.
+    ``others`` are devices of a folder that are known otherwise, which links may name. One that is known by documents
+    may be written anew in ``devices/``.
     """
     errors = ErrorList()
-    if FOLDER_FILE in files and (len(files) > 1 or others is not None):
+    if others is not None or (FOLDER_FILE in files and len(files) > 1):
         record = _read_folder(files, errors)
     else:
         file, data = next(iter(files.items()))
@@ -52,6 +53,11 @@ def build_device(name: str, root: Node, reading: Reading) -> Device | None:
     if not isinstance(record, Record):
         return None
     return _Builder(reading.errors).device(name, record, record.place, {})
+
+
+def written_anew(known: Device, text: Device) -> Device:
+    """A device known by documents as a text says it: what the documents hold beside that stays."""
+    return replace(text, gaps=known.gaps, neighbors=known.neighbors, statements=known.statements)
 
 
 def read_names(data: bytes, file: str, errors: ErrorList) -> Network:
@@ -102,7 +108,9 @@ def _read(kind: Any, data: bytes, file: str, errors: ErrorList) -> Any:
 
 
 def _read_folder(files: Mapping[str, bytes], errors: ErrorList) -> Any:
-    record = _read(NETWORK, files[FOLDER_FILE], FOLDER_FILE, errors)
+    record: Any = Record(Place(FOLDER_FILE, 1, 1), {"name": "network"})
+    if FOLDER_FILE in files:
+        record = _read(NETWORK, files[FOLDER_FILE], FOLDER_FILE, errors)
     devices = Record(Place(FOLDER_FILE, 1, 1))
     if isinstance(record, Record):
         if "devices" in record.places:
@@ -154,14 +162,12 @@ class _Builder:
             name: self.device(name, device, place, sites) for name, device, place in entries_of(record.get("devices"))
         }
         for name, other in others.items():
-            if name in devices:
+            own = devices.get(name)
+            if own is not None and other.statements is None:
                 self.errors.add(
-                    other.place,
-                    "the device stands in devices/ too",
-                    found=quoted(name),
-                    allowed="one of both",
+                    own.place, "the device is known by a capture too", found=quoted(name), allowed="one of both"
                 )
-            devices[name] = other
+            devices[name] = other if own is None else written_anew(other, own)
         endpoints = {
             name: Endpoint(name, endpoint["address"], endpoint.get("label", ""), place)
             for name, endpoint, place in entries_of(record.get("endpoints"))

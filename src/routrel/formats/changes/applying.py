@@ -31,7 +31,7 @@ from routrel.formats.changes.text_edits import EditableText, Path, TextEditError
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
-from routrel.formats.network_file import read_device, read_link
+from routrel.formats.network_file import read_device, read_link, written_anew
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
 from routrel.model.changes import Change
@@ -128,7 +128,8 @@ class Applier:
             self._note((device, *slot))
 
     def _put_device(self, name: str, section: Section, text: EditableText) -> None:
-        read = read_device(name, text.text.encode(), self.sources.trial_file(name), self.network)
+        known = self.network.devices[name]
+        read = written_anew(known, read_device(name, text.text.encode(), self.sources.trial_file(name), self.network))
         for link in self.network.links:
             for end in link.ends:
                 if end.device == name and (
@@ -136,7 +137,7 @@ class Applier:
                 ):
                     raise ChangeError(f"a link ends at {end}", "", "the interface stays, and no loopback")
         self.sources.put(name, section, text)
-        if without_places(read) != without_places(self.network.devices[name]):
+        if without_places(read) != without_places(known):
             self.network = replace(self.network, devices={**self.network.devices, name: read})
 
     def _edit_link(self, index: int, edit: Callable[[EditableText], EditableText]) -> None:

@@ -5,10 +5,10 @@ from typing import Any
 
 import yaml
 
-from routrel.formats.changes.text_edits import data_of, written
+from routrel.formats.changes.text_edits import written
 from routrel.formats.changes.vocabulary import SHAPES, TARGETS, VERBS, whats
 from routrel.formats.errors import ErrorList, quoted
-from routrel.formats.grammar import Reading, keys_of
+from routrel.formats.grammar import Reading, data_of, keys_of
 from routrel.formats.yaml_nodes import parse_document
 from routrel.model.changes import Change
 

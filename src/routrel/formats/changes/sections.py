@@ -13,9 +13,9 @@ from functools import cached_property
 import yaml
 
 from routrel.formats.changes.text_edits import EditableText, TextEditError
-from routrel.formats.device_folder import is_device_folder, own_files
+from routrel.formats.device_folder import device_text, is_device_folder, own_files
 from routrel.formats.errors import LoadError
-from routrel.formats.network_file import FOLDER_FILE, read_device, read_link
+from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link, written_anew
 from routrel.formats.yaml_nodes import decode
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
@@ -51,14 +51,12 @@ class Sources:
         if name in self.changed:
             return self.changed[name]
         device = self.network.devices[name]
-        if not self._is_own(device.place):
-            raise TextEditError(f"{name} is known by captures or open models: change the text of one of its files")
-        section = self._at(device.place)
+        section = self._at(device.place) if self._is_own(device.place) else self._written(name)
         try:
             read = read_device(name, section.text.encode(), self.trial_file(name), self.network)
         except LoadError:
             read = None
-        if read is None or without_places(read) != without_places(device):
+        if read is None or without_places(written_anew(device, read)) != without_places(device):
             raise TextEditError(f"the text of {name} cannot be told from what is around it: change the file itself")
         return section
 
@@ -79,13 +77,21 @@ class Sources:
             raise TextEditError("the text of this link cannot be told from what is around it: change the file itself")
         return section
 
+    def _written(self, name: str) -> Section:
+        """A device known by documents, written in the network file's language: a file of its own once it is changed."""
+        text = device_text(name, self.files)
+        if text is None:
+            raise TextEditError(f"{name} is known by captures: change the text of one of its files")
+        return Section(f"{DEVICE_FOLDER}{name}.yaml", 0, 0, text)
+
     def _is_own(self, place: Place) -> bool:
         """Whether a place is in a text of the network file's own."""
         return not self.is_device_folder or place.file in own_files(self.files)
 
     def trial_file(self, name: str) -> str:
         """The file that the places of a changed device name."""
-        return f"{TRIAL_FOLDER}{name}.{'json' if self.network.devices[name].place.file.endswith('.json') else 'yaml'}"
+        place = self.network.devices[name].place
+        return f"{TRIAL_FOLDER}{name}.{'json' if place.file.endswith('.json') and self._is_own(place) else 'yaml'}"
 
     def put(self, name: str, section: Section, text: EditableText) -> None:
         """A section's text from now on."""
@@ -98,10 +104,10 @@ class Sources:
         for section in self.changed.values():
             by_file.setdefault(section.file, []).append(section)
         for file, sections in by_file.items():
-            text = self._texts[file]
+            text = self._texts[file] if file in self.files else ""
             for section in sorted(sections, key=lambda one: -one.start):
                 text = text[: section.start] + section.text[section.indent :] + text[section.end :]
-            if text != self._texts[file]:
+            if file not in self.files or text != self._texts[file]:
                 found[file] = text
         return found
 
@@ -118,7 +124,9 @@ class Sources:
     def _at(self, place: Place) -> Section:
         """The value of the key at a place; the whole of a file that holds one device."""
         text = self._texts[place.file]
-        if place.file != FOLDER_FILE and FOLDER_FILE in self.files and len(self.files) > 1:
+        if place.file.startswith(DEVICE_FOLDER) or (
+            place.file != FOLDER_FILE and FOLDER_FILE in self.files and len(self.files) > 1
+        ):
             return Section(place.file, 0, len(text), text)
         start = self._offset(place)
         key = re.compile(r"[\"']?[A-Za-z0-9][A-Za-z0-9._-]*[\"']?[ ]*:").match(text, start)

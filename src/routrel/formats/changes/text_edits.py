@@ -14,7 +14,7 @@ from typing import Any
 
 import yaml
 
-from routrel.formats.grammar import is_null, is_plain, plain_integer
+from routrel.formats.grammar import data_of, is_null, is_plain
 
 Path = tuple[str | int, ...]
 """Keys of mappings and indices of lists, from the root of a text."""
@@ -26,20 +26,6 @@ JSON_START = re.compile(r'\s*\{\s*"')
 
 class TextEditError(Exception):
     """A text that cannot be edited at a path: what stands in the way."""
-
-
-def data_of(node: yaml.Node) -> Any:
-    """The plain data of a node, by the core schema of YAML 1.2.2."""
-    if isinstance(node, yaml.MappingNode):
-        return {key.value: data_of(value) for key, value in node.value}
-    if isinstance(node, yaml.SequenceNode):
-        return [data_of(item) for item in node.value]
-    if is_null(node):
-        return None
-    if is_plain(node) and node.value.lower() in ("true", "false"):
-        return node.value.lower() == "true"
-    integer = plain_integer(node)
-    return node.value if integer is None else integer
 
 
 def written(value: Any, as_json: bool = False) -> str:

@@ -4,6 +4,7 @@ An entry that asks for what the model does not know is left out, and said wherev
 """
 
 import re
+from collections import Counter
 
 from routrel.formats.models.draft import DeviceDraft, Draft, Said, UnrepresentedError, prefix_of
 from routrel.formats.models.interfaces import openconfig_name
@@ -34,21 +35,31 @@ def read_ietf_lists(top: Statement, draft: DeviceDraft) -> None:
         for direction, key in (("ingress", "acl_in"), ("egress", "acl_out")):
             sets = point.entries(direction, "acl-sets", "acl-set")
             lists.attach(name, key, [(one.at("name"), one.text("name") or "") for one in sets])
+    lists.drop_joined()
 
 
 def read_openconfig_lists(top: Statement, draft: DeviceDraft) -> None:
     """The tree ``/openconfig-acl:acl``; a list's name may stand once for each type."""
     lists = _Lists(draft)
-    for name, acl in draft.keyed(top.entries("acl-sets", "acl-set"), "name", "type"):
+    sets = list(draft.keyed(top.entries("acl-sets", "acl-set"), "name", "type"))
+    several = {name for name, count in Counter(name for name, _ in sets).items() if count > 1}
+
+    def named(name: str | None, one: Statement) -> str:
+        return f"{name} {one.identity('type')}" if name in several else name or ""
+
+    for name, acl in sets:
         entries = [entry for _, entry in draft.keyed(acl.entries("acl-entries", "acl-entry"), "sequence-id")]
         entries.sort(key=lambda one: int(text) if (text := one.text("sequence-id") or "0").isdecimal() else 0)
-        lists.read(draft.fitting(f"{name} {acl.identity('type')}"), acl, entries)
+        acl.at("type")
+        lists.read(draft.fitting(named(name, acl)), acl, entries)
     for own, point in draft.keyed(top.entries("interfaces", "interface"), "id"):
         name = openconfig_name(draft, point, own)
         for direction, key in (("ingress", "acl_in"), ("egress", "acl_out")):
-            sets = point.entries(f"{direction}-acl-sets", f"{direction}-acl-set")
-            named = [(one.at("set-name"), f"{one.text('set-name')} {one.identity('type')}") for one in sets]
-            lists.attach(name, key, named)
+            sets_there = point.entries(f"{direction}-acl-sets", f"{direction}-acl-set")
+            for one in sets_there:
+                one.at("type")
+            lists.attach(name, key, [(one.at("set-name"), named(one.text("set-name"), one)) for one in sets_there])
+    lists.drop_joined()
 
 
 class _Lists:
@@ -57,13 +68,17 @@ class _Lists:
     def __init__(self, draft: DeviceDraft):
         self.draft = draft
         self.families: dict[str, tuple[str, ...]] = {}
+        self.entries: dict[str, list[Draft]] = {}
         self.left_out: dict[str, list[UnrepresentedError]] = {}
+        self.alone: set[str] = set()
+        self.joined: set[str] = set()
 
     def read(self, name: str, acl: Statement, entries: list[Statement]) -> None:
+        """Note a list; one of a single family lets the other pass, which it is never asked of."""
         kind = (acl.identity("type") or "").lower()
         families = tuple(family for family in FAMILIES if family in kind) or tuple(FAMILIES)
         self.families[name] = families
-        found = []
+        found = self.entries[name] = []
         for entry in entries:
             try:
                 found.append(_entry(entry))
@@ -72,37 +87,46 @@ class _Lists:
             except UnrepresentedError as error:
                 entry.read_all()
                 self.left_out.setdefault(name, []).append(error)
-        self.draft.begin(acl).inner("acls", acl)[name] = found
+        self._put(name, [name], acl)
 
-    def attach(self, interface: str, key: str, named: list[tuple[Statement | None, str]]) -> None:
-        """Lists on an interface, asked in order: what none of them decides is dropped, so they make one list.
-
-        A list is asked of the family that its type names; the other passes it by.
-        """
-        names = [Said(self.draft.fitting(name), said) for said, name in named if said is not None and said.value]
-        if not names:
-            return
-        by = names[0].by
-        known = self.draft.begin(by).inner("acls", by)
-        for name in names:
-            if name.text not in known:
-                self.draft.dangling(Said(name.by.value or "", name.by), "ACL", known)
-            for error in self.left_out.get(name.text, ()):
-                self.draft.gap(f"{error}, so its ACL entry is left out", error.by, interface)
-        asked = {family for name in names for family in self.families.get(name.text, FAMILIES)}
+    def _put(self, name: str, parts: list[str], by: Statement) -> None:
+        """A list of the entries of several, and of what passes them by."""
+        asked = {family for part in parts for family in self.families.get(part, FAMILIES)}
         passing = [
             Draft(by, action=Said("accept", by), source=Said(whole, by), name=Said(f"{family} is not asked", by))
             for family, whole in FAMILIES.items()
             if family not in asked
         ]
-        if len(names) > 1 or passing:
-            whole = self.draft.fitting(" ".join(name.text for name in names) + (" alone" if passing else ""))
-            known[whole] = [*(entry for name in names for entry in known.get(name.text, ())), *passing]
-            names = [Said(whole, by)]
+        entries = [entry for part in parts for entry in self.entries.get(part, ())]
+        self.draft.begin(by).inner("acls", by)[name] = [*entries, *passing]
+
+    def attach(self, interface: str, key: str, named: list[tuple[Statement | None, str]]) -> None:
+        """Lists on an interface, asked in order: what none of them decides is dropped, so they make one list."""
+        names = [Said(self.draft.fitting(name), said) for said, name in named if said is not None and said.value]
+        if not names:
+            return
+        by = names[0].by
+        for name in names:
+            if name.text not in self.entries:
+                self.draft.dangling(Said(name.by.value or "", name.by), "ACL", self.entries)
+            for error in self.left_out.get(name.text, ()):
+                self.draft.gap(f"{error}, so its ACL entry is left out", error.by, interface)
+        parts = [name.text for name in names]
+        whole = parts[0]
+        if len(parts) > 1:
+            whole = self.draft.fitting(" ".join(parts))
+            self._put(whole, parts, by)
+        (self.joined if len(parts) > 1 else self.alone).update(parts)
         if interface in self.draft.interfaces():
-            self.draft.interfaces()[interface][key] = names[0]
+            self.draft.interfaces()[interface][key] = Said(whole, by)
         else:
             self.draft.dangling(Said(interface, by), "interface", self.draft.interfaces())
+
+    def drop_joined(self) -> None:
+        """Take out the lists that stand only as part of others."""
+        for name in self.joined - self.alone:
+            if self.draft.root is not None:
+                self.draft.root["acls"].pop(name, None)
 
 
 def _entry(entry: Statement) -> Draft:

@@ -74,6 +74,7 @@ def _read_ieee_lldp(top: Statement, draft: DeviceDraft) -> None:
     for name, port in draft.keyed(top.entries("port"), "name"):
         for neighbor in port.entries("remote-systems-data"):
             system, their_port = neighbor.text("system-name"), neighbor.text("port-id")
+            neighbor.read_all()
             if system and their_port:
                 draft.lldp.append(LldpNeighbor(name, system, their_port, neighbor))
 
@@ -153,6 +154,7 @@ def _finish(draft: DeviceDraft, tops: list[Statement], root: Statement) -> None:
             if len(processes) == 1:
                 processes[0].pop("instance")
     _forward_by_tables(device)
+    draft.take_preferences()
     device.setdefault("kind", Said(_kind(draft, tops), root))
 
 

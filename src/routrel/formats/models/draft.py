@@ -19,6 +19,9 @@ from routrel.model.devices import Gap
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE
 
+SHOWN_PREFERENCES = ("static", "ospf", "isis", "rip")
+"""Protocols whose routes all have one preference, unless something gives some another."""
+
 _PLAIN = re.compile(r"[0-9]+|true|false")
 
 
@@ -120,7 +123,11 @@ class DeviceDraft:
         self.lldp: list[LldpNeighbor] = []
         self.chains: dict[str, Chain] = {}
         """By the name of the policy that stands for it."""
+        self.asked_alone: set[str] = set()
+        """Policies that something asks by themselves."""
         self.own_as: Statement | None = None
+        self._preferences: dict[tuple[str, str], Statement | None] = {}
+        """Preferences that a table shows, by instance and protocol; None where routes of one protocol differ."""
         self._fitted: dict[str, str] = {}
 
     def begin(self, by: Statement) -> Draft:
@@ -154,6 +161,7 @@ class DeviceDraft:
         if not named and (default is None or accepts):
             return None
         if len(named) == 1 and not accepts:
+            self.asked_alone.add(named[0].text)
             return named[0]
         by = named[0].by if named else default
         assert by is not None
@@ -161,6 +169,22 @@ class DeviceDraft:
         name = self.fitting(" ".join(words))
         self.chains[name] = Chain(named, Said("accept" if accepts else "reject", default or by), by)
         return Said(name, by)
+
+    def saw_preference(self, instance: str, protocol: str, said: Statement) -> None:
+        """Note the preference of a route in a table of the device."""
+        known = self._preferences.setdefault((instance, protocol), said)
+        if known is not None and known.value != said.value:
+            self._preferences[instance, protocol] = None
+
+    def take_preferences(self) -> None:
+        """A protocol's preference that nothing configures is the one that the device's own table shows."""
+        for (instance, protocol), said in self._preferences.items():
+            root: Any = self.root if self.root is not None else {}
+            holder = root if instance == DEFAULT_INSTANCE else root.get("vrfs", {}).get(instance)
+            if said is not None and protocol in SHOWN_PREFERENCES and "routing" in (holder or {}):
+                preferences = holder["routing"].inner("preferences", said)
+                if protocol not in preferences:
+                    preferences.put(protocol, said)
 
     def dangling(self, said: Said, what: str, names: Iterable[str]) -> None:
         """Note a name that names nothing."""

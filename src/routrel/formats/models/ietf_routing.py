@@ -80,6 +80,7 @@ def _read_static(route: Statement, draft: DeviceDraft, instance: str) -> None:
 
 def _read_rib(rib: Statement, draft: DeviceDraft, instance: str) -> None:
     routes = rib.entries("routes", "route")
+    rib.at("address-family"), rib.at("default-rib"), rib.at("description")
     are_marked = any(route.at("active") is not None for route in routes)
     for route in routes:
         if are_marked and route.at("active") is None:
@@ -93,7 +94,10 @@ def _read_rib(rib: Statement, draft: DeviceDraft, instance: str) -> None:
         observed = Draft(route, prefix=prefix)
         source = route.identity("source-protocol") or ""
         observed["protocol"] = Said(_protocol(source, prefix), route)
-        observed.put("preference", route.at("route-preference"))
+        preference = route.at("route-preference")
+        observed.put("preference", preference)
+        if preference is not None:
+            draft.saw_preference(instance, observed["protocol"].text, preference)
         if source.startswith(("ospf", "isis", "rip")):
             observed.put("metric", route.at("metric"))
         hops = []
@@ -264,7 +268,7 @@ def _read_rip(entry: Statement, draft: DeviceDraft, instance: str) -> None:
             found.put("metric", one.at("metric"))
             policy = one.at("route-policy")
             if policy is not None and policy.value:
-                found.put("policy", policy, draft.fitting(policy.value))
+                found["policy"] = draft.chain([policy], None)
             process.setdefault("redistribute", []).append(found)
     for name, one in draft.keyed(rip.entries("interfaces", "interface"), "interface"):
         port = process.inner("interfaces", rip).inner(name, one)

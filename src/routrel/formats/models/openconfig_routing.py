@@ -310,5 +310,6 @@ def lldp_neighbors(top: Statement, draft: DeviceDraft) -> Iterable[tuple[str, st
     for name, interface in draft.keyed(top.entries("interfaces", "interface"), "name"):
         for neighbor in interface.entries("neighbors", "neighbor"):
             system, port = neighbor.text("system-name"), neighbor.text("port-id")
+            neighbor.read_all()
             if system and port:
                 yield name, system, port, neighbor
