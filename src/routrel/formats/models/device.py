@@ -1,5 +1,6 @@
 """The documents of one device: which reader takes which tree, and the device that comes out."""
 
+import json
 import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
@@ -10,9 +11,10 @@ from routrel.formats.models.access_lists import read_ietf_lists, read_openconfig
 from routrel.formats.models.bgp import read_bgp
 from routrel.formats.models.draft import DeviceDraft, Draft, LldpNeighbor, Said, place_of
 from routrel.formats.models.ietf_routing import read_ietf_routing
-from routrel.formats.models.interfaces import forwards, read_ietf_interfaces, read_openconfig_interfaces
+from routrel.formats.models.interfaces import read_ietf_interfaces, read_openconfig_interfaces
 from routrel.formats.models.json_statements import read_json
 from routrel.formats.models.policies import add_chains, read_policies
+from routrel.formats.models.rest import LEAF, REST, REST_MODULE
 from routrel.formats.models.statements import Statement
 from routrel.formats.models.unread import note_unread, statement_count
 from routrel.formats.models.xml_statements import read_xml
@@ -79,6 +81,21 @@ def _read_ieee_lldp(top: Statement, draft: DeviceDraft) -> None:
                 draft.lldp.append(LldpNeighbor(name, system, their_port, neighbor))
 
 
+def _read_rest(top: Statement, draft: DeviceDraft) -> None:
+    """What a writer of ours found no published model for, as the network file has it."""
+    leaf = top.at(LEAF)
+    if leaf is None or leaf.value is None:
+        return
+    try:
+        data = json.loads(leaf.value)
+    except (ValueError, RecursionError):
+        data = None
+    if isinstance(data, dict):
+        draft.merge(draft.begin(top), data, leaf)
+    else:
+        draft.errors.add(place_of(leaf), "this is no mapping of a device's keys", allowed="a JSON object")
+
+
 READERS: dict[tuple[str, str], Reader] = {
     ("ietf-system", "system"): _read_system,
     ("openconfig-system", "system"): _read_system,
@@ -95,6 +112,7 @@ READERS: dict[tuple[str, str], Reader] = {
     ("openconfig-acl", "acl"): read_openconfig_lists,
     ("openconfig-lldp", "lldp"): _read_openconfig_lldp,
     ("ieee802-dot1ab-lldp", "lldp"): _read_ieee_lldp,
+    (REST_MODULE, REST): _read_rest,
 }
 """By (module, top container), in the order of reading: interfaces first, which others name."""
 
@@ -124,7 +142,7 @@ def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList)
                 reader(top, draft)
     add_chains(draft)
     if roots:
-        _finish(draft, tops, roots[0])
+        _finish(draft, roots[0])
     count = StatementCount(0, 0, 0)
     for root in roots:
         root.is_read = True
@@ -143,26 +161,15 @@ def _tops(root: Statement) -> Iterator[Statement]:
             yield child
 
 
-def _finish(draft: DeviceDraft, tops: list[Statement], root: Statement) -> None:
+def _finish(draft: DeviceDraft, root: Statement) -> None:
     """What follows from all documents together."""
     device = draft.begin(root)
     for interface in draft.interfaces().values():
         if "vrf" in interface:
             device.inner("vrfs", interface.by).inner(interface["vrf"].text, interface.by)
-    for routing in (device.get("routing"), *(vrf.get("routing") for vrf in device.get("vrfs", {}).values())):
-        for processes in _by_version(routing or {}):
-            if len(processes) == 1:
-                processes[0].pop("instance")
     _forward_by_tables(device)
     draft.take_preferences()
-    device.setdefault("kind", Said(_kind(draft, tops), root))
-
-
-def _by_version(routing: Mapping[str, list[Draft]]) -> list[list[Draft]]:
-    found: dict[str, list[Draft]] = {}
-    for process in routing.get("ospf", ()):
-        found.setdefault(process["version"].text, []).append(process)
-    return list(found.values())
+    device.setdefault("kind", Said(_kind(draft), root))
 
 
 def _forward_by_tables(device: Draft) -> None:
@@ -175,21 +182,21 @@ def _forward_by_tables(device: Draft) -> None:
             holder.pop("routing", None)
 
 
-def _kind(draft: DeviceDraft, tops: list[Statement]) -> str:
+def _kind(draft: DeviceDraft) -> str:
     """Whether it forwards: as its interfaces say, else where it speaks a protocol or has two subnets."""
     device: Mapping[str, Any] = draft.root or {}
-    said = [
-        flag
-        for top in tops
-        if (top.module, top.name) == ("ietf-interfaces", "interfaces") and (flag := forwards(top)) is not None
-    ]
-    speaks = any(
-        set(ROUTING_PROTOCOLS) & holder.get("routing", {}).keys()
-        for holder in (device, *device.get("vrfs", {}).values())
-    )
-    attached = [
-        one
-        for one in draft.interfaces().values()
-        if "addresses" in one and one.get("kind", Said("", one.by)).text != "loopback"
-    ]
-    return "router" if (any(said) if said else speaks or len(attached) > 1) else "host"
+    passing = [said for _, said in draft.forwarding if said.value == "true"]
+    if passing:
+        for name, said in draft.forwarding:
+            if said.value == "false":
+                draft.gap("an interface by which no packets for others pass is not represented", said, name)
+    if draft.forwarding:
+        return "router" if passing else "host"
+    holders = (device, *device.get("vrfs", {}).values())
+    speaks = any(set(ROUTING_PROTOCOLS) & holder.get("routing", {}).keys() for holder in holders)
+    attached = [one for one in draft.interfaces().values() if "addresses" in one and _is_attached(one)]
+    return "router" if speaks or len(attached) > 1 else "host"
+
+
+def _is_attached(interface: Draft) -> bool:
+    return "kind" not in interface or interface["kind"].text != "loopback"

@@ -90,6 +90,15 @@ def node_of(value: Any, by: Statement) -> Node:
     return _scalar(str(value), by)
 
 
+def _said(value: Any, by: Statement) -> Any:
+    """Plain data as a part of a draft."""
+    if isinstance(value, dict):
+        return Draft(by, **{str(key): _said(one, by) for key, one in value.items()})
+    if isinstance(value, list):
+        return [_said(one, by) for one in value]
+    return Said(str(value).lower() if isinstance(value, bool) else str(value), by)
+
+
 def _data_of(value: Any) -> Any:
     """What a draft says, apart from where it is said."""
     if isinstance(value, Draft):
@@ -120,6 +129,8 @@ class DeviceDraft:
         self.gaps: list[Gap] = []
         self.seen_alive: list[tuple[str, Said]] = []
         """Neighbours' addresses with the interface they answer on."""
+        self.forwarding: list[tuple[str, Statement]] = []
+        """Interfaces with whether packets for others pass by them (RFC 8344)."""
         self.lldp: list[LldpNeighbor] = []
         self.chains: dict[str, Chain] = {}
         """By the name of the policy that stands for it."""
@@ -149,6 +160,29 @@ class DeviceDraft:
         if instance == DEFAULT_INSTANCE:
             return root.inner("routing", by)
         return root.inner("vrfs", by).inner(instance, by).inner("routing", by)
+
+    def ospf_process(self, routing: Draft, name: str, version: str, by: Statement) -> Draft:
+        """The OSPF process of a name and version, one over all documents of the device."""
+        processes: list[Draft] = routing.setdefault("ospf", [])
+        for known in processes:
+            if (known["instance"].text, known["version"].text) == (name, version):
+                return known
+        processes.append(Draft(by, instance=Said(name, by), version=Said(version, by)))
+        return processes[-1]
+
+    def merge(self, into: Draft, data: dict[str, Any], by: Statement) -> None:
+        """Add plain data of the network file, all said by one statement."""
+        for key, value in data.items():
+            if isinstance(value, dict):
+                self.merge(into.inner(key, by), value, by)
+            elif key == "ospf" and isinstance(value, list):
+                for one in value:
+                    name, version = str(one.get("instance", DEFAULT_INSTANCE)), str(one.get("version", 2))
+                    self.merge(self.ospf_process(into, name, version, by), one, by)
+            elif isinstance(value, list):
+                into.setdefault(key, []).extend(_said(one, by) for one in value)
+            else:
+                into[key] = _said(value, by)
 
     def listed(self, key: str, value: Draft) -> None:
         """A further item of one of the device's lists."""

@@ -134,7 +134,7 @@ def _protocol(source: str, prefix: Said) -> str:
 def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str) -> None:
     ospf = entry.at("ospf") or entry
     routing = draft.routing(instance, entry)
-    process = ospf_process(routing, draft.fitting(entry.text("name") or "default"), version, entry)
+    process = draft.ospf_process(routing, draft.fitting(entry.text("name") or "default"), version, entry)
     own_id = ospf.at("explicit-router-id")
     if own_id is not None:
         one_router_id(routing, own_id, draft)
@@ -168,16 +168,6 @@ def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str
             port.put("passive", one.at("passive"))
             port.put("priority", one.at("priority"))
             _read_network_type(port, one, draft, name)
-
-
-def ospf_process(routing: Draft, name: str, version: str, by: Statement) -> Draft:
-    """The OSPF process of a name and version, one over all documents of a device."""
-    processes: list[Draft] = routing.setdefault("ospf", [])
-    for known in processes:
-        if (known["instance"].text, known["version"].text) == (name, version):
-            return known
-    processes.append(Draft(by, instance=Said(name, by), version=Said(version, by)))
-    return processes[-1]
 
 
 def one_router_id(routing: Draft, said: Statement, draft: DeviceDraft) -> None:

@@ -11,16 +11,9 @@ from routrel.formats.models.statements import Statement
 from routrel.model.routing import DEFAULT_INSTANCE
 
 DOWN = ("down", "lower-layer-down", "lower_layer_down", "not-present", "not_present")
-PLAIN_TYPES = (
-    "ethernetCsmacd",
-    "ieee8023adLag",
-    "l2vlan",
-    "l3ipvlan",
-    "propVirtual",
-    "other",
-    "IF_ETHERNET",
-    "IF_AGGREGATE",
-)
+PLAIN_TYPES = ("ethernetCsmacd", "propVirtual", "other", "IF_ETHERNET")
+BUNDLES = ("ieee8023adLag", "IF_AGGREGATE")
+VLANS = ("l2vlan", "l3ipvlan")
 LOOPBACKS = ("softwareLoopback", "IF_LOOPBACK")
 SPEEDS = {"MB": 1_000_000, "GB": 1_000_000_000}
 GATEWAY_SHARED = "a virtual router's address (VRRP) is not represented"
@@ -41,24 +34,19 @@ def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
         interface.put("vlan", entry.at("encapsulation", "dot1q-vlan", "outer-tag", "vlan-id"))
         for family in ("ipv4", "ipv6"):
             ip = entry.at(family)
-            if ip is None or ip.is_false("enabled"):
+            if ip is None:
+                continue
+            forwarding = ip.at("forwarding")
+            if forwarding is not None and entry.identity("type") not in LOOPBACKS:
+                draft.forwarding.append((name, forwarding))
+            if ip.is_false("enabled"):
+                ip.read_all()
                 continue
             _read_addresses(interface, draft, ip.entries("address"))
             _read_mtu(interface, ip)
             _read_neighbors(name, ip.entries("neighbor"), draft)
             if ip.at("vrrp") is not None:
                 draft.gap(GATEWAY_SHARED, ip.at("vrrp") or ip, name)
-
-
-def forwards(top: Statement) -> bool | None:
-    """Whether packets for others pass by what the interfaces say of it; None where they say nothing (RFC 8344)."""
-    said = {
-        entry.text(family, "forwarding")
-        for entry in top.entries("interface")
-        if entry.identity("type") not in LOOPBACKS
-        for family in ("ipv4", "ipv6")
-    } - {None}
-    return "true" in said if said else None
 
 
 def read_openconfig_interfaces(top: Statement, draft: DeviceDraft) -> None:
@@ -114,22 +102,10 @@ def _read_common(interface: Draft, entry: Statement, draft: DeviceDraft) -> None
     kind = entry.at("type")
     if kind is not None:
         identity = (kind.value or "").rpartition(":")[2]
-        interface.put("kind", kind, "loopback" if identity in LOOPBACKS else "ethernet")
-        if identity not in (*PLAIN_TYPES, *LOOPBACKS):
+        if identity not in (*BUNDLES, *VLANS):  # which their members and tags tell
+            interface.put("kind", kind, "loopback" if identity in LOOPBACKS else "ethernet")
+        if identity not in (*PLAIN_TYPES, *LOOPBACKS, *BUNDLES, *VLANS):
             draft.gap(f"an interface of type {identity}: how its packets are carried is not represented", kind)
-    elif entry.at("loopback-mode") is None:
-        interface.setdefault(
-            "kind",
-            Said(
-                "loopback"
-                if entry.text(
-                    "name",
-                )
-                in ("lo", "lo0")
-                else "ethernet",
-                entry,
-            ),
-        )
     _read_enabled(interface, entry)
 
 

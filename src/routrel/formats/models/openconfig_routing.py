@@ -5,7 +5,7 @@ from collections.abc import Iterable
 
 from routrel.formats.models.bgp import read_bgp
 from routrel.formats.models.draft import DeviceDraft, Draft, Said, prefix_of
-from routrel.formats.models.ietf_routing import one_router_id, ospf_process
+from routrel.formats.models.ietf_routing import one_router_id
 from routrel.formats.models.interfaces import openconfig_name
 from routrel.formats.models.policies import SOURCES
 from routrel.formats.models.statements import Statement
@@ -104,7 +104,7 @@ class _Instance:
         if ospf is None:
             return
         routing = self._routing(entry)
-        process = ospf_process(routing, self.draft.fitting(entry.text("name") or "default"), version, entry)
+        process = self.draft.ospf_process(routing, self.draft.fitting(entry.text("name") or "default"), version, entry)
         own_id = ospf.at("global", "router-id")
         if own_id is not None:
             one_router_id(routing, own_id, self.draft)

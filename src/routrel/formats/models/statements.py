@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 MAX_STATEMENTS = 2_000_000
 """Statements of one document, as many as a network file may have values."""
 
-STANDARD = ("ietf-", "iana-", "openconfig-", "ieee802-")
+STANDARD = ("ietf-", "iana-", "openconfig-", "ieee802-", "routrel-")
 WRAPPERS = ("config", "state")
 
 
@@ -33,7 +33,7 @@ class Statement:
 
     @property
     def is_standard(self) -> bool:
-        """Whether it is of a module that standards bodies publish; what others add is never taken for theirs."""
+        """Whether it is of a published module, or of ours: what others add is never taken for theirs."""
         return self.module.startswith(STANDARD)
 
     def each(self, name: str) -> list["Statement"]:
