@@ -75,7 +75,7 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
         except LoadError as error:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
     network = Network(name=name, taken_at=taken_at, devices=devices)
-    if ours:
+    if ours or any(device.site is not None for device in devices.values()):
         try:
             network = read_network(ours, devices)
             if FOLDER_FILE not in ours:

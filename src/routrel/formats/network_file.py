@@ -48,11 +48,14 @@ def read_network(files: Mapping[str, bytes], others: Mapping[str, Device] | None
 
 
 def build_device(name: str, root: Node, reading: Reading) -> Device | None:
-    """A device of what another reader made in the network file's shape; None where it is refused."""
+    """A device of what another reader made in the network file's shape; None where it is refused.
+
+    Its site is looked for when the device joins a network.
+    """
     record = DEVICE.read(root, reading)
     if not isinstance(record, Record):
         return None
-    return _Builder(reading.errors).device(name, record, record.place, {})
+    return _Builder(reading.errors).device(name, record, record.place, None)
 
 
 def written_anew(known: Device, text: Device) -> Device:
@@ -167,6 +170,8 @@ class _Builder:
                 self.errors.add(
                     own.place, "the device is known by a capture too", found=quoted(name), allowed="one of both"
                 )
+            if own is None and other.site is not None and other.site not in sites:
+                self.errors.dangling(other.place, "site", other.site, sites)
             devices[name] = other if own is None else written_anew(other, own)
         endpoints = {
             name: Endpoint(name, endpoint["address"], endpoint.get("label", ""), place)
@@ -218,7 +223,7 @@ class _Builder:
             links.append(record.into(Link, ends=tuple(ends), risk_groups=groups, place=place))
         return tuple(links)
 
-    def device(self, name: str, record: Record, place: Place, sites: dict[str, Site]) -> Device:
+    def device(self, name: str, record: Record, place: Place, sites: dict[str, Site] | None) -> Device:
         acls = {
             acl: Acl(acl, tuple(self.acl_entry(entry, at) for entry, at in items_of(items)), acl_place)
             for acl, items, acl_place in entries_of(record.get("acls"))
@@ -247,7 +252,7 @@ class _Builder:
             interfaces = {interface: replace(one, enabled=False) for interface, one in interfaces.items()}
         self.check_parents(interfaces)
         self.check_lists({name: value for name, value, _ in entries_of(record.get("interfaces"))}, interfaces)
-        if "site" in record and record["site"] not in sites:
+        if "site" in record and sites is not None and record["site"] not in sites:
             self.errors.dangling(record.place_of("site"), "site", record["site"], sites)
         reader = RoutingReader(self.errors, record, interfaces)
         instances: dict[str, RoutingInstance | None] = {

@@ -6,16 +6,13 @@ Reading the folder back gives the same network, but for places, the names of wha
 import json
 from collections.abc import Mapping
 
-import yaml
-
 from routrel.formats.changes.sections import Sources
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.expectations_file import split_expectations
-from routrel.formats.grammar import data_of
 from routrel.formats.models.writing import document_of
 from routrel.formats.network_file import FOLDER_FILE
-from routrel.formats.yaml_nodes import parse_document
+from routrel.formats.yaml_nodes import decode
 from routrel.model.network import Network
 
 
@@ -37,9 +34,8 @@ def written_in_models(files: Mapping[str, bytes], network: Network) -> dict[str,
 
 
 def _whole(files: Mapping[str, bytes]) -> str:
-    """What a network file says beside its devices."""
+    """What a network file says beside its devices, as it says it."""
     texts, _ = split_expectations(files)
     file = FOLDER_FILE if FOLDER_FILE in texts else next(iter(texts))
-    data = data_of(parse_document(texts[file], file))
-    data.pop("devices", None)
-    return yaml.safe_dump(data, sort_keys=False, allow_unicode=True, width=120)
+    text = EditableText.of(decode(texts[file], file))
+    return text.remove(("devices",)).text if "devices" in text.data else text.text

@@ -157,6 +157,8 @@ def _tops(root: Statement) -> Iterator[Statement]:
         if (child.module, child.name) in WRAPPERS:
             child.is_read = True
             yield from _tops(child)
+        elif (root.module, root.name) == WRAPPERS[0]:
+            child.read_all()  # what an instance data set says of itself
         else:
             yield child
 
