@@ -9,7 +9,7 @@ from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.models import openconfig_routing
 from routrel.formats.models.access_lists import read_ietf_lists, read_openconfig_lists
 from routrel.formats.models.bgp import read_bgp
-from routrel.formats.models.draft import DeviceDraft, Draft, LldpNeighbor, Said, place_of
+from routrel.formats.models.draft import DeviceDraft, Draft, LldpNeighbor, Said, family_of, place_of, prefix_of
 from routrel.formats.models.ietf_routing import read_ietf_routing
 from routrel.formats.models.interfaces import read_ietf_interfaces, read_openconfig_interfaces
 from routrel.formats.models.json_statements import read_json
@@ -182,6 +182,30 @@ def _forward_by_tables(device: Draft) -> None:
         is_configured = {*ROUTING_PROTOCOLS, "static"} & holder.get("routing", {}).keys()
         if name in observed and not is_configured:
             holder.pop("routing", None)
+            _add_connected(device, name)
+
+
+def _add_connected(device: Draft, instance: str) -> None:
+    """A table that was read off without a device's own subnets (of BGP alone, say) has them by its interfaces."""
+    routes = [one for one in device["observed"] if ("vrf" in one) == (instance != DEFAULT_INSTANCE)]
+    shown = {family_of(one["prefix"]) for one in routes if one["protocol"].text in ("connected", "local")}
+    for name, interface in device.get("interfaces", {}).items():
+        bound = interface["vrf"].text if "vrf" in interface else DEFAULT_INSTANCE
+        is_on = "enabled" not in interface or interface["enabled"].text == "true"
+        for address in interface.get("addresses", ()) if bound == instance and is_on else ():
+            host, _, length = address.text.partition("/")
+            prefix = prefix_of(address.by, address.text)
+            if family_of(address) in shown or prefix is None:
+                continue
+            whole = "128" if ":" in host else "32"
+            for text, protocol in ((prefix.text, "connected"), (f"{host}/{whole}", "local")):
+                hop = Draft(address.by, interface=Said(name, address.by))
+                route = Draft(address.by, prefix=Said(text, address.by), protocol=Said(protocol, address.by))
+                route["next_hops"] = [hop]
+                if instance != DEFAULT_INSTANCE:
+                    route["vrf"] = Said(instance, address.by)
+                if protocol == "connected" or length != whole:
+                    device["observed"].append(route)
 
 
 def _kind(draft: DeviceDraft) -> str:

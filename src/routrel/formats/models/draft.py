@@ -277,14 +277,15 @@ class LldpNeighbor(NamedTuple):
     by: Statement
 
 
-def prefix_of(statement: Statement | None) -> Said | None:
+def prefix_of(statement: Statement | None, text: str | None = None) -> Said | None:
     """A prefix whose host bits may be set, as YANG's type allows (RFC 6991), without them."""
-    if statement is None or statement.value is None:
+    said = text if text is not None else statement.value if statement is not None else None
+    if statement is None or said is None:
         return None
     try:
-        return Said(str(InterfaceAddress.parse(statement.value).prefix), statement)
+        return Said(str(InterfaceAddress.parse(said).prefix), statement)
     except ValueError:
-        return Said(statement.value, statement)
+        return Said(said, statement)
 
 
 def address_of(statement: Statement | None) -> Said | None:

@@ -1,0 +1,531 @@
+"""What the IETF's models mean, a small example for each: the number of the RFC stands in the test's name."""
+
+import json
+from typing import Any
+
+import pytest
+
+from tests.core.model_documents import gaps, ietf, ietf_interface, network_of, ospf, refusals, solved_of, static
+from tests.core.networks import answer, hops, table
+
+
+def lines(solved, device: str, protocol: str) -> dict[str, list[str]]:
+    return {
+        prefix: hops(solved, route) for prefix, route in table(solved, device).items() if route.protocol == protocol
+    }
+
+
+# RFC 8343, 8344, 8349
+
+
+def test_rfc8349_appendix_a_router_with_static_routes_and_its_tables():
+    """The device of the RFC's example: two interfaces, a default route in each family, and its tables as read."""
+
+    def rib(family: str, routes: list[tuple[str, dict[str, str], int, str]]) -> dict[str, Any]:
+        listed = [
+            {
+                f"ietf-{family}-unicast-routing:destination-prefix": prefix,
+                "next-hop": hop,
+                "route-preference": preference,
+                "source-protocol": f"ietf-routing:{source}",
+                "last-updated": "2015-10-24T17:11:27+02:00",
+            }
+            for prefix, hop, preference, source in routes
+        ]
+        return {
+            "name": f"{family}-master",
+            "address-family": f"ietf-routing:{family}",
+            "default-rib": True,
+            "routes": {"route": listed},
+        }
+
+    six = {"destination-prefix": "::/0", "next-hop": {"next-hop-address": "2001:db8:0:1::2"}}
+    protocol = static(("0.0.0.0/0", {"next-hop-address": "192.0.2.2"}))
+    protocol["static-routes"]["ietf-ipv6-unicast-routing:ipv6"] = {"route": [six]}
+    ribs = [
+        rib(
+            "ipv4",
+            [
+                ("192.0.2.1/24", {"outgoing-interface": "eth0"}, 0, "direct"),
+                ("198.51.100.0/24", {"outgoing-interface": "eth1"}, 0, "direct"),
+                ("0.0.0.0/0", {"next-hop-address": "192.0.2.2"}, 5, "static"),
+            ],
+        ),
+        rib(
+            "ipv6",
+            [
+                ("2001:db8:0:1::/64", {"outgoing-interface": "eth0"}, 0, "direct"),
+                ("2001:db8:0:2::/64", {"outgoing-interface": "eth1"}, 0, "direct"),
+                ("::/0", {"next-hop-address": "2001:db8:0:1::2"}, 5, "static"),
+            ],
+        ),
+    ]
+    router = ietf(
+        ietf_interface(
+            "eth0", "192.0.2.1/24", "2001:db8:0:1::1/64", phys_address="00:0C:42:E5:B1:E9", oper_status="up"
+        ),
+        ietf_interface("eth1", "198.51.100.1/24", "2001:db8:0:2::1/64"),
+        protocols=[protocol],
+        routing={"router-id": "192.0.2.1", "ribs": {"rib": ribs}},
+    )
+    solved = solved_of(r=router, isp=ietf(ietf_interface("ge0", "192.0.2.2/24", "2001:db8:0:1::2/64")))
+    device = solved.network.devices["r"]
+    assert gaps(solved.network, "r") == [] and device.kind == "router"
+    assert device.interfaces["eth0"].mac == "00:0c:42:e5:b1:e9"
+    assert lines(solved, "r", "static") == {
+        "0.0.0.0/0": ["192.0.2.2@eth0"],
+        "::/0": ["2001:db8:0:1::2@eth0"],
+    }
+    # Nothing configures the preference: it is what the device's own table shows.
+    assert table(solved, "r")["0.0.0.0/0"].preference == 5
+    assert [str(route.prefix) for route in device.observed][:1] == ["192.0.2.0/24"]
+
+
+def test_rfc8343_an_interface_that_is_off_or_down_carries_nothing():
+    states = {
+        "a": {"enabled": False},
+        "b": {"oper_status": "down"},
+        "c": {"admin_status": "down"},
+        "d": {"oper_status": "up"},
+    }
+    network = network_of(
+        r=ietf(*(ietf_interface(name, f"10.0.{n}.1/24", **more) for n, (name, more) in enumerate(states.items())))
+    )
+    assert [name for name, one in network.devices["r"].interfaces.items() if one.enabled] == ["d"]
+
+
+def test_rfc8343_speeds_types_and_sub_interfaces():
+    sub = ietf_interface("e1.7", "10.0.7.1/24", kind="l2vlan") | {
+        "ietf-if-extensions:parent-interface": "e1",
+        "ietf-if-extensions:encapsulation": {
+            "ietf-if-vlan-encapsulation:dot1q-vlan": {
+                "outer-tag": {"tag-type": "ieee802-dot1q-types:c-vlan", "vlan-id": 7}
+            }
+        },
+    }
+    tunnel = ietf_interface("t0", "10.0.8.1/24", kind="tunnel")
+    network = network_of(
+        r=ietf(ietf_interface("e1", speed="10000000000"), sub, ietf_interface("x", kind="softwareLoopback"), tunnel)
+    )
+    interfaces = network.devices["r"].interfaces
+    assert interfaces["e1"].bandwidth == 10_000_000_000
+    assert (interfaces["e1.7"].parent, interfaces["e1.7"].vlan, interfaces["e1.7"].kind) == ("e1", 7, "vlan")
+    assert interfaces["x"].is_loopback
+    assert "an interface of type tunnel: how its packets are carried is not represented" in gaps(network, "r")
+
+
+def test_rfc8344_netmasks_packet_sizes_and_neighbours():
+    entry = {
+        "name": "e1",
+        "ietf-ip:ipv4": {
+            "mtu": 1400,
+            "address": [{"ip": "192.0.2.1", "netmask": "255.255.255.128"}],
+            "neighbor": [{"ip": "192.0.2.9", "link-layer-address": "02:00:00:00:00:09", "origin": "dynamic"}],
+        },
+        "ietf-ip:ipv6": {"mtu": 1380, "address": [{"ip": "2001:db8::1", "prefix-length": 64}]},
+    }
+    device = network_of(r=ietf(entry)).devices["r"]
+    assert str(device.interfaces["e1"].addresses[0]) == "192.0.2.1/25" and device.interfaces["e1"].mtu == 1380
+    assert [(name, str(address)) for name, address in device.neighbors] == [("e1", "192.0.2.9")]
+    entry["ietf-ip:ipv4"]["address"] = [{"ip": "192.0.2.1", "netmask": "255.0.255.0"}]
+    assert "found '192.0.2.1/255.0.255.0'" in refusals(r=ietf(entry))[0]
+
+
+def test_rfc8344_a_device_that_forwards_nowhere_is_a_host():
+    def entry(name: str, address: str, forwarding: bool) -> dict[str, Any]:
+        found = ietf_interface(name, address)
+        found["ietf-ip:ipv4"]["forwarding"] = forwarding
+        return found
+
+    assert (
+        network_of(r=ietf(entry("a", "10.0.0.1/24", False), entry("b", "10.0.1.1/24", False))).devices["r"].kind
+        == "host"
+    )
+    network = network_of(r=ietf(entry("a", "10.0.0.1/24", True), entry("b", "10.0.1.1/24", False)))
+    assert network.devices["r"].kind == "router"
+    (gap,) = network.devices["r"].gaps
+    assert gap.affects == "b" and "no packets for others pass" in gap.message
+
+
+@pytest.mark.parametrize(
+    ("hop", "action", "ways"),
+    [
+        ({"special-next-hop": "blackhole"}, "discard", 0),
+        ({"special-next-hop": "unreachable"}, "reject", 0),
+        ({"special-next-hop": "prohibit"}, "reject", 0),
+        (
+            {
+                "next-hop-list": {
+                    "next-hop": [
+                        {"index": "1", "next-hop-address": "10.0.0.2"},
+                        {"index": "2", "next-hop-address": "10.0.1.2"},
+                    ]
+                }
+            },
+            "forward",
+            2,
+        ),
+        ({"outgoing-interface": "a"}, "forward", 1),
+    ],
+)
+def test_rfc8349_next_hops_of_static_routes(hop, action, ways):
+    router = ietf(
+        ietf_interface("a", "10.0.0.1/24"),
+        ietf_interface("b", "10.0.1.1/24"),
+        protocols=[static(("203.0.113.0/24", hop))],
+    )
+    route = table(solved_of(r=router), "r")["203.0.113.0/24"]
+    assert (route.action, len(route.next_hops)) == (action, ways)
+
+
+def test_rfc8349_a_device_known_by_its_table_alone_forwards_by_it():
+    route = {
+        "destination-prefix": "203.0.113.0/24",
+        "next-hop": {"next-hop-address": "10.0.0.2"},
+        "source-protocol": "ietf-ospf:ospfv2",
+        "ietf-ospf:metric": 30,
+        "active": [None],
+    }
+    lost = route | {"next-hop": {"next-hop-address": "10.0.0.9"}}
+    lost.pop("active")
+    ribs = {"rib": [{"name": "main", "routes": {"route": [lost, route]}}]}
+    router = ietf(ietf_interface("a", "10.0.0.1/24"), routing={"router-id": "10.0.0.1", "ribs": ribs})
+    other = ietf(ietf_interface("a", "10.0.0.2/24"), ietf_interface("lo", "203.0.113.1/32", kind="softwareLoopback"))
+    solved = solved_of(r=router, s=other)
+    found = table(solved, "r")["203.0.113.0/24"]
+    assert (found.protocol, found.metric, hops(solved, found)) == ("ospf", 30, ["10.0.0.2@a"])
+    assert answer(solved, "r", "203.0.113.1")["forward"]["verdict"] == "arrives"
+
+
+def test_rfc8529_a_network_instance_is_a_vrf():
+    inner = {
+        "control-plane-protocols": {"control-plane-protocol": [static(("0.0.0.0/0", {"next-hop-address": "10.1.0.2"}))]}
+    }
+    instances = {"network-instance": [{"name": "blue", "vrf-root": {"ietf-routing:routing": inner}}]}
+    blue = ietf_interface("b", "10.1.0.1/24") | {"ietf-network-instance:bind-ni-name": "blue"}
+    router = ietf(
+        ietf_interface("a", "10.1.0.1/24"), blue, trees={"ietf-network-instance:network-instances": instances}
+    )
+    device = network_of(r=router).devices["r"]
+    assert device.interfaces["b"].vrf == "blue" and len(device.vrfs["blue"].static) == 1
+
+
+# RFC 9129, 9130, 8695
+
+
+def ring(**processes: dict[str, Any]) -> Any:
+    """Two routers on one cable, each with a loopback of its own."""
+    routers = {}
+    for number, (name, process) in enumerate(processes.items(), 1):
+        routers[name] = ietf(
+            ietf_interface("e1", f"10.0.0.{number}/24"),
+            ietf_interface("lo", f"10.255.0.{number}/32", kind="softwareLoopback"),
+            ietf_interface("e2", f"10.1.{number}.1/24"),
+            protocols=[process],
+            routing={"router-id": f"10.255.0.{number}"},
+        )
+    return solved_of(**routers)
+
+
+def test_rfc9129_costs_areas_and_passive_interfaces():
+    a = ospf({"0.0.0.0": [{"name": "e1", "cost": 7, "interface-type": "point-to-point"}]})
+    b = ospf(
+        {
+            "0.0.0.0": [
+                {"name": "e1", "cost": 9, "interface-type": "point-to-point"},
+                {"name": "e2", "cost": 4, "passive": True},
+                {"name": "lo", "enabled": False, "cost": 1},
+            ]
+        }
+    )
+    solved = ring(a=a, b=b)
+    assert {prefix: table(solved, "a")[prefix].metric for prefix in lines(solved, "a", "ospf")} == {"10.1.2.0/24": 11}
+
+
+def test_rfc9129_a_reference_bandwidth_makes_costs():
+    process = ospf(
+        {"0.0.0.0": [{"name": "e1"}, {"name": "e2"}]}, auto_cost={"enabled": True, "reference-bandwidth": 40000}
+    )
+    solved = ring(a=process, b=process)
+    network = solved.network.devices["a"].routing.ospf[0]
+    assert network.reference_bandwidth == 40_000_000_000
+
+
+def test_rfc9129_stub_areas_take_the_types_and_ranges_of_the_model():
+    border = ospf({"0.0.0.0": [{"name": "e2"}], "0.0.0.1": [{"name": "e1"}]})
+    area = border["ietf-ospf:ospf"]["areas"]["area"][1]
+    area |= {"area-type": "ietf-ospf:stub-area", "summary": False, "default-cost": 20}
+    area["ranges"] = {"range": [{"prefix": "10.0.0.0/16", "advertise": False}]}
+    inner = ospf({"0.0.0.1": [{"name": "e1", "cost": 5}]})
+    inner["ietf-ospf:ospf"]["areas"]["area"][0]["area-type"] = "ietf-ospf:stub-area"
+    solved = ring(a=border, b=inner)
+    assert {prefix: table(solved, "b")[prefix].metric for prefix in lines(solved, "b", "ospf")} == {"0.0.0.0/0": 25}
+    found = solved.network.devices["a"].routing.ospf[0].areas[1]
+    assert (found.type, found.no_summary, found.ranges[0].advertise) == ("stub", True, False)
+
+
+def test_rfc9129_what_is_not_held_is_said_at_the_interface():
+    process = ospf({"0.0.0.0": [{"name": "e1", "interface-type": "non-broadcast"}]}, database={"x": 1})
+    process["ietf-ospf:ospf"]["areas"]["area"][0]["virtual-links"] = {
+        "virtual-link": [{"transit-area-id": "0.0.0.1", "router-id": "10.255.0.9"}]
+    }
+    solved = ring(a=process, b=ospf({"0.0.0.0": [{"name": "e1"}]}))
+    said = gaps(solved.network, "a")
+    assert any("network type non-broadcast" in one for one in said)
+    assert any(one.endswith("/area/virtual-links (2 statements) is not represented") for one in said)
+
+
+def test_rfc9129_two_router_ids_of_one_instance():
+    solved = ring(
+        a=ospf({"0.0.0.0": [{"name": "e1"}]}, explicit_router_id="10.9.9.9"), b=ospf({"0.0.0.0": [{"name": "e1"}]})
+    )
+    assert "a router id of a protocol's own beside 10.255.0.1 is not represented" in gaps(solved.network, "a")
+
+
+def isis(system: str, *interfaces: dict[str, Any], **more: Any) -> dict[str, Any]:
+    process = {"system-id": system, "area-address": ["49.0001"], "interfaces": {"interface": list(interfaces)}, **more}
+    return {"type": "ietf-isis:isis", "name": "core", "ietf-isis:isis": process}
+
+
+def test_rfc9130_metrics_levels_and_the_default_metric():
+    a = isis("0000.0000.0001", {"name": "e1", "metric": {"value": 30}}, **{"level-type": "level-2"})
+    b = isis(
+        "0000.0000.0002",
+        {"name": "e1"},
+        {"name": "e2", "metric": {"level-2": {"value": 4}}, "passive": True},
+        {"name": "lo"},
+        **{"level-type": "level-2", "default-metric": {"value": 25}},
+    )
+    solved = ring(a=a, b=b)
+    metrics = {prefix: table(solved, "a")[prefix].metric for prefix in lines(solved, "a", "isis")}
+    assert metrics == {"10.1.2.0/24": 34, "10.255.0.2/32": 55}
+    assert solved.network.devices["a"].routing.isis.levels == (2,)
+
+
+def test_rfc9130_metrics_that_differ_by_level_are_said():
+    both = {"name": "e1", "metric": {"level-1": {"value": 3}, "level-2": {"value": 5}}}
+    solved = ring(a=isis("0000.0000.0001", both), b=isis("0000.0000.0002", {"name": "e1"}))
+    assert gaps(solved.network, "a") == ["metrics of an interface that differ by level are not represented"]
+
+
+def test_rfc8695_costs_passive_interfaces_and_redistribution():
+    def rip(*interfaces: dict[str, Any], **more: Any) -> dict[str, Any]:
+        return {
+            "type": "ietf-rip:ripv2",
+            "name": "r",
+            "ietf-rip:rip": {"interfaces": {"interface": list(interfaces)}, **more},
+        }
+
+    a = rip({"interface": "e1", "cost": 3})
+    b = rip({"interface": "e1"}, redistribute={"connected": {"metric": 5}}, **{"default-metric": 2})
+    solved = ring(a=a, b=b)
+    metrics = {prefix: table(solved, "a")[prefix].metric for prefix in lines(solved, "a", "rip")}
+    assert metrics == {"10.1.2.0/24": 8, "10.255.0.2/32": 8}
+    passive = rip({"interface": "e1", "passive": [None]})
+    assert (
+        solved_of(r=ietf(ietf_interface("e1", "10.0.0.1/24"), protocols=[passive]))
+        .network.devices["r"]
+        .routing.rip.interfaces[0]
+        .passive
+    )
+
+
+# RFC 9067, and BGP as published so far
+
+
+def bgp(number: int, *neighbors: dict[str, Any], **more: Any) -> dict[str, Any]:
+    inner = {
+        "global": {"as": number, "identifier": f"10.255.0.{number % 10}"},
+        "neighbors": {"neighbor": list(neighbors)},
+    }
+    return {"type": "ietf-bgp:bgp", "name": "bgp", "ietf-bgp:bgp": inner | more}
+
+
+def policy(*statements: dict[str, Any], sets: dict[str, Any] | None = None) -> dict[str, Any]:
+    definition = {"name": "P", "statements": {"statement": list(statements)}}
+    return {
+        "ietf-routing-policy:routing-policy": {
+            "defined-sets": sets or {},
+            "policy-definitions": {"policy-definition": [definition]},
+        }
+    }
+
+
+PREFIXES = {
+    "prefix-sets": {
+        "prefix-set": [
+            {
+                "name": "NEAR",
+                "mode": "ipv4",
+                "prefixes": {
+                    "prefix-list": [{"ip-prefix": "203.0.113.0/24", "mask-length-lower": 25, "mask-length-upper": 26}]
+                },
+            }
+        ]
+    }
+}
+
+
+def session(trees: dict[str, Any], **more: Any) -> Any:
+    """A border that takes what another AS says, by a policy P or what is given instead."""
+    took = {"remote-address": "10.0.0.2", "peer-as": 64502, "apply-policy": {"import-policy": ["P"], **more}}
+    a = ietf(ietf_interface("e1", "10.0.0.1/24"), protocols=[bgp(64501, took)], trees=trees)
+    statics = static(*((prefix, {"special-next-hop": "blackhole"}) for prefix in ("203.0.113.0/25", "198.51.100.0/24")))
+    b = ietf(
+        ietf_interface("e1", "10.0.0.2/24"),
+        protocols=[bgp(64502, {"remote-address": "10.0.0.1", "peer-as": 64501}), statics],
+    )
+    b |= {
+        "routrel-device:not-in-models": {"network-file": '{"routing": {"bgp": {"redistribute": [{"from": "static"}]}}}'}
+    }
+    return solved_of(a=a, b=b)
+
+
+def test_rfc9067_statements_match_prefix_sets_and_an_undecided_route_is_rejected():
+    accept = {
+        "name": "10",
+        "conditions": {"match-prefix-set": {"prefix-set": "NEAR", "match-set-options": "any"}},
+        "actions": {"policy-result": "accept-route", "set-metric": {"metric": 9}},
+    }
+    solved = session(policy(accept, sets=PREFIXES))
+    assert list(lines(solved, "a", "bgp")) == ["203.0.113.0/25"]
+    assert table(solved, "a")["203.0.113.0/25"].metric == 9
+
+
+def test_rfc9067_the_default_policy_decides_what_the_chain_does_not():
+    reject = {
+        "name": "10",
+        "conditions": {"match-prefix-set": {"prefix-set": "NEAR"}},
+        "actions": {"policy-result": "reject-route"},
+    }
+    trees = policy(reject, sets=PREFIXES)
+    assert list(lines(session(trees), "a", "bgp")) == []
+    solved = session(trees, **{"default-import-policy": "accept-route"})
+    assert list(lines(solved, "a", "bgp")) == ["198.51.100.0/24"]
+    assert "P" not in solved.network.devices["a"].policies  # nothing asks it by itself
+    (error,) = refusals(
+        a=ietf(
+            ietf_interface("e1", "10.0.0.1/24"),
+            protocols=[
+                bgp(
+                    64501, {"remote-address": "10.0.0.2", "peer-as": 64502, "apply-policy": {"import-policy": ["GONE"]}}
+                )
+            ],
+        )
+    )
+    assert "there is no policy of this name; found 'GONE'" in error
+
+
+@pytest.mark.parametrize(
+    ("conditions", "actions", "says"),
+    [
+        ({"call-policy": "OTHER"}, {}, "the condition call-policy is not represented"),
+        (
+            {"match-prefix-set": {"prefix-set": "NEAR", "match-set-options": "invert"}},
+            {},
+            "match-prefix-set with the option",
+        ),
+        ({"acme:phase": "moon"}, {}, "the condition phase is not represented"),
+        ({"match-prefix-set": {"prefix-set": "GONE"}}, {}, ""),
+        ({}, {"set-metric": {"metric-modification": "add-metric", "metric": 3}}, "a metric changed by add-metric"),
+    ],
+)
+def test_rfc9067_a_statement_that_cannot_be_held_is_left_out_and_said(conditions, actions, says):
+    statement = {"name": "10", "conditions": conditions, "actions": {"policy-result": "accept-route", **actions}}
+    document = ietf(ietf_interface("e1", "10.0.0.1/24"), trees=policy(statement, sets=PREFIXES))
+    if not says:
+        assert "there is no prefix set of this name; found 'GONE'" in refusals(r=document)[0]
+        return
+    network = network_of(r=document)
+    (gap,) = gaps(network, "r")
+    assert gap.startswith(says) and gap.endswith("so its policy statement is left out")
+    assert network.devices["r"].policies["P"].statements == ()
+
+
+# RFC 8519
+
+
+def acl(*aces: dict[str, Any], kind: str = "ipv4-acl-type", direction: str = "ingress") -> dict[str, Any]:
+    lists = [{"name": "in", "type": f"ietf-access-control-list:{kind}", "aces": {"ace": list(aces)}}]
+    point = {"interface-id": "e1", direction: {"acl-sets": {"acl-set": [{"name": "in"}]}}}
+    return {"ietf-access-control-list:acls": {"acl": lists, "attachment-points": {"interface": [point]}}}
+
+
+def ace(name: str, matches: dict[str, Any], action: str = "accept") -> dict[str, Any]:
+    return {"name": name, "matches": matches, "actions": {"forwarding": f"ietf-access-control-list:{action}"}}
+
+
+def behind(trees: dict[str, Any]) -> Any:
+    """A desk, a router whose list stands on ``e1`` towards the desk, and a server behind it."""
+    desk = ietf(
+        ietf_interface("e1", "10.0.0.2/24", "2001:db8:1::2/64"),
+        protocols=[
+            static(("0.0.0.0/0", {"next-hop-address": "10.0.0.1"})),
+        ],
+    )
+    six = {"route": [{"destination-prefix": "::/0", "next-hop": {"next-hop-address": "2001:db8:1::1"}}]}
+    desk["ietf-routing:routing"]["control-plane-protocols"]["control-plane-protocol"][0]["static-routes"][
+        "ietf-ipv6-unicast-routing:ipv6"
+    ] = six
+    router = ietf(
+        ietf_interface("e1", "10.0.0.1/24", "2001:db8:1::1/64"),
+        ietf_interface("e2", "10.0.1.1/24", "2001:db8:2::1/64"),
+        trees=trees,
+    )
+    return solved_of(desk=desk, r=router, server=ietf(ietf_interface("e1", "10.0.1.2/24", "2001:db8:2::2/64")))
+
+
+def outcome(solved: Any, to: str, service: str) -> str:
+    return str(answer(solved, "desk", to, service)["forward"]["verdict"])
+
+
+@pytest.mark.parametrize(
+    ("port", "passing", "stopped"),
+    [
+        ({"lower-port": 80, "upper-port": 90}, 85, 91),
+        ({"operator": "eq", "port": 80}, 80, 81),
+        ({"operator": "lte", "port": 80}, 1, 81),
+        ({"operator": "gte", "port": 80}, 65535, 79),
+        ({"operator": "neq", "port": 80}, 81, 80),
+    ],
+)
+def test_rfc8519_ports_by_range_and_operator(port, passing, stopped):
+    web = ace(
+        "web", {"ipv4": {"protocol": 6, "destination-ipv4-network": "10.0.1.0/24"}, "tcp": {"destination-port": port}}
+    )
+    solved = behind(acl(web))
+    assert outcome(solved, "10.0.1.2", f"tcp/{passing}") == "arrives"
+    assert outcome(solved, "10.0.1.2", f"tcp/{stopped}") == "blocked"
+    assert outcome(solved, "10.0.1.2", f"udp/{passing}") == "blocked"
+
+
+def test_rfc8519_a_list_of_one_family_is_not_asked_of_the_other():
+    solved = behind(acl(ace("none", {"ipv4": {"source-ipv4-network": "192.0.2.0/24"}})))
+    assert outcome(solved, "10.0.1.2", "icmp") == "blocked"
+    assert outcome(solved, "2001:db8:2::2", "icmp") == "arrives"
+    both = behind(
+        acl(ace("none", {"ipv4": {"source-ipv4-network": "192.0.2.0/24"}}), kind="mixed-eth-ipv4-ipv6-acl-type")
+    )
+    assert outcome(both, "2001:db8:2::2", "icmp") == "blocked"
+
+
+@pytest.mark.parametrize(
+    ("matches", "says"),
+    [
+        ({"ipv4": {"dscp": 46}}, "the condition dscp"),
+        ({"tcp": {"flags": "ack"}}, "the condition flags"),
+        ({"ipv4": {"protocol": 1}, "icmp": {"type": 8}}, "the condition type"),
+        ({"eth": {"ethertype": 2048}}, "the condition ethertype"),
+    ],
+)
+def test_rfc8519_an_entry_that_cannot_be_held_is_left_out_and_said_where_its_list_stands(matches, says):
+    solved = behind(acl(ace("odd", matches, "drop"), ace("rest", {})))
+    assert outcome(solved, "10.0.1.2", "icmp") == "arrives"
+    (gap,) = solved.network.devices["r"].gaps
+    assert gap.message.startswith(says) and gap.message.endswith("so its ACL entry is left out") and gap.affects == "e1"
+    assert gap.message in json.dumps(answer(solved, "desk", "10.0.1.2"))
+
+
+def test_rfc8519_an_interface_that_no_device_has_is_refused():
+    document = ietf(ietf_interface("e9", "10.0.0.1/24"), trees=acl(ace("rest", {})))
+    assert "there is no interface of this name; found 'e1'" in refusals(r=document)[0]
