@@ -164,9 +164,10 @@ class _Instance:
                 level.read_all()
                 continue
             enabled.append((number, level))
-            metrics += [
-                leaf for leaf in (family.at("metric") for family in level.entries("afi-safi", "af")) if leaf is not None
-            ]
+            for family in level.entries("afi-safi", "af"):
+                family.at("afi-name"), family.at("safi-name")
+                metric = family.at("metric")
+                metrics += [metric] if metric is not None else []
         if len(enabled) == 1:
             port["level"] = Said(*enabled[0])
         if metrics:

@@ -17,6 +17,7 @@ from routrel.formats.scalars import rate
 from routrel.model.routing import DEFAULT_INSTANCE
 
 Data = dict[str, Any]
+EMPTY: tuple[Any, ...] = ({}, [], None)
 
 
 def document_of(name: str, data: Data) -> Data:
@@ -47,18 +48,19 @@ def document_of(name: str, data: Data) -> Data:
     lists = write_lists(rest, points)
     if lists:
         document["ietf-access-control-list:acls"] = lists
-    left = pruned(rest)
+    left = pruned(rest, data)
     if left:
         document[f"{REST_MODULE}:{REST}"] = {LEAF: json.dumps(left, ensure_ascii=False)}
     return document
 
 
-def pruned(value: Any) -> Any:
-    """Data without the mappings and lists that nothing is left of."""
-    if isinstance(value, dict):
-        kept = {key: pruned(one) for key, one in value.items()}
-        return {key: one for key, one in kept.items() if one not in ({}, [], None)}
-    return [pruned(one) for one in value] if isinstance(value, list) else value
+def pruned(value: Any, was: Any) -> Any:
+    """Data without the mappings and lists that nothing is left of; what was empty from the start says something."""
+    if not isinstance(value, dict):
+        return value
+    before = was if isinstance(was, dict) else {}
+    kept = {key: pruned(one, before.get(key)) for key, one in value.items()}
+    return {key: one for key, one in kept.items() if one not in EMPTY or before.get(key) in EMPTY}
 
 
 def _interfaces(rest: Data, forwards: bool) -> tuple[list[Data], dict[str, Data]]:

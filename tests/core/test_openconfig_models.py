@@ -1,0 +1,511 @@
+"""What OpenConfig's models mean, a small example for each tree."""
+
+import json
+from typing import Any
+
+import pytest
+
+from routrel.formats.sources import read_files
+from tests.core.model_documents import (
+    config,
+    files_of,
+    gaps,
+    neighbor,
+    network_of,
+    openconfig,
+    openconfig_bgp,
+    openconfig_interface,
+    refusals,
+    solved_of,
+    subinterface,
+)
+from tests.core.networks import answer, hops, table
+
+LOOPBACK = {"type": "iana-if-type:softwareLoopback"}
+
+
+def verdict(solved: Any, source: str, to: str, service: str = "icmp") -> str:
+    return str(answer(solved, source, to, service)["forward"]["verdict"])
+
+
+# Interfaces
+
+
+def test_sub_interfaces_take_their_index_and_vlan():
+    router = openconfig(
+        openconfig_interface(
+            "eth1", subs=(subinterface(10, "10.0.10.1/24", vlan=10), subinterface(20, "10.0.20.1/24", vlan=20))
+        ),
+        openconfig_interface("eth2", "10.0.2.1/24", "2001:db8:2::1/64", mtu=9000),
+    )
+    host = openconfig(openconfig_interface("e", subs=(subinterface(20, "10.0.20.2/24", vlan=20),)))
+    files_link = "routrel: 1\nname: x\nlinks: [[r:eth1, h:e]]\n"
+    network = read_files(files_of({"r": router, "h": host}) | {"network.yaml": files_link.encode()})
+    interfaces = network.devices["r"].interfaces
+    assert list(interfaces) == ["eth1", "eth1.10", "eth1.20", "eth2"]
+    assert (interfaces["eth1.20"].parent, interfaces["eth1.20"].vlan) == ("eth1", 20)
+    assert len(interfaces["eth2"].addresses) == 2 and interfaces["eth2"].mtu == 9000
+
+
+def test_state_tells_that_an_interface_is_down():
+    entry = openconfig_interface("eth1", "10.0.0.1/24") | {
+        "state": {"oper-status": "DOWN", "counters": {"in-pkts": "5"}}
+    }
+    network = network_of(r=openconfig(entry))
+    assert not network.devices["r"].interfaces["eth1"].enabled
+    assert gaps(network, "r") == [] and network.devices["r"].statements.idle == 1
+
+
+def test_bundles_take_the_interfaces_that_name_them():
+    member = {
+        "openconfig-if-ethernet:ethernet": {
+            "config": {"openconfig-if-aggregate:aggregate-id": "ae1", "port-speed": "SPEED_10GB"}
+        }
+    }
+    router = openconfig(
+        openconfig_interface("eth1", trees=member),
+        openconfig_interface("eth2", trees=member),
+        openconfig_interface("ae1", "10.0.0.1/24", type="iana-if-type:ieee8023adLag"),
+    )
+    interfaces = network_of(r=router).devices["r"].interfaces
+    assert interfaces["ae1"].kind == "bundle" and interfaces["ae1"].members == ("eth1", "eth2")
+    assert interfaces["eth1"].bandwidth == 10_000_000_000
+
+
+def test_switched_and_routed_vlans_make_a_switch():
+    def port(name: str, **leaves: Any) -> dict[str, Any]:
+        vlan = {
+            "openconfig-vlan:switched-vlan": config(
+                "interface-mode", "TRUNK" if "trunk_vlans" in leaves else "ACCESS", **leaves
+            )
+        }
+        return openconfig_interface(name, trees={"openconfig-if-ethernet:ethernet": vlan})
+
+    routed = {
+        "openconfig-vlan:routed-vlan": {
+            "config": {"vlan": 10},
+            "openconfig-if-ip:ipv4": subinterface(0, "10.0.10.1/24")["openconfig-if-ip:ipv4"],
+        }
+    }
+    switch = openconfig(
+        port("e1", access_vlan=10),
+        port("e2", trunk_vlans=[10, "20..22"], native_vlan=99),
+        openconfig_interface("vlan10", trees=routed),
+    )
+    device = network_of(s=switch).devices["s"]
+    assert device.kind == "switch"
+    assert device.interfaces["e1"].switchport.access == 10
+    assert (
+        device.interfaces["e2"].switchport.trunk == (10, 20, 21, 22) and device.interfaces["e2"].switchport.native == 99
+    )
+    assert device.interfaces["vlan10"].vlan == 10 and device.interfaces["vlan10"].parent is None
+
+
+# Routing
+
+
+def ospf(area: str, *interfaces: dict[str, Any]) -> dict[str, Any]:
+    areas = {"area": [config("identifier", area, more={"interfaces": {"interface": list(interfaces)}})]}
+    return {"identifier": "oc-pol-types:OSPF", "name": "1", "ospfv2": {"global": {"config": {}}, "areas": areas}}
+
+
+def connection(source: str, target: str, **leaves: Any) -> dict[str, Any]:
+    entry = {
+        "src-protocol": source,
+        "dst-protocol": target,
+        "address-family": "IPV4",
+        "config": {k.replace("_", "-"): v for k, v in leaves.items()},
+    }
+    return {"table-connections": {"table-connection": [entry]}}
+
+
+def test_ospf_metrics_by_interface_ref():
+    def named(own: str, name: str, sub: int, **leaves: Any) -> dict[str, Any]:
+        return config("id", own, more={"interface-ref": {"config": {"interface": name, "subinterface": sub}}}, **leaves)
+
+    a = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"), protocols=[ospf("0.0.0.0", named("x", "eth1", 0, metric=7))]
+    )
+    b = openconfig(
+        openconfig_interface("eth1", "10.0.0.2/24"),
+        openconfig_interface("eth2", subs=(subinterface(5, "10.0.5.1/24", vlan=5),)),
+        protocols=[ospf("0.0.0.0", named("x", "eth1", 0), named("y", "eth2", 5, metric=3, passive=True))],
+    )
+    assert table(solved_of(a=a, b=b), "a")["10.0.5.0/24"].metric == 10
+
+
+def test_isis_levels_metrics_and_titles():
+    def isis(title: str, *ports: dict[str, Any]) -> dict[str, Any]:
+        return {
+            "identifier": "ISIS",
+            "name": "core",
+            "isis": {
+                "global": {"config": {"net": [title], "level-capability": "LEVEL_2"}},
+                "interfaces": {"interface": list(ports)},
+            },
+        }
+
+    def port(name: str, metric: int, **leaves: Any) -> dict[str, Any]:
+        family = {
+            "afi-name": "IPV4",
+            "safi-name": "UNICAST",
+            "config": {"metric": metric, "afi-name": "IPV4", "safi-name": "UNICAST"},
+        }
+        levels = {"level": [config("level-number", 2, more={"afi-safi": {"af": [family]}})]}
+        return config("interface-id", name, more={"levels": levels}, **leaves)
+
+    a = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"), protocols=[isis("49.0001.0000.0000.0001.00", port("eth1", 30))]
+    )
+    b = openconfig(
+        openconfig_interface("eth1", "10.0.0.2/24"),
+        openconfig_interface("eth2", "10.0.5.1/24"),
+        protocols=[isis("49.0001.0000.0000.0002.00", port("eth1", 30), port("eth2", 4, passive=True))],
+    )
+    solved = solved_of(a=a, b=b)
+    assert table(solved, "a")["10.0.5.0/24"].metric == 34
+    assert gaps(solved.network, "a") == []
+
+
+def test_static_routes_with_their_preference_and_dropping():
+    def route(prefix: str, *next_hops: dict[str, Any]) -> dict[str, Any]:
+        return config("prefix", prefix, more={"next-hops": {"next-hop": list(next_hops)}})
+
+    statics = {
+        "identifier": "STATIC",
+        "name": "s",
+        "static-routes": {
+            "static": [
+                route("203.0.113.0/24", config("index", "0", next_hop="10.0.0.2", preference=9, metric=3)),
+                route("198.51.100.0/24", config("index", "0", next_hop="openconfig-local-routing:DROP")),
+            ]
+        },
+    }
+    found = table(solved_of(r=openconfig(openconfig_interface("eth1", "10.0.0.1/24"), protocols=[statics])), "r")
+    assert (found["203.0.113.0/24"].preference, found["203.0.113.0/24"].metric) == (9, 3)
+    assert found["198.51.100.0/24"].action == "discard"
+
+
+def test_a_network_instance_is_a_vrf_of_its_interfaces():
+    blue = config(
+        "name",
+        "blue",
+        more={"interfaces": {"interface": [config("id", "eth2.0", interface="eth2", subinterface=0)]}},
+        type="oc-ni-types:L3VRF",
+    )
+    router = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"), openconfig_interface("eth2", "10.0.0.1/24"), instances=[blue]
+    )
+    assert network_of(r=router).devices["r"].interfaces["eth2"].vrf == "blue"
+    missing = json.loads(json.dumps(router).replace('"eth2.0", "interface": "eth2"', '"eth9.0", "interface": "eth9"'))
+    assert "there is no interface of this name; found 'eth9'" in refusals(r=missing)[0]
+
+
+# BGP and policies
+
+
+def test_neighbours_take_from_their_group_what_they_do_not_say():
+    group = config(
+        "peer-group-name",
+        "core",
+        more={
+            "transport": {"config": {"local-address": "lo0"}},
+            "route-reflector": {"config": {"route-reflector-client": True}},
+        },
+        peer_as=65010,
+    )
+    router = openconfig(
+        openconfig_interface("lo0", "10.255.0.1/32", **LOOPBACK),
+        protocols=[
+            openconfig_bgp(
+                65010, neighbor("10.255.0.2", peer_group="core"), neighbor("10.255.0.3", peer_as=65011), groups=(group,)
+            )
+        ],
+    )
+    first, second = network_of(r=router).devices["r"].routing.bgp.neighbors
+    assert (first.number, first.update_source, first.route_reflector_client) == (65010, "lo0", True)
+    assert (second.number, second.update_source) == (65011, None)
+
+
+def policies(*statements: dict[str, Any], **sets: Any) -> dict[str, Any]:
+    definition = config("name", "P", more={"statements": {"statement": list(statements)}})
+    return {
+        "openconfig-routing-policy:routing-policy": {
+            "defined-sets": sets,
+            "policy-definitions": {"policy-definition": [definition]},
+        }
+    }
+
+
+SETS: dict[str, Any] = {
+    "prefix-sets": {
+        "prefix-set": [
+            config(
+                "name",
+                "NEAR",
+                more={
+                    "prefixes": {
+                        "prefix": [
+                            {
+                                "ip-prefix": "203.0.113.0/24",
+                                "masklength-range": "24..25",
+                                "config": {"ip-prefix": "203.0.113.0/24", "masklength-range": "24..25"},
+                            }
+                        ]
+                    }
+                },
+            )
+        ]
+    },
+    "openconfig-bgp-policy:bgp-defined-sets": {
+        "community-sets": {
+            "community-set": [
+                {
+                    "community-set-name": "C",
+                    "config": {
+                        "community-set-name": "C",
+                        "community-member": ["64502:7", "openconfig-bgp-types:NO_EXPORT"],
+                    },
+                }
+            ]
+        },
+        "as-path-sets": {
+            "as-path-set": [
+                {
+                    "as-path-set-name": "A",
+                    "config": {"as-path-set-name": "A", "as-path-set-member": ["^64502$", "^64502 64503$"]},
+                }
+            ]
+        },
+    },
+}
+
+
+def taken(statement: dict[str, Any]) -> Any:
+    """What a border believes of 203.0.113.0/24 and 198.51.100.0/24 that another AS says, by a policy P."""
+    chain = {"apply-policy": {"config": {"import-policy": ["P"]}}}
+    a = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"),
+        protocols=[openconfig_bgp(64501, neighbor("10.0.0.2", peer_as=64502, more=chain))],
+        trees=policies(statement, **SETS),
+    )
+    drops = [
+        config("prefix", one, more={"next-hops": {"next-hop": [config("index", "0", next_hop="DROP")]}})
+        for one in ("203.0.113.0/24", "198.51.100.0/24")
+    ]
+    statics = {"identifier": "STATIC", "name": "s", "static-routes": {"static": drops}}
+    b = openconfig(
+        openconfig_interface("eth1", "10.0.0.2/24"),
+        protocols=[openconfig_bgp(64502, neighbor("10.0.0.1", peer_as=64501)), statics],
+        instance=connection("STATIC", "BGP", default_import_policy="ACCEPT_ROUTE"),
+    )
+    return solved_of(a=a, b=b)
+
+
+def statement(conditions: dict[str, Any], actions: dict[str, Any], result: str = "ACCEPT_ROUTE") -> dict[str, Any]:
+    return config(
+        "name", "10", more={"conditions": conditions, "actions": {"config": {"policy-result": result}, **actions}}
+    )
+
+
+@pytest.mark.parametrize(
+    ("conditions", "believed"),
+    [
+        ({}, ["198.51.100.0/24", "203.0.113.0/24"]),
+        ({"match-prefix-set": {"config": {"prefix-set": "NEAR", "match-set-options": "ANY"}}}, ["203.0.113.0/24"]),
+        (
+            {"bgp-conditions": {"match-as-path-set": {"config": {"as-path-set": "A", "match-set-options": "ANY"}}}},
+            ["198.51.100.0/24", "203.0.113.0/24"],
+        ),
+        ({"bgp-conditions": {"match-community-set": {"config": {"community-set": "C"}}}}, []),
+        ({"config": {"install-protocol-eq": "STATIC"}}, []),
+    ],
+)
+def test_conditions_of_policy_statements(conditions, believed):
+    solved = taken(statement(conditions, {}))
+    assert sorted(one for one, route in table(solved, "a").items() if route.protocol == "bgp") == believed
+    assert gaps(solved.network, "a") == []
+
+
+def test_actions_of_policy_statements():
+    actions = {
+        "bgp-actions": {
+            "config": {"set-local-pref": 300, "set-med": 7, "set-route-origin": "EGP"},
+            "set-as-path-prepend": {"config": {"repeat-n": 2}},
+            "set-community": {
+                "config": {"method": "INLINE", "options": "ADD"},
+                "inline": {"config": {"communities": ["64501:9"]}},
+            },
+        }
+    }
+    device = taken(statement({}, actions)).network.devices["a"]
+    (one,) = device.policies["P"].statements
+    assert (one.set.local_preference, one.set.med, one.set.origin) == (300, 7, "egp")
+    assert (one.set.as_path_prepend.number, one.set.as_path_prepend.times) == (64501, 2)
+    assert one.set.communities.added == ("64501:9",) and device.gaps == ()
+
+
+@pytest.mark.parametrize(
+    ("conditions", "actions", "says"),
+    [
+        ({"bgp-conditions": {"config": {"local-pref-eq": 5}}}, {}, "the condition local-pref-eq"),
+        ({}, {"bgp-actions": {"config": {"set-med": "+5"}}}, "a MED set to +5"),
+        ({}, {"bgp-actions": {"config": {"set-next-hop": "SELF"}}}, "a next hop set to the router's own address"),
+        (
+            {"match-prefix-set": {"config": {"prefix-set": "NEAR", "match-set-options": "INVERT"}}},
+            {},
+            "match-prefix-set with the option INVERT",
+        ),
+    ],
+)
+def test_what_a_statement_cannot_say_here_leaves_it_out(conditions, actions, says):
+    solved = taken(statement(conditions, actions))
+    (gap,) = gaps(solved.network, "a")
+    assert gap.startswith(says) and gap.endswith("so its policy statement is left out")
+    assert not [one for one, route in table(solved, "a").items() if route.protocol == "bgp"]
+
+
+# Filters, steering, AFTs
+
+
+def line(trees: dict[str, Any], instance: dict[str, Any] | None = None) -> Any:
+    """A desk, a router with what is given, and two servers behind it."""
+    default = {
+        "identifier": "STATIC",
+        "name": "s",
+        "static-routes": {
+            "static": [
+                config(
+                    "prefix", "0.0.0.0/0", more={"next-hops": {"next-hop": [config("index", "0", next_hop="10.0.0.1")]}}
+                )
+            ]
+        },
+    }
+    router = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"),
+        openconfig_interface("eth2", "10.0.1.1/24"),
+        openconfig_interface("eth3", "10.0.2.1/24"),
+        trees=trees,
+        instance=instance or {},
+    )
+    return solved_of(
+        desk=openconfig(openconfig_interface("e", "10.0.0.2/24"), protocols=[default]),
+        r=router,
+        one=openconfig(openconfig_interface("e", "10.0.1.2/24")),
+        two=openconfig(openconfig_interface("e", "10.0.2.2/24")),
+    )
+
+
+def acl(*entries: dict[str, Any], kind: str = "ACL_IPV4") -> dict[str, Any]:
+    sets = {
+        "acl-set": [
+            {
+                "name": "in",
+                "type": kind,
+                "config": {"name": "in", "type": kind},
+                "acl-entries": {"acl-entry": list(entries)},
+            }
+        ]
+    }
+    bound = {"ingress-acl-set": [{"set-name": "in", "type": kind, "config": {"set-name": "in", "type": kind}}]}
+    points = {"interface": [config("id", "eth1", more={"ingress-acl-sets": bound})]}
+    return {"openconfig-acl:acl": {"acl-sets": sets, "interfaces": points}}
+
+
+def entry(number: int, action: str, ipv4: dict[str, Any], transport: dict[str, Any] | None = None) -> dict[str, Any]:
+    more: dict[str, Any] = {"ipv4": {"config": ipv4}, "actions": {"config": {"forwarding-action": action}}}
+    if transport:
+        more["transport"] = {"config": transport}
+    return config("sequence-id", number, more=more)
+
+
+def test_acl_entries_are_asked_by_sequence_not_as_they_are_listed():
+    solved = line(
+        acl(
+            entry(20, "ACCEPT", {"destination-address": "10.0.1.0/24"}),
+            entry(10, "DROP", {"protocol": "IP_TCP"}, {"destination-port": "20..30"}),
+        )
+    )
+    assert verdict(solved, "desk", "10.0.1.2", "tcp/25") == "blocked"
+    assert verdict(solved, "desk", "10.0.1.2", "tcp/80") == "arrives"
+    assert verdict(solved, "desk", "10.0.2.2", "tcp/80") == "blocked"
+
+
+def test_an_acl_entry_with_ports_of_no_protocol_is_left_out_and_said():
+    solved = line(acl(entry(10, "ACCEPT", {}, {"destination-port": 80}), entry(20, "ACCEPT", {"protocol": 6})))
+    assert gaps(solved.network, "r") == ["ports without a protocol are not represented, so its ACL entry is left out"]
+    assert verdict(solved, "desk", "10.0.1.2", "tcp/80") == "arrives"
+
+
+def test_policy_forwarding_steers():
+    rule = config(
+        "sequence-id",
+        1,
+        more={
+            "ipv4": {"config": {"destination-address": "10.0.1.0/24", "protocol": 6}},
+            "transport": {"config": {"destination-port": 443}},
+            "action": {"config": {"next-hop": "10.0.2.2"}},
+        },
+    )
+    forwarding = {
+        "policy-forwarding": {
+            "policies": {"policy": [config("policy-id", "web", more={"rules": {"rule": [rule]}}, type="PBR_POLICY")]},
+            "interfaces": {"interface": [config("interface-id", "eth1", apply_forwarding_policy="web")]},
+        }
+    }
+    solved = line({}, forwarding)
+    assert answer(solved, "desk", "10.0.1.2", "tcp/443")["forward"]["paths"] == [["desk", "r", "two"]]
+    assert verdict(solved, "desk", "10.0.1.2", "tcp/80") == "arrives"
+    rule["action"] = {"config": {"decapsulate-gre": True}}
+    assert gaps(line({}, forwarding).network, "r") == ["a rule of policy forwarding is not represented"]
+
+
+def test_an_aft_is_a_table_read_off():
+    afts = {
+        "afts": {
+            "ipv4-unicast": {
+                "ipv4-entry": [
+                    {
+                        "prefix": "203.0.113.0/24",
+                        "state": {
+                            "prefix": "203.0.113.0/24",
+                            "next-hop-group": "7",
+                            "origin-protocol": "openconfig-policy-types:BGP",
+                        },
+                    }
+                ]
+            },
+            "next-hop-groups": {
+                "next-hop-group": [
+                    {
+                        "id": "7",
+                        "state": {"id": "7"},
+                        "next-hops": {
+                            "next-hop": [
+                                {"index": "1", "state": {"index": "1", "weight": "1"}},
+                                {"index": "2", "state": {"index": "2"}},
+                            ]
+                        },
+                    }
+                ]
+            },
+            "next-hops": {
+                "next-hop": [
+                    {
+                        "index": "1",
+                        "state": {"index": "1", "ip-address": "10.0.1.2"},
+                        "interface-ref": {"state": {"interface": "eth2", "subinterface": 0}},
+                    },
+                    {
+                        "index": "2",
+                        "state": {"index": "2", "ip-address": "10.0.2.2"},
+                        "interface-ref": {"state": {"interface": "eth3"}},
+                    },
+                ]
+            },
+        }
+    }
+    solved = line({}, afts)
+    route = table(solved, "r")["203.0.113.0/24"]
+    assert (route.protocol, hops(solved, route)) == ("bgp", ["10.0.1.2@eth2", "10.0.2.2@eth3"])
+    assert verdict(solved, "desk", "10.0.1.2") == "arrives"  # its own subnets are known by its interfaces

@@ -1,0 +1,100 @@
+"""A network written in open models and read back: the same tables, walks and findings."""
+
+import json
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+
+from routrel.analysis.check import check
+from routrel.formats.errors import LoadError
+from routrel.formats.sources import files_of, read_files
+from routrel.formats.written_models import written_in_models
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.core import mixed_networks
+from tests.core.networks import answer, hops
+from tests.examples import examples
+
+ORACLES = sorted(
+    path
+    for folder in ("oracle", "oracle2")
+    for path in (Path(__file__).parents[3] / "shared" / folder).glob("*/network.yaml")
+)
+DEMO = Path(__file__).parents[2] / "examples" / "saltmarsh"
+
+
+def read_back(files: dict[str, bytes]) -> tuple[Solved, Solved, dict[str, str]]:
+    """A network as it is and as it comes back from documents, with what was written."""
+    network = read_files(files)
+    written = written_in_models(files, network)
+    return solve(network), solve(read_files({name: text.encode() for name, text in written.items()})), written
+
+
+def tables(solved: Solved) -> dict[tuple[str, str], dict[str, tuple]]:
+    found = {}
+    for instance in solved.topology.instances:
+        rows = {
+            str(route.prefix): (
+                route.protocol,
+                route.preference,
+                route.metric,
+                route.action,
+                sorted(hops(solved, route)),
+            )
+            for route in solved.table(instance.index)
+        }
+        found[solved.topology.devices[instance.device].name, instance.vrf] = rows
+    return found
+
+
+def findings(solved: Solved) -> list[tuple[str, str]]:
+    return sorted((finding.code, finding.message) for finding in check(solved))
+
+
+def assert_same(one: Solved, other: Solved) -> None:
+    assert tables(other) == tables(one)
+    assert findings(other) == findings(one)
+
+
+def verdicts(solved: Solved, source: str, to: str) -> tuple:
+    found = answer(solved, source, to, "tcp/443")
+    return tuple(
+        (way["verdict"], way["path_count"], way["paths"]) for way in (found["forward"], found["return"]) if way
+    )
+
+
+@pytest.mark.parametrize("path", ORACLES, ids=[path.parent.name for path in ORACLES])
+def test_networks_that_real_routers_ran_come_back_the_same(path):
+    one, other, _ = read_back(files_of(path))
+    assert_same(one, other)
+    names = list(one.network.devices)
+    for source in names[:3]:
+        for to in names[-3:]:
+            if source != to:
+                assert verdicts(other, source, to) == verdicts(one, source, to)
+
+
+def test_the_demo_comes_back_the_same_and_mostly_in_models():
+    one, other, written = read_back(files_of(DEMO))
+    assert_same(one, other)
+    rest = sum(
+        len(json.loads(text).get("routrel-device:not-in-models", {}).get("network-file", ""))
+        for name, text in written.items()
+        if name.endswith(".json")
+    )
+    assert rest < sum(map(len, written.values())) / 10
+    assert "expectations" not in written["network.yaml"] and "Carriers" in written["network.yaml"]
+
+
+@settings(max_examples=examples(120), deadline=None)
+@given(mixed_networks.documents())
+def test_random_networks_come_back_the_same(document):
+    one, other, _ = read_back({"network.json": json.dumps(document).encode()})
+    assert_same(one, other)
+
+
+def test_a_network_known_by_captures_is_refused():
+    files = {"r/addresses.json": b"[]", "r/routes.json": b"[]"}
+    with pytest.raises(LoadError, match="r is known by captures"):
+        written_in_models(files, read_files(files))
