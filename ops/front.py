@@ -28,7 +28,7 @@ USAGE = """routrel COMMAND
   restore FILE            put a backup in place of what is stored; stop the server first
   stop                    stop the project's own database
 
-  routes | walk | why | policy | check | maintain | table | find | diff | try | lead NETWORK ...
+  routes | walk | why | policy | check | maintain | table | find | diff | try | lead | models NETWORK ...
                                        the command line: see routrel walk --help
   schema                               the JSON Schema of the network file
   completion bash | zsh                what completes the command line in a shell

@@ -65,7 +65,7 @@ class RevisionPageSerializer(PageSerializer):
 
 
 class UploadSerializer(serializers.Serializer[Any]):
-    """A network file, or a zip archive of a network or capture folder; or a network file's text."""
+    """A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text."""
 
     file = serializers.FileField(required=False, allow_empty_file=True)
     text = serializers.CharField(required=False, allow_blank=True, trim_whitespace=False)

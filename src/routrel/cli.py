@@ -41,6 +41,7 @@ from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
 from routrel.cli_maintain import maintain_command
+from routrel.cli_models import models_command
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
@@ -173,6 +174,7 @@ def _parser() -> argparse.ArgumentParser:
         "--leans-on", metavar="NAME", help="what one expectation leans on, in place of whether it holds"
     )
     checked.add_argument("--junit", metavar="FILE", type=Path, help="write what holds as JUnit's XML too")
+    checked.add_argument("--understood", action="store_true", help="what of the input is in the model, and what is not")
     checked.set_defaults(run=check_command)
 
     maintain = _command(commands, "maintain", "in which order to drain and shut things, and what that breaks")
@@ -185,6 +187,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     maintain.set_defaults(run=maintain_command)
 
+    models = _command(commands, "models", "the devices as documents in the models of the IETF")
+    models.add_argument("folder", metavar="FOLDER", type=Path, help="where they go: a folder that is empty or new")
+    models.set_defaults(run=models_command)
+
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
     completion.set_defaults(run=_completion)
@@ -196,7 +202,7 @@ def _parser() -> argparse.ArgumentParser:
 
 def _command(commands: Any, name: str, text: str) -> argparse.ArgumentParser:
     command: argparse.ArgumentParser = commands.add_parser(name, help=text, description=text.capitalize() + ".")
-    network = command.add_argument("network", metavar="NETWORK", help="a network file or folder, or a capture folder")
+    network = command.add_argument("network", metavar="NETWORK", help="a network file, or a folder of devices")
     network.complete = shtab.FILE  # type: ignore[attr-defined]
     command.add_argument("--json", action="store_true", help="one JSON document on standard output")
     return command

@@ -13,6 +13,7 @@ from routrel.analysis.expectations.leaning import leaning, leaning_lines
 from routrel.analysis.expectations.words import holding_lines
 from routrel.analysis.held.under_failures import PlacesStressed, places_lines, places_together
 from routrel.analysis.problem_offers import finding_answers
+from routrel.analysis.understanding import understanding, understanding_lines
 from routrel.cli_output import DONE, NO, CallError, bytes_of, print_answer, print_json
 from routrel.formats.errors import nearest
 from routrel.formats.expectations_file import no_expectations, read_expectations
@@ -31,6 +32,9 @@ def check_command(options: argparse.Namespace) -> int:
         raise CallError("--two-at-once, --leans-on and --junit are for what is expected: they need --expectations")
     kinds = _stress_kinds(options.stress)
     solved = solve(read_path(Path(options.network)))
+    if options.understood:
+        understood = understanding(solved)
+        return print_answer(options, understood, understanding_lines(understood), True)
     if kinds:
         return _all_traffic(options, solved, kinds)
     findings = check(solved)

@@ -19,6 +19,7 @@ from routrel.forwarding.programs.engine import RuleCheck
 from routrel.forwarding.trace import AclCheck, Branch, Stop, Trace
 from routrel.model.devices import Device
 from routrel.model.places import NOWHERE, Place
+from routrel.routing.rib.observed import is_observed_only
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 
@@ -177,6 +178,8 @@ class Evidence:
         if route is None:
             return _check("route", FAIL, f"no route for {stop.header.destination}", (device.routing or device).place)
         text = route_text(route)
+        if is_observed_only(self.topology, stop.instance):
+            text += ", as the table was read off"
         state = PASS if route.action == "forward" else FAIL
         if state == PASS and self._by_default(route, stop):
             text += ": only the default route, nothing better is known here"

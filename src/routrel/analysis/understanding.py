@@ -1,11 +1,16 @@
 """What was understood of an input: counts by kind, what the model does not hold, and where it ends."""
 
 from collections import Counter, defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
 
 from routrel.analysis.answers import model
+from routrel.analysis.contest.why import at_text
+from routrel.model.addresses import BITS, Address
 from routrel.model.devices import Device
-from routrel.model.routing import RoutingInstance
+from routrel.model.observed import ObservedRoute
+from routrel.model.places import Place
+from routrel.model.routing import RoutingInstance, StaticRoute
 from routrel.routing.solve import Solved
 
 MOST_LISTED = 200
@@ -20,6 +25,7 @@ def understanding(solved: Solved) -> model.Understanding:
     network, topology = solved.network, solved.topology
     devices = network.devices.values()
     kinds = Counter(device.kind for device in devices)
+    known_by = Counter[str](device.known_by for device in devices)
     gaps, ends = _gaps(solved), [*_open_ends(solved)]
     return model.Understanding(
         devices=[model.Count(kind, count) for kind, count in kinds.most_common()],
@@ -39,10 +45,13 @@ def understanding(solved: Solved) -> model.Understanding:
         observed=sum(bool(device.observed) for device in devices),
         endpoints=len(network.endpoints),
         services=len(network.services),
+        known_by=[model.Count(kind, count) for kind, count in known_by.most_common()],
+        by_documents=_by_documents(solved)[:MOST_LISTED],
         not_represented=gaps[:MOST_LISTED],
         not_represented_count=len(gaps),
         open_ends=ends[:MOST_LISTED],
         open_ends_count=len(ends),
+        add_first=_add_first(solved),
     )
 
 
@@ -80,16 +89,127 @@ def _gaps(solved: Solved) -> list[model.GapCount]:
     ]
 
 
+def _by_documents(solved: Solved) -> list[model.DeviceUnderstood]:
+    """The devices known by documents, first those of which most is not represented."""
+    found = [
+        model.DeviceUnderstood(device.name, count.all, count.used, count.not_represented, device.place or None)
+        for device in solved.network.devices.values()
+        if (count := device.statements) is not None and count.all
+    ]
+    return sorted(found, key=lambda one: (-one.not_represented, -one.statements, one.device))
+
+
 def _open_ends(solved: Solved) -> Iterator[model.OpenEnd]:
-    """Where knowledge ends: neighbours and next hops that no device of the network has."""
+    """Where knowledge ends: neighbours, next hops and other ends that no device of the network has."""
+    asked = [*_asked(solved)]
+    for one in asked:
+        what = f"BGP neighbour {one.address} of AS {one.number}" if one.number is not None else one.what
+        yield model.OpenEnd(one.device, what, one.place or None)
+    yield from _single_ends(solved, {one.address for one in asked})
+
+
+class _Asked(NamedTuple):
+    """An address that no device has, and what of a device leads there: a session with an AS, or some routes."""
+
+    device: str
+    address: Address
+    number: int | None
+    routes: int
+    what: str
+    place: Place
+
+
+def _asked(solved: Solved) -> Iterator[_Asked]:
     owners = solved.topology.owners
     for device, routing in _routing(solved):
         for neighbor in routing.bgp.neighbors if routing.bgp is not None else ():
             if neighbor.enabled and neighbor.address not in owners:
-                what = f"BGP neighbour {neighbor.address} of AS {neighbor.number}"
-                yield model.OpenEnd(device.name, what, neighbor.place or None)
-        beyond = [one for one in routing.static if one.next_hop is not None and one.next_hop not in owners]
-        for next_hop, count in Counter(one.next_hop for one in beyond).items():
-            first = next(one for one in beyond if one.next_hop == next_hop)
-            of = f"{count} static routes" if count > 1 else f"the static route to {first.prefix}"
-            yield model.OpenEnd(device.name, f"next hop {next_hop} of {of}", first.place or None)
+                yield _Asked(device.name, neighbor.address, neighbor.number, 0, "", neighbor.place)
+        hops = [(one.next_hop, one) for one in routing.static if one.next_hop is not None]
+        yield from _led(device.name, [(hop, one) for hop, one in hops if hop not in owners], "static route")
+    for device in solved.network.devices.values():
+        if device.known_by == "text":
+            continue
+        seen = {address for _, address in device.neighbors}
+        led = [
+            (hop.address, route)
+            for route in device.observed
+            for hop in route.next_hops
+            if hop.address is not None and hop.address not in owners
+        ]
+        yield from _led(device.name, [(hop, one) for hop, one in led if hop not in seen], "route read off it")
+
+
+def _led(device: str, hops: Sequence[tuple[Address, StaticRoute | ObservedRoute]], kind: str) -> Iterator[_Asked]:
+    """Routes of a device by the next hop that nobody has."""
+    by_hop: dict[Address, list[StaticRoute | ObservedRoute]] = defaultdict(list)
+    for hop, route in hops:
+        by_hop[hop].append(route)
+    for hop, routes in by_hop.items():
+        of = (
+            f"{len(routes)} {kind.replace('route', 'routes')}"
+            if len(routes) > 1
+            else f"the {kind} to {routes[0].prefix}"
+        )
+        yield _Asked(device, hop, None, len(routes), f"next hop {hop} of {of}", routes[0].place)
+
+
+def _single_ends(solved: Solved, asked: set[Address]) -> Iterator[model.OpenEnd]:
+    """Interfaces in a subnet for two where no other device of the network is, and nothing asked for the other end."""
+    narrow = [
+        (port, prefix)
+        for port in solved.topology.ports
+        for prefix in dict.fromkeys(port.prefixes)
+        if not prefix.is_host and prefix.length >= BITS[prefix.family] - 2 and not port.interface.is_loopback
+    ]
+    members = Counter(prefix for _, prefix in narrow)
+    for port, prefix in narrow:
+        if members[prefix] == 1 and port.up and not any(map(prefix.contains, asked)):
+            what = f"{port.name.interface}: nobody else is in {prefix}, a subnet for two"
+            yield model.OpenEnd(port.name.device, what, port.interface.place or None)
+
+
+def _add_first(solved: Solved) -> list[model.MissingDevice]:
+    """The addresses that most sessions and routes lead to, of those that no device has."""
+    found: dict[Address, list[_Asked]] = defaultdict(list)
+    for one in _asked(solved):
+        found[one.address].append(one)
+    missing = [
+        model.MissingDevice(
+            str(address),
+            sum(one.number is not None for one in asked),
+            sum(one.routes for one in asked),
+            list(dict.fromkeys(one.device for one in asked))[:MOST_DEVICES],
+        )
+        for address, asked in found.items()
+    ]
+    return sorted(missing, key=lambda one: (-len(one.devices), -one.sessions - one.routes))[:MOST_DEVICES]
+
+
+KNOWN_BY = {
+    "text": "by texts of the network file",
+    "capture": "by captures",
+    "models": "by documents in open models",
+    "table": "by a routing table alone",
+}
+
+
+def understanding_lines(found: model.Understanding) -> Iterator[str]:
+    """What was understood as lines for a terminal."""
+    for kind in found.known_by:
+        yield f"{kind.count} device{'' if kind.count == 1 else 's'} {KNOWN_BY[kind.kind]}"
+    for one in found.by_documents:
+        left = f", {one.not_represented} not represented" if one.not_represented else ""
+        yield f"{one.device}: {one.used} of {one.statements} statements in the model{left}{at_text(one.place)}"
+    for gap in found.not_represented:
+        times = f", {gap.count} times" if gap.count > 1 else ""
+        yield f"not represented: {gap.message} ({', '.join(gap.devices[:4])}{times})"
+    for end in found.open_ends:
+        yield f"open end: {end.device}: {end.what}{at_text(end.place)}"
+    for missing in found.add_first:
+        leads = [
+            f"{count} {what}{'' if count == 1 else 's'}"
+            for count, what in ((missing.sessions, "session"), (missing.routes, "route"))
+            if count
+        ]
+        yield f"to add: whoever has {missing.address}: {' and '.join(leads)} of {', '.join(missing.devices[:4])}"

@@ -1,4 +1,4 @@
-"""Zip archives of a network or capture folder, opened with suspicion.
+"""Zip archives of a network or of a folder of devices, opened with suspicion.
 
 Names are checked before anything is read; sizes are counted while reading, not believed.
 """
@@ -15,7 +15,8 @@ MAX_UNPACKED = 128 * 1024 * 1024
 MAX_RATIO = 200
 CHUNK = 1 << 20
 METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
-SUFFIXES = (".yaml", ".json", ".xml")
+FIRST_OF_CAPTURE = ("addresses.json", "routes.json")
+SUFFIXES = (".yaml", ".json", ".xml", ".csv")
 
 
 def is_zip(data: bytes) -> bool:
@@ -24,7 +25,7 @@ def is_zip(data: bytes) -> bool:
 
 
 def unpack(data: bytes, name: str) -> dict[str, bytes]:
-    """The YAML, JSON and XML files of an archive by their path, without one common top folder.
+    """The YAML, JSON, XML and CSV files of an archive by their path, without one common top folder.
 
     Raises ``LoadError`` for an archive that is broken, too large unpacked, or names places outside.
     """
@@ -35,7 +36,9 @@ def unpack(data: bytes, name: str) -> dict[str, bytes]:
     except (zipfile.BadZipFile, zipfile.LargeZipFile, zlib.error, EOFError, OSError, ValueError, RuntimeError) as error:
         raise _refusal(name, f"this zip archive cannot be read: {error}") from None
     if not files:
-        raise _refusal(name, "the archive holds no network", "network.yaml with devices/NAME.yaml, or a capture folder")
+        raise _refusal(
+            name, "the archive holds no network", "network.yaml with devices/NAME.yaml, or a folder of devices"
+        )
     return _without_top_folder(files)
 
 
@@ -105,4 +108,7 @@ def _without_top_folder(files: dict[str, bytes]) -> dict[str, bytes]:
     inner = {path.split("/", 1)[1]: data for path, data in files.items()}
     starts = ("network.yaml", "capture.json")
     nested = any(path in starts for path in inner) or any(path.count("/") == 1 for path in inner)
-    return inner if nested else files
+    # Files of one capture stay in the folder that names their device; other documents name a device each.
+    is_capture = any(path in FIRST_OF_CAPTURE for path in inner)
+    documents = any(path.endswith((".json", ".xml", ".csv")) for path in inner)
+    return inner if nested or (documents and not is_capture) else files

@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+from routrel.formats.archives import FIRST_OF_CAPTURE
 from routrel.formats.cabling import Cabling, Heard
 from routrel.formats.errors import ErrorList, InputError, LoadError, quoted
 from routrel.formats.json_items import json_items
@@ -58,7 +59,6 @@ PLAIN_KINDS = ("veth", "dummy", "macvlan", "ipvlan", "ifb", "netkit")
 """Kinds of interfaces that send frames as a card does, or to nobody."""
 
 ADMINISTRATOR = ("static", "boot")
-FIRST_FILES = ("addresses.json", "routes.json")
 
 
 @dataclass(slots=True)
@@ -130,7 +130,7 @@ def _read_device(
     folder: str, files: Mapping[str, bytes], errors: ErrorList, peers: dict[tuple[Address, Address], InterfaceName]
 ) -> Device:
     """One device; ``peers`` takes the interfaces with an address at their other end, by (own, other)."""
-    for first in FIRST_FILES:
+    for first in FIRST_OF_CAPTURE:
         if f"{folder}/{first}" not in files:
             errors.add(Place(f"{folder}/{first}", 1, 1), "this file is missing", allowed="addresses.json, routes.json")
     device = _Captured(folder)

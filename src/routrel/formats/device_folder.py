@@ -13,12 +13,14 @@ from dataclasses import replace
 
 import yaml
 
+from routrel.formats.archives import FIRST_OF_CAPTURE
 from routrel.formats.cabling import Cabling, Heard
-from routrel.formats.captures import CAPTURE_FILE, FIRST_FILES, read_about, read_captured_device
+from routrel.formats.captures import CAPTURE_FILE, read_about, read_captured_device
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import NAME, data_of
 from routrel.formats.models.device import is_document, read_documents
 from routrel.formats.models.draft import StatementReading, node_of
+from routrel.formats.models.route_tables import TABLE_SUFFIX
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
@@ -27,7 +29,7 @@ from routrel.model.network import InterfaceName, Network
 from routrel.model.places import Place
 
 NAMES_FILE = "names.yaml"
-DOCUMENTS = (".json", ".xml")
+DOCUMENTS = (".json", ".xml", TABLE_SUFFIX)
 
 
 def is_device_folder(files: Mapping[str, bytes]) -> bool:
@@ -38,13 +40,13 @@ def is_device_folder(files: Mapping[str, bytes]) -> bool:
 
 
 def _is_first_of_capture(name: str) -> bool:
-    return re.fullmatch(rf"[^/]+/({'|'.join(map(re.escape, FIRST_FILES))})", name) is not None
+    return re.fullmatch(rf"[^/]+/({'|'.join(map(re.escape, FIRST_OF_CAPTURE))})", name) is not None
 
 
 def _is_document_file(name: str, data: bytes) -> bool:
     if name.startswith(DEVICE_FOLDER) or not name.endswith(DOCUMENTS) or name.count("/") > 1:
         return False
-    return name.endswith(".xml") or is_document(data)
+    return not name.endswith(".json") or is_document(data)
 
 
 def own_files(files: Mapping[str, bytes]) -> dict[str, bytes]:
@@ -104,7 +106,7 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
         elif _is_document_file(file, files[file]):
             found[file.rpartition(".")[0]][file] = files[file]
         else:
-            allowed = f"NAME.json or NAME.xml in an open model, a sub-folder per device, {FOLDER_FILE}"
+            allowed = f"NAME.json, NAME.xml or NAME.csv, a sub-folder per device, {FOLDER_FILE}"
             errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)
     return found
 

@@ -1,4 +1,4 @@
-"""Where a network's text comes from: a file, a folder or a capture folder on disk, as named texts."""
+"""Where a network's text comes from: a file, a network folder or a folder of devices on disk, as named texts."""
 
 from collections.abc import Mapping
 from dataclasses import replace

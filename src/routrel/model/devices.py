@@ -96,6 +96,13 @@ class Device:
     """What of its documents was understood, where it was read from models."""
 
     @property
+    def known_by(self) -> Literal["text", "capture", "models", "table"]:
+        """How it came in: a text of the network file, a capture, documents in open models, or a routing table alone."""
+        if self.statements is not None:
+            return "models" if self.statements.all else "table"
+        return "text" if self.kernel_routing is None else "capture"
+
+    @property
     def forwards(self) -> bool:
         """Whether packets for others pass: a host does not forward."""
         return self.kind != "host"

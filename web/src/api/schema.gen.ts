@@ -1410,6 +1410,19 @@ export interface components {
             note: string;
         };
         /**
+         * DeviceUnderstood
+         * @description Of a device known by documents: its statements, how many of them are in the model, how many it cannot hold.
+         *
+         *         The rest decides nothing of where packets go.
+         */
+        DeviceUnderstood: {
+            device: string;
+            statements: number;
+            used: number;
+            not_represented: number;
+            place: components["schemas"]["Place"] | null;
+        };
+        /**
          * Difference
          * @description A prefix at which the table read off a device and the computed one differ.
          */
@@ -2028,6 +2041,16 @@ export interface components {
             role: components["schemas"]["RoleEnum"];
         };
         /**
+         * MissingDevice
+         * @description An address that sessions and routes lead to, and no device has: to know whose it is would answer more.
+         */
+        MissingDevice: {
+            address: string;
+            sessions: number;
+            routes: number;
+            devices: string[];
+        };
+        /**
          * ModelChange
          * @description What came, went or changed of the model itself; ``detail`` names what changed.
          */
@@ -2120,7 +2143,7 @@ export interface components {
             /** @description A trial whose changes are made first. */
             trial?: number;
         };
-        /** @description A network file, or a zip archive of a network or capture folder; or a network file's text. */
+        /** @description A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text. */
         NewNetworkRequest: {
             /** Format: binary */
             file?: string;
@@ -2717,8 +2740,9 @@ export interface components {
         };
         /**
          * Understanding
-         * @description What was understood of an input. ``observed`` counts devices with a table read off them; of kinds of gaps and
-         *         of open ends the first are listed, and all are counted.
+         * @description What was understood of an input. ``observed`` counts devices with a table read off them, ``known_by`` devices by
+         *         how they came in; of kinds of gaps and of open ends the first are listed, and all are counted. ``by_documents`` has
+         *         the devices first of which most is not represented, ``add_first`` the addresses that most leads to.
          */
         Understanding: {
             devices: components["schemas"]["Count"][];
@@ -2736,10 +2760,13 @@ export interface components {
             observed: number;
             endpoints: number;
             services: number;
+            known_by: components["schemas"]["Count"][];
+            by_documents: components["schemas"]["DeviceUnderstood"][];
             not_represented: components["schemas"]["GapCount"][];
             not_represented_count: number;
             open_ends: components["schemas"]["OpenEnd"][];
             open_ends_count: number;
+            add_first: components["schemas"]["MissingDevice"][];
         };
         /**
          * Unsent
@@ -2752,7 +2779,7 @@ export interface components {
             reason: string;
             place: components["schemas"]["Place"] | null;
         };
-        /** @description A network file, or a zip archive of a network or capture folder; or a network file's text. */
+        /** @description A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text. */
         UploadRequest: {
             /** Format: binary */
             file?: string;

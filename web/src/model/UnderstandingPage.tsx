@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import { useFindings, useUnderstanding } from "../api/answers";
+import type { components } from "../api/schema.gen";
 import { useCurrentNetwork } from "../frame/context";
 import { SourceLink } from "../source/SourceLink";
 import { Failed, Waiting } from "../ui/states";
@@ -9,6 +10,13 @@ import { counted } from "../ui/words";
 
 const SPOKEN: Record<string, string> = { bgp: "session", static: "route" };
 const NAMES: Record<string, string> = { isis: "IS-IS", static: "static" };
+
+const KNOWN_BY: Record<string, string> = {
+  text: "known by the network file",
+  capture: "known by captures",
+  models: "known by documents in open models",
+  table: "known by a routing table alone",
+};
 
 /** What was understood of the input: the page a network begins with. */
 export function UnderstandingPage() {
@@ -47,6 +55,9 @@ export function UnderstandingPage() {
         <Lines title="Devices">
           {model.devices.map(({ kind, count }) => (
             <Line key={kind} count={count} what={kind} />
+          ))}
+          {model.known_by.map(({ kind, count }) => (
+            <Line key={kind} count={count} what={KNOWN_BY[kind] ?? kind} />
           ))}
         </Lines>
         <Lines title="Routing">
@@ -141,8 +152,67 @@ export function UnderstandingPage() {
           </ul>
           <More of={model.open_ends_count} shown={model.open_ends.length} />
         </section>
+        {model.add_first.length > 0 && (
+          <section aria-labelledby="add-title">
+            <h3 id="add-title" className="font-semibold">
+              What to add first
+            </h3>
+            <ul>
+              {model.add_first.map((missing) => (
+                <li
+                  key={missing.address}
+                  className="border-t border-hair py-1"
+                  title={missing.devices.join(", ")}
+                >
+                  whoever has <span className="mono">{missing.address}</span>
+                  <span className="text-faint"> · {leadingThere(missing)}</span>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        {model.by_documents.length > 0 && <Documents devices={model.by_documents} />}
       </div>
     </div>
+  );
+}
+
+type Understood = components["schemas"]["Understanding"];
+
+/** What leads to an address that no device has, in words. */
+function leadingThere({ sessions, routes, devices }: Understood["add_first"][number]): string {
+  const parts = [sessions > 0 && counted(sessions, "session"), routes > 0 && counted(routes, "route")];
+  const of = devices.length > 2 ? `${devices.slice(0, 2).join(", ")}, …` : devices.join(" and ");
+  return `${parts.filter(Boolean).join(" and ")} of ${of}`;
+}
+
+/** How much of each device's documents is in the model: a bar of its statements, and the numbers. */
+function Documents({ devices }: { devices: Understood["by_documents"] }) {
+  return (
+    <section aria-labelledby="documents-title">
+      <h3 id="documents-title" className="font-semibold">
+        How much of each device is in the model
+      </h3>
+      <ul>
+        {devices.map((one) => (
+          <li
+            key={one.device}
+            className="border-t border-hair py-1 grid grid-cols-[minmax(6rem,10rem)_1fr_auto] gap-3 items-baseline"
+          >
+            <span className="mono truncate">{one.device}</span>
+            <span>
+              {one.used.toLocaleString("en")} of {counted(one.statements, "statement")}
+              {one.not_represented > 0 && (
+                <span className="text-stop">
+                  , {one.not_represented.toLocaleString("en")} not represented
+                </span>
+              )}
+            </span>
+            <span className="whitespace-nowrap">{one.place && <SourceLink place={one.place} />}</span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -56,7 +56,7 @@ export function ImportForm({
         <input
           type="file"
           name="file"
-          accept=".yaml,.yml,.json,.zip"
+          accept=".yaml,.yml,.json,.xml,.csv,.zip"
           className="sr-only"
           onChange={(event) => setFile(event.target.files?.[0] ?? null)}
         />
@@ -66,7 +66,7 @@ export function ImportForm({
           <span>
             Choose or drop a file{" "}
             <span className="text-faint">
-              — a network file, or a zip archive of a network or capture folder
+              — a network file, a device's document in an open model, or a zip archive of a folder
             </span>
           </span>
         )}

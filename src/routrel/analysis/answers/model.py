@@ -92,9 +92,32 @@ class OpenEnd(Struct, frozen=True):
     place: Place | None
 
 
+class DeviceUnderstood(Struct, frozen=True):
+    """Of a device known by documents: its statements, how many of them are in the model, how many it cannot hold.
+
+    The rest decides nothing of where packets go.
+    """
+
+    device: str
+    statements: int
+    used: int
+    not_represented: int
+    place: Place | None
+
+
+class MissingDevice(Struct, frozen=True):
+    """An address that sessions and routes lead to, and no device has: to know whose it is would answer more."""
+
+    address: str
+    sessions: int
+    routes: int
+    devices: list[str]
+
+
 class Understanding(Struct, frozen=True, kw_only=True):
-    """What was understood of an input. ``observed`` counts devices with a table read off them; of kinds of gaps and
-    of open ends the first are listed, and all are counted."""
+    """What was understood of an input. ``observed`` counts devices with a table read off them, ``known_by`` devices by
+    how they came in; of kinds of gaps and of open ends the first are listed, and all are counted. ``by_documents`` has
+    the devices first of which most is not represented, ``add_first`` the addresses that most leads to."""
 
     devices: list[Count]
     sites: int
@@ -111,10 +134,13 @@ class Understanding(Struct, frozen=True, kw_only=True):
     observed: int
     endpoints: int
     services: int
+    known_by: list[Count]
+    by_documents: list[DeviceUnderstood]
     not_represented: list[GapCount]
     not_represented_count: int
     open_ends: list[OpenEnd]
     open_ends_count: int
+    add_first: list[MissingDevice]
 
 
 class Finding(Struct, frozen=True):

@@ -85,7 +85,7 @@ class _Lists:
                 if len(families) == 1 and not {"source", "destination"} & found[-1].keys():
                     found[-1]["source"] = Said(FAMILIES[families[0]], entry)
             except UnrepresentedError as error:
-                entry.read_all()
+                entry.read_all(is_left_out=True)
                 self.left_out.setdefault(name, []).append(error)
         self._put(name, [name], acl)
 

@@ -154,7 +154,7 @@ class _Neighbor:
                     continue
                 if word is None:
                     self.draft.gap(f"routes of family {name} in BGP are not represented", family)
-                    family.read_all()
+                    family.read_all(is_left_out=True)
                     continue
                 families.setdefault(word, Said(word, family))
                 self._of_family(found, family)

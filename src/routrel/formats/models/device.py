@@ -15,6 +15,7 @@ from routrel.formats.models.interfaces import read_ietf_interfaces, read_opencon
 from routrel.formats.models.json_statements import read_json
 from routrel.formats.models.policies import add_chains, read_policies
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
+from routrel.formats.models.route_tables import TABLE_SUFFIX, read_table
 from routrel.formats.models.statements import Statement
 from routrel.formats.models.unread import note_unread, statement_count
 from routrel.formats.models.xml_statements import read_xml
@@ -120,10 +121,13 @@ TOP_NAMES = {name for _, name in READERS}
 
 
 def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList) -> tuple[DeviceDraft, StatementCount]:
-    """What the documents of a device say, as a draft; errors are noted with their places."""
+    """What the documents and tables of a device say, as a draft; errors are noted with their places."""
     draft = DeviceDraft(name, errors)
+    tables = {file: data for file, data in documents.items() if file.endswith(TABLE_SUFFIX)}
     roots = []
     for file, data in documents.items():
+        if file in tables:
+            continue
         try:
             roots.append(read_xml(data, file) if data.lstrip().startswith(b"<") else read_json(data, file))
         except LoadError as error:
@@ -140,9 +144,15 @@ def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList)
             if (top.module, top.name) == key:
                 top.is_read = True
                 reader(top, draft)
+    for file, data in tables.items():
+        try:
+            read_table(data, file, draft, not roots)
+        except LoadError as error:
+            errors.errors.extend(error.errors)
     add_chains(draft)
-    if roots:
-        _finish(draft, roots[0])
+    first = roots[0] if roots else draft.root.by if draft.root is not None else None
+    if first is not None:
+        _finish(draft, first, is_router=not roots)
     count = StatementCount(0, 0, 0)
     for root in roots:
         root.is_read = True
@@ -163,7 +173,7 @@ def _tops(root: Statement) -> Iterator[Statement]:
             yield child
 
 
-def _finish(draft: DeviceDraft, root: Statement) -> None:
+def _finish(draft: DeviceDraft, root: Statement, is_router: bool) -> None:
     """What follows from all documents together."""
     device = draft.begin(root)
     for interface in draft.interfaces().values():
@@ -171,7 +181,7 @@ def _finish(draft: DeviceDraft, root: Statement) -> None:
             device.inner("vrfs", interface.by).inner(interface["vrf"].text, interface.by)
     _forward_by_tables(device)
     draft.take_preferences()
-    device.setdefault("kind", Said(_kind(draft), root))
+    device.setdefault("kind", Said("router" if is_router else _kind(draft), root))
 
 
 def _forward_by_tables(device: Draft) -> None:

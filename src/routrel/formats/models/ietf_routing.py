@@ -46,7 +46,7 @@ def _read_protocol(entry: Statement, draft: DeviceDraft, instance: str) -> None:
     elif entry.at("bgp") is not None:
         read_bgp(entry.at("bgp") or entry, draft, instance)
     elif kind != "direct":
-        entry.read_all()
+        entry.read_all(is_left_out=True)
         draft.gap(f"a routing protocol of type {kind} is not represented", entry)
 
 

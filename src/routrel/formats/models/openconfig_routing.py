@@ -76,7 +76,7 @@ class _Instance:
                 static = Draft(aggregate, prefix=prefix_of(aggregate.at("prefix")), action=Said("discard", aggregate))
                 self._routing(aggregate).setdefault("static", []).append(static)
         elif kind != "DIRECTLY_CONNECTED":
-            entry.read_all()
+            entry.read_all(is_left_out=True)
             self.draft.gap(f"a routing protocol of type {kind} is not represented", entry)
 
     def _routing(self, by: Statement) -> Draft:
@@ -187,7 +187,7 @@ class _Instance:
             target = SOURCES.get(one.identity("dst-protocol") or "")
             process = self._routing(one).get(target or "")
             if source is None or target not in ROUTING_PROTOCOLS or process is None:
-                one.read_all()
+                one.read_all(is_left_out=True)
                 self.draft.gap("a table connection of such protocols is not represented", one)
                 continue
             policy = self.draft.chain(one.entries("import-policy"), one.at("default-import-policy"))
@@ -214,7 +214,7 @@ class _Instance:
             for rule in rules:
                 entry = _steering_entry(rule)
                 if entry is None:
-                    rule.read_all()
+                    rule.read_all(is_left_out=True)
                     self.draft.gap("a rule of policy forwarding is not represented", rule)
                 else:
                     entries.append(entry)

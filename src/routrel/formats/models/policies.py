@@ -56,7 +56,7 @@ def read_policies(top: Statement, draft: DeviceDraft) -> None:
             try:
                 statements.append(_statement(own, statement, sets, draft))
             except UnrepresentedError as error:
-                statement.read_all()
+                statement.read_all(is_left_out=True)
                 draft.gap(f"{error}, so its policy statement is left out", error.by)
         root.inner("policies", top)[draft.fitting(name)] = statements
 

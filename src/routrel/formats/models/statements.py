@@ -29,6 +29,8 @@ class Statement:
     value: str | None = None
     children: list["Statement"] = field(default_factory=list)
     is_read: bool = False
+    is_left_out: bool = False
+    """Whether a reader understood it, and that the model cannot hold it."""
     _named: dict[str, list["Statement"]] | None = None
 
     @property
@@ -97,10 +99,11 @@ class Statement:
                 yield here
             stack += reversed(here.children)
 
-    def read_all(self) -> None:
-        """Mark it and all below as read."""
+    def read_all(self, is_left_out: bool = False) -> None:
+        """Mark it and all below as read, or as read and left out."""
         stack = [self]
         while stack:
             here = stack.pop()
             here.is_read = True
+            here.is_left_out = is_left_out
             stack += here.children

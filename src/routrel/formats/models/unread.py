@@ -48,7 +48,7 @@ def statement_count(top: Statement) -> StatementCount:
         here, is_idle = stack.pop()
         is_idle = is_idle or (not here.is_read and here.name in PASSED_OVER) or here.module in IGNORED_MODULES
         if here.value is not None:
-            counted["used" if here.is_read else "idle" if is_idle else "unread"] += 1
+            counted["unread" if here.is_left_out else "used" if here.is_read else "idle" if is_idle else "unread"] += 1
         stack += ((child, is_idle or _is_state(child)) for child in here.children)
     return StatementCount(counted.total(), counted["used"], counted["idle"])
 
