@@ -30,6 +30,11 @@ class Upload:
     loaded: Loaded
 
     @property
+    def title(self) -> str:
+        """What it calls itself, else the file's name."""
+        return self.loaded.name[:200] or self.name.rpartition(".")[0] or self.name
+
+    @property
     def digest(self) -> str:
         """SHA-256 of the bytes as they came."""
         return hashlib.sha256(self.data).hexdigest()

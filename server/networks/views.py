@@ -99,7 +99,7 @@ class NetworkListView(APIView):
         values = serializer.validated_data
         check_quota(request.user)
         upload = read_upload(values, request.user)
-        return _created(request, upload, values.get("name") or upload.loaded.name[:200], values.get("note", ""))
+        return _created(request, upload, values.get("name") or upload.title, values.get("note", ""))
 
 
 def _created(request: Request, upload: Upload, name: str, note: str) -> Response:
@@ -117,7 +117,7 @@ class ExampleView(APIView):
     def post(self, request: Request) -> Response:
         check_quota(request.user)
         upload = upload_of(FILE_NAME, zipped_example(), request.user)
-        return _created(request, upload, upload.loaded.name[:200], "the example as shipped")
+        return _created(request, upload, upload.title, "the example as shipped")
 
 
 class DeletedListView(APIView):

@@ -81,8 +81,8 @@ class _Captured:
 
 
 def read_about(files: Mapping[str, bytes], errors: ErrorList) -> tuple[str, datetime | None]:
-    """The capture's name and time, as far as it says them."""
-    name, taken_at = "capture", None
+    """A folder's name and time, as far as it says them."""
+    name, taken_at = "", None
     if CAPTURE_FILE in files:
         try:
             wrapped = b'{"items":[' + files[CAPTURE_FILE] + b"]}"

@@ -76,6 +76,8 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
                     devices[device] = found
         except LoadError as error:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
+    if not name and any(map(_is_first_of_capture, files)):
+        name = "capture"
     network = Network(name=name, taken_at=taken_at, devices=devices)
     if ours or any(device.site is not None for device in devices.values()):
         try:

@@ -32,6 +32,7 @@ class Statement:
     is_left_out: bool = False
     """Whether a reader understood it, and that the model cannot hold it."""
     _named: dict[str, list["Statement"]] | None = None
+    _wrappers: list["Statement"] = field(default_factory=list)
 
     @property
     def is_standard(self) -> bool:
@@ -40,15 +41,21 @@ class Statement:
 
     def each(self, name: str) -> list["Statement"]:
         """The children of a name, marked as read: the entries of a list, or a container."""
+        found = self._by_name().get(name)
+        if found is None:
+            return []
+        for child in found:
+            child.is_read = True
+        return found
+
+    def _by_name(self) -> dict[str, list["Statement"]]:
         if self._named is None:
             self._named = {}
             for child in self.children:
                 if child.is_standard:
                     self._named.setdefault(child.name, []).append(child)
-        found = self._named.get(name, [])
-        for child in found:
-            child.is_read = True
-        return found
+            self._wrappers = [inner for name in WRAPPERS for inner in self._named.get(name, ())]
+        return self._named
 
     def at(self, *path: str) -> "Statement | None":
         """What stands at a path of containers, or a leaf at its end; in ``config`` or ``state`` where not beside."""
@@ -84,10 +91,10 @@ class Statement:
 
     def _children(self, name: str) -> list["Statement"]:
         found = self.each(name)
-        for wrapper in WRAPPERS if name not in WRAPPERS else ():
-            for inner in self.each(wrapper):
-                beside = inner.each(name)  # what state repeats of config counts as read, too
-                found = found or beside
+        for inner in self._wrappers if name not in WRAPPERS else ():
+            inner.is_read = True
+            beside = inner.each(name)  # what state repeats of config counts as read, too
+            found = found or beside
         return found
 
     def leaves(self) -> Iterator["Statement"]:
