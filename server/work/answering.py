@@ -105,7 +105,7 @@ def _loaded(revision: SolvedRevision, parameters: Parameters) -> Loaded:
         network.taken_at,
         len(network.devices),
         len(network.links),
-        revision.is_capture,
+        any(device.known_by == "capture" for device in network.devices.values()),
         len(network.expectations),
     )
 

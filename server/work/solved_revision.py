@@ -18,7 +18,6 @@ from routrel.analysis.held.under_failures import PlacesStressed
 from routrel.analysis.overview import Words
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
-from routrel.formats.device_folder import is_device_folder
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
 from routrel.model.findings import Finding
@@ -64,7 +63,6 @@ class SolvedRevision:
     """A revision with all that is computed from it."""
 
     files: dict[str, bytes]
-    is_capture: bool
     as_it_is: Solved
     trial: Trial | None = None
     seconds: float = 0.0
@@ -81,7 +79,7 @@ class SolvedRevision:
     def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
         """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
         files = files_of_upload(file_name, data)
-        return cls(files, is_device_folder(files), known or solve(read_files(files)))
+        return cls(files, known or solve(read_files(files)))
 
     @cached_property
     def solved(self) -> Solved:
@@ -109,7 +107,7 @@ class SolvedRevision:
             changes = changes_key([outcome.change.data() for outcome in trial.applied.outcomes])
             found = self._trials.get(changes)
             if found is None:
-                found = SolvedRevision(trial.applied.files, self.is_capture, self.solved, trial)
+                found = SolvedRevision(trial.applied.files, self.solved, trial)
                 self._trials[changes] = found
             while len(self._trials) > TRIALS_KEPT:
                 self._trials.popitem(last=False)

@@ -97,6 +97,23 @@ def test_what_was_uploaded_is_given_back_byte_for_byte(data, name, owner):
     assert answer.headers["X-Content-Type-Options"] == "nosniff"
 
 
+DOCUMENT = b"""{"ietf-interfaces:interfaces": {"interface": [{"name": "e1", "acme:knob": 1,
+ "ietf-ip:ipv4": {"address": [{"ip": "192.0.2.1", "prefix-length": 24}]}}]}}"""
+
+
+def test_a_device_by_its_document_is_named_after_the_file(owner):
+    made = upload(owner, DOCUMENT, "edge-1.json").json()
+    assert (made["name"], made["latest"]["is_capture"], made["latest"]["device_count"]) == ("edge-1", False, 1)
+    understood = owner.get(f"/api/networks/{made['id']}/revisions/1/understanding").json()
+    assert understood["known_by"] == [{"kind": "models", "count": 1}]
+    assert [(one["device"], one["not_represented"]) for one in understood["by_documents"]] == [("edge-1", 1)]
+
+
+def test_an_archive_of_documents_holds_a_device_in_each(owner):
+    made = upload(owner, zipped({"site/a.json": DOCUMENT, "site/b.json": DOCUMENT}), "site.zip").json()
+    assert (made["name"], made["latest"]["device_count"]) == ("site", 2)
+
+
 def test_a_capture_is_told_as_one(owner):
     latest = upload(owner, capture_zip(), "c.zip").json()["latest"]
     assert (latest["is_capture"], latest["device_count"]) == (True, 12)
