@@ -29,6 +29,7 @@ USAGE = """routrel COMMAND
   stop                    stop the project's own database
 
   routes | walk | why | policy | check | maintain | table | find | diff | try | lead | models NETWORK ...
+  collect INVENTORY FOLDER             ask devices for what they know; stand-ins play some
                                        the command line: see routrel walk --help
   schema                               the JSON Schema of the network file
   completion bash | zsh                what completes the command line in a shell

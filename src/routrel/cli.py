@@ -40,6 +40,7 @@ from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
+from routrel.cli_collect import collect_command, stand_ins_command
 from routrel.cli_maintain import maintain_command
 from routrel.cli_models import models_command
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
@@ -190,6 +191,24 @@ def _parser() -> argparse.ArgumentParser:
     models = _command(commands, "models", "the devices as documents in the models of the IETF")
     models.add_argument("folder", metavar="FOLDER", type=Path, help="where they go: a folder that is empty or new")
     models.set_defaults(run=models_command)
+
+    collected = commands.add_parser(
+        "collect",
+        help="ask the devices of an inventory for what they know",
+        description="Ask the devices of an inventory for what they know.",
+    )
+    inventory = collected.add_argument("inventory", metavar="INVENTORY", help="the devices, and how to ask them")
+    inventory.complete = shtab.FILE  # type: ignore[attr-defined]
+    collected.add_argument("folder", metavar="FOLDER", type=Path, help="the network's folder, kept up to date")
+    collected.add_argument("--every", metavar="MINUTES", type=int, help="again and again")
+    collected.add_argument("--to", metavar="URL", help="where something changed, a revision: .../networks/ID/revisions")
+    collected.add_argument("--json", action="store_true", help="one JSON document on standard output")
+    collected.set_defaults(run=collect_command)
+
+    played = _command(commands, "stand-ins", "play the devices of a network on loopback, to be collected from")
+    played.add_argument("folder", metavar="FOLDER", type=Path, help="where the inventory goes, with what access needs")
+    played.add_argument("--seconds", type=float, help="for so long; else until it is stopped")
+    played.set_defaults(run=stand_ins_command)
 
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))

@@ -403,17 +403,14 @@ def test_rfc9067_the_default_policy_decides_what_the_chain_does_not():
     solved = session(trees, **{"default-import-policy": "accept-route"})
     assert list(lines(solved, "a", "bgp")) == ["198.51.100.0/24"]
     assert "P" not in solved.network.devices["a"].policies  # nothing asks it by itself
-    (error,) = refusals(
-        a=ietf(
-            ietf_interface("e1", "10.0.0.1/24"),
-            protocols=[
-                bgp(
-                    64501, {"remote-address": "10.0.0.2", "peer-as": 64502, "apply-policy": {"import-policy": ["GONE"]}}
-                )
-            ],
-        )
-    )
-    assert "there is no policy of this name; found 'GONE'" in error
+
+
+def test_rfc9067_a_policy_that_no_document_has():
+    asked = {"remote-address": "10.0.0.2", "peer-as": 64502, "apply-policy": {"import-policy": ["GONE"]}}
+    device = ietf(ietf_interface("e1", "10.0.0.1/24"), protocols=[bgp(64501, asked)])
+    assert "there is no policy of this name; found 'GONE'" in refusals(a=device | policy())[0]
+    # A device that tells no policy at all may not have the model.
+    assert gaps(network_of(a=device), "a") == ["policy GONE stands in no document: taken to accept everything"]
 
 
 @pytest.mark.parametrize(

@@ -83,7 +83,7 @@ def _differing(old: Any, new: Any) -> list[str]:
     """The fields in which two objects of the model differ, by name."""
     if not is_dataclass(old):
         return []
-    pairs = ((field.name, getattr(old, field.name), getattr(new, field.name)) for field in fields(old))
+    pairs = ((field.name, getattr(old, field.name), getattr(new, field.name)) for field in fields(old) if field.compare)
     # Most are equal with their places: only of others the places are taken out.
     return [name for name, one, other in pairs if one != other and without_places(one) != without_places(other)]
 

@@ -3,9 +3,11 @@
 NAME/addresses.json, routes.json, ...   a capture (docs/captures.md)
 NAME.json, NAME.xml, NAME/*.json, *.xml documents in open models (docs/models.md)
 network.yaml, devices/NAME.yaml         the network file's own (docs/network-file.md)
+collected.json                          how each device was had, and since when it was not (docs/collecting.md)
 capture.json, names.yaml                the folder's name and time, names people use
 """
 
+import json
 import re
 from collections import defaultdict
 from collections.abc import Mapping
@@ -22,13 +24,15 @@ from routrel.formats.models.device import is_document, read_documents
 from routrel.formats.models.draft import StatementReading, node_of
 from routrel.formats.models.route_tables import TABLE_SUFFIX
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
+from routrel.formats.scalars import printable
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
-from routrel.model.devices import Device
-from routrel.model.network import InterfaceName, Network
+from routrel.model.devices import Device, Gap
+from routrel.model.network import InterfaceName, Network, Site
 from routrel.model.places import Place
 
 NAMES_FILE = "names.yaml"
+COLLECTED_FILE = "collected.json"
 DOCUMENTS = (".json", ".xml", TABLE_SUFFIX)
 
 
@@ -78,8 +82,13 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
             errors.errors.extend(one for one in error.errors if one not in errors.errors)
     if not name and any(map(_is_first_of_capture, files)):
         name = "capture"
+    for device, gaps in _read_collected(files, errors).items():
+        if device in devices:
+            devices[device] = replace(devices[device], gaps=(*devices[device].gaps, *gaps))
     network = Network(name=name, taken_at=taken_at, devices=devices)
-    if ours or any(device.site is not None for device in devices.values()):
+    sites = {device.site: Site(device.site, device.site) for device in devices.values() if device.site is not None}
+    network = replace(network, sites=sites)
+    if ours:
         try:
             network = read_network(ours, devices)
             if FOLDER_FILE not in ours:
@@ -101,7 +110,7 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
     found: dict[str, dict[str, bytes]] = defaultdict(dict)
     for file in sorted(files):
         folder, slash, _ = file.partition("/")
-        if file in (CAPTURE_FILE, NAMES_FILE):
+        if file in (CAPTURE_FILE, NAMES_FILE, COLLECTED_FILE):
             continue
         if slash:
             found[folder][file] = files[file]
@@ -110,6 +119,25 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
         else:
             allowed = f"NAME.json, NAME.xml or NAME.csv, a sub-folder per device, {FOLDER_FILE}"
             errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)
+    return found
+
+
+def _read_collected(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, list[Gap]]:
+    """What of each device could not be had when it was asked last."""
+    if COLLECTED_FILE not in files:
+        return {}
+    place = Place(COLLECTED_FILE, 1, 1)
+    found: dict[str, list[Gap]] = defaultdict(list)
+    try:
+        kept = json.loads(files[COLLECTED_FILE])
+        for device, one in kept.items():
+            if "failed_at" in one:
+                since = f"what is known is of {one['taken_at']}: at {one['failed_at']} it could not be had"
+                found[device].append(Gap(f"{device}: {since} ({printable(str(one['reason']))})", place))
+            for file, reason in one.get("missing", {}).items():
+                found[device].append(Gap(f"{device}: {file} could not be taken: {printable(str(reason))}", place))
+    except (ValueError, TypeError, KeyError, AttributeError, RecursionError):
+        errors.add(place, "this is not what a round of collecting writes", allowed="leave the file as it was written")
     return found
 
 

@@ -92,7 +92,7 @@ class Device:
     program: FilterProgram | None = None
     kernel_routing: KernelRouting | None = None
     gaps: tuple["Gap", ...] = ()
-    statements: "StatementCount | None" = None
+    statements: "StatementCount | None" = field(default=None, compare=False)
     """What of its documents was understood, where it was read from models."""
 
     @property

@@ -149,6 +149,7 @@ def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList)
             read_table(data, file, draft, not roots)
         except LoadError as error:
             errors.errors.extend(error.errors)
+    _assume_policies(draft)
     add_chains(draft)
     first = roots[0] if roots else draft.root.by if draft.root is not None else None
     if first is not None:
@@ -171,6 +172,17 @@ def _tops(root: Statement) -> Iterator[Statement]:
             child.read_all()  # what an instance data set says of itself
         else:
             yield child
+
+
+def _assume_policies(draft: DeviceDraft) -> None:
+    """Policies of a device that tells none of them (it may not have the model) are taken to accept, and said."""
+    if draft.root is None or "policies" in draft.root:
+        return
+    for said in draft.asked_policies():
+        policies = draft.root.inner("policies", said.by)
+        if said.text not in policies:
+            policies[said.text] = [Draft(said.by, result=Said("accept", said.by))]
+            draft.gap(f"policy {said.text} stands in no document: taken to accept everything", said.by)
 
 
 def _finish(draft: DeviceDraft, root: Statement, is_router: bool) -> None:

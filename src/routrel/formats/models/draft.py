@@ -134,7 +134,7 @@ class DeviceDraft:
         self.lldp: list[LldpNeighbor] = []
         self.chains: dict[str, Chain] = {}
         """By the name of the policy that stands for it."""
-        self.asked_alone: set[str] = set()
+        self.asked_alone: dict[str, Said] = {}
         """Policies that something asks by themselves."""
         self.own_as: Statement | None = None
         self._preferences: dict[tuple[str, str], Statement | None] = {}
@@ -195,7 +195,7 @@ class DeviceDraft:
         if not named and (default is None or accepts):
             return None
         if len(named) == 1 and not accepts:
-            self.asked_alone.add(named[0].text)
+            self.asked_alone.setdefault(named[0].text, named[0])
             return named[0]
         by = named[0].by if named else default
         assert by is not None
@@ -203,6 +203,10 @@ class DeviceDraft:
         name = self.fitting(" ".join(words))
         self.chains[name] = Chain(named, Said("accept" if accepts else "reject", default or by), by)
         return Said(name, by)
+
+    def asked_policies(self) -> list[Said]:
+        """Every policy that is asked, by itself or in a chain."""
+        return [*self.asked_alone.values(), *(said for chain in self.chains.values() for said in chain.policies)]
 
     def saw_preference(self, instance: str, protocol: str, said: Statement) -> None:
         """Note the preference of a route in a table of the device."""

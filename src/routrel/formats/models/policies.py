@@ -72,7 +72,7 @@ def add_chains(draft: DeviceDraft) -> None:
             draft.dangling(missing[0], "policy", policies)
         closing = Draft(chain.by, result=chain.default)
         policies[name] = [*statements, closing]
-    for name in {said.text for chain in draft.chains.values() for said in chain.policies} - draft.asked_alone:
+    for name in {said.text for chain in draft.chains.values() for said in chain.policies} - draft.asked_alone.keys():
         if draft.root is not None:
             draft.root["policies"].pop(name, None)
 

@@ -1,0 +1,154 @@
+"""``routrel collect`` and ``routrel stand-ins``: devices asked for what they know, and devices that are none."""
+
+import argparse
+import contextlib
+import io
+import json
+import os
+import sys
+import threading
+import time
+import zipfile
+from pathlib import Path
+
+import httpx
+
+from routrel.analysis.answers.comparisons import Comparison
+from routrel.analysis.comparison import compare, comparison_lines
+from routrel.cli_output import DONE, NO, CallError, bytes_of, print_json
+from routrel.collecting.inventory import Inventory, read_inventory
+from routrel.collecting.rounds import Round, collect, unknown_neighbors
+from routrel.collecting.stand_ins import Played, RestconfStandIns, SshStandIns, lldp_document, write_inventory
+from routrel.formats.errors import LoadError
+from routrel.formats.sources import files_of, read_files
+from routrel.formats.written_models import written_in_models
+from routrel.model.network import Network
+from routrel.solving import solve
+
+TOKEN = "ROUTREL_TOKEN"
+"""The environment variable with the token by which revisions are stored."""
+
+
+def collect_command(options: argparse.Namespace) -> int:
+    """Rounds over an inventory; the exit status of the last: whether every device answered."""
+    file = Path(options.inventory)
+    inventory = read_inventory(bytes_of(options.inventory), file.name, file.parent)
+    if options.to is not None and not os.environ.get(TOKEN):
+        raise CallError(f"--to stores revisions by a token in the environment variable {TOKEN}: see routrel token")
+    while True:
+        status = _round(options, inventory)
+        if options.every is None:
+            return status
+        time.sleep(options.every * 60)
+
+
+def _round(options: argparse.Namespace, inventory: Inventory) -> int:
+    folder: Path = options.folder
+    before = _network(folder)
+    shown = _Progress(len(inventory.targets))
+    made = collect(inventory, folder, shown)
+    shown.close()
+    after = _network(folder)
+    changes = None if before is None or after is None else compare(solve(before), solve(after), [])
+    is_new = after is not None and (changes is None or not changes.is_same)
+    _report(options, made, after, changes, before is None)
+    if options.to is not None and is_new:
+        _store(options.to, folder, made)
+    return NO if made.failed else DONE
+
+
+def _network(folder: Path) -> Network | None:
+    """What the folder says; None where it says nothing yet."""
+    try:
+        return read_files(files_of(folder)) if folder.is_dir() and any(folder.iterdir()) else None
+    except LoadError:
+        return None
+
+
+class _Progress:
+    """How far a round is, where somebody looks on."""
+
+    def __init__(self, count: int):
+        self.count = count
+        self.done = 0
+        self.is_watched = sys.stderr.isatty()
+
+    def __call__(self, device: str, reason: str) -> None:
+        self.done += 1
+        if self.is_watched:
+            print(f"\r\033[K{self.done:,} of {self.count:,} devices", end="", file=sys.stderr, flush=True)
+
+    def close(self) -> None:
+        if self.is_watched:
+            print("\r\033[K", end="", file=sys.stderr)
+
+
+def _report(
+    options: argparse.Namespace, made: Round, after: Network | None, changes: Comparison | None, is_first: bool
+) -> None:
+    unknown = unknown_neighbors(after) if after is not None else []
+    if options.json:
+        neighbors = [{"at": at, "hears": hears} for at, hears in unknown]
+        document = {"taken_at": made.taken_at, "answered": made.answered, "failed": made.failed, "unknown": neighbors}
+        print_json(document | {"changes": changes})
+        return
+    print(f"{len(made.answered):,} of {len(made.answered) + len(made.failed):,} devices answered")
+    for device, reason in sorted(made.failed.items()):
+        print(f"{device}: {reason}")
+    for at, hears in unknown:
+        print(f"{at} hears {hears}, which the inventory lacks")
+    if changes is not None and not changes.is_same:
+        for line in comparison_lines(changes):
+            print(line)
+    elif not is_first and made.answered:
+        print("nothing changed since the round before")
+
+
+def _store(url: str, folder: Path, made: Round) -> None:
+    """The folder as a new revision of a network on a server."""
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files_of(folder).items():
+            archive.writestr(name, data)
+    note = f"collected: {len(made.answered)} devices" + (
+        f", {len(made.failed)} could not be had" if made.failed else ""
+    )
+    try:
+        answer = httpx.post(
+            url,
+            files={"file": (f"{folder.name or 'collected'}.zip", packed.getvalue())},
+            data={"note": note},
+            headers={"Authorization": f"Token {os.environ[TOKEN]}"},
+            timeout=180,
+        )
+    except httpx.HTTPError as error:
+        raise CallError(f"the revision could not be stored: {error}") from None
+    if answer.status_code != 201:
+        raise CallError(f"the revision was not stored: status {answer.status_code}, {answer.text[:300]}")
+
+
+def stand_ins_command(options: argparse.Namespace) -> int:
+    """Play a network's devices until told to stop."""
+    files = files_of(Path(options.network))
+    network = read_files(files)
+    captured = [name for name, device in network.devices.items() if device.known_by == "capture"]
+    captures = {
+        name: {file.partition("/")[2]: data for file, data in files.items() if file.startswith(f"{name}/")}
+        for name in captured
+    }
+    documents: dict[str, dict[str, object]] = {}
+    if len(captured) < len(network.devices):
+        written = written_in_models(files, network)
+        for file, text in written.items():
+            if file.endswith(".json"):
+                name = file.removesuffix(".json")
+                documents[name] = json.loads(text) | {"openconfig-lldp:lldp": lldp_document(network, name)}
+    played = Played(captures, documents)
+    with SshStandIns(captures) as ssh, RestconfStandIns(documents) as restconf:
+        inventory = write_inventory(options.folder, network.name, ssh, restconf, played)
+        print(
+            f"{len(network.devices):,} devices are played; ask them by: routrel collect {inventory} FOLDER", flush=True
+        )
+        with contextlib.suppress(KeyboardInterrupt):
+            threading.Event().wait(options.seconds)
+    return DONE
