@@ -147,7 +147,10 @@ def browser() -> None:
 
 
 def filter_tools() -> None:
-    """nft, by which tests load rulesets into the kernel, where that may be: it is done without elsewhere."""
+    """nft and sshd, by which tests meet the kernel and a real SSH server, where that may be: without them elsewhere."""
+    if os.geteuid() == 0 and not Path("/usr/sbin/sshd").exists() and shutil.which("apt-get"):
+        with contextlib.suppress(MissingError):
+            debian_packages(["sshd"], ["openssh-server"], "collecting over SSH, in tests")
     if os.geteuid() == 0 and not shutil.which("nft") and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["nft"], ["nftables", "iproute2"], "filter rules in the kernel, in tests")

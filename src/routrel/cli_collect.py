@@ -25,6 +25,9 @@ from routrel.formats.written_models import written_in_models
 from routrel.model.network import Network
 from routrel.solving import solve
 
+NOT_STORED = ".not-stored"
+"""Stands in a folder whose last change has not become a revision yet, as when the server was away."""
+
 TOKEN = "ROUTREL_TOKEN"
 """The environment variable with the token by which revisions are stored."""
 
@@ -52,8 +55,10 @@ def _round(options: argparse.Namespace, inventory: Inventory) -> int:
     changes = None if before is None or after is None else compare(solve(before), solve(after), [])
     is_new = after is not None and (changes is None or not changes.is_same)
     _report(options, made, after, changes, before is None)
-    if options.to is not None and is_new:
+    if options.to is not None and (is_new or (folder / NOT_STORED).exists()):
+        (folder / NOT_STORED).touch()
         _store(options.to, folder, made)
+        (folder / NOT_STORED).unlink()
     return NO if made.failed else DONE
 
 
@@ -110,9 +115,10 @@ def _store(url: str, folder: Path, made: Round) -> None:
     with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, data in files_of(folder).items():
             archive.writestr(name, data)
-    note = f"collected: {len(made.answered)} devices" + (
-        f", {len(made.failed)} could not be had" if made.failed else ""
-    )
+    count = len(made.answered)
+    note = f"collected from {count} device{'' if count == 1 else 's'}"
+    if made.failed:
+        note += f"; {len(made.failed)} could not be had"
     try:
         answer = httpx.post(
             url,

@@ -81,6 +81,13 @@ async def _asked(target: Target) -> Answer:
         )
     except LoadError as error:
         raise UnreachableError(f"what it says cannot be read: {error.errors[0]}") from None
+    if target.over == "restconf":
+        # On one line, as devices answer, every statement would be in line 1.
+        laid_out = {
+            name: json.dumps(json.loads(data), indent=1, ensure_ascii=False).encode()
+            for name, data in answer.files.items()
+        }
+        return Answer(laid_out, answer.missing)
     return answer
 
 

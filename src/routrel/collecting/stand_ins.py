@@ -21,6 +21,13 @@ from routrel.model.network import Network
 LOOPBACK = "127.0.0.1"
 
 
+class ManyAtOnce(ThreadingHTTPServer):
+    """A server that many devices' worth of clients may call in one moment."""
+
+    daemon_threads = True
+    request_queue_size = 512
+
+
 class RestconfStandIns:
     """A server of documents by device: ``/NAME/restconf/data/MODULE:TREE``; a context that closes it."""
 
@@ -40,8 +47,7 @@ class RestconfStandIns:
             def log_message(self, *_: object) -> None:
                 pass
 
-        self.server = ThreadingHTTPServer((LOOPBACK, 0), Handler)
-        self.server.daemon_threads = True
+        self.server = ManyAtOnce((LOOPBACK, 0), Handler)
         self.thread = threading.Thread(target=self.server.serve_forever, daemon=True)
 
     def url(self, device: str) -> str:
