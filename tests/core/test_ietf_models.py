@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from routrel.analysis.check import check
 from tests.core.model_documents import gaps, ietf, ietf_interface, network_of, ospf, refusals, solved_of, static
 from tests.core.networks import answer, hops, table
 
@@ -526,3 +527,48 @@ def test_rfc8519_an_entry_that_cannot_be_held_is_left_out_and_said_where_its_lis
 def test_rfc8519_an_interface_that_no_device_has_is_refused():
     document = ietf(ietf_interface("e9", "10.0.0.1/24"), trees=acl(ace("rest", {})))
     assert "there is no interface of this name; found 'e1'" in refusals(r=document)[0]
+
+
+# What devices tell of their neighbours
+
+
+def told(a: dict[str, Any], b: dict[str, Any]) -> list[str]:
+    return [finding.message for finding in check(ring(a=a, b=b)) if finding.code == "neighbour-drift"]
+
+
+@pytest.mark.parametrize(
+    ("state", "area", "says"),
+    [
+        ("full", "0.0.0.0", ""),
+        ("2-way", "0.0.0.0", ""),
+        (
+            "init",
+            "0.0.0.0",
+            "a:e1: OSPF neighbour 10.255.0.2 is init on the device, and should be up by what is configured",
+        ),
+        ("full", "0.0.0.9", "a:e1: OSPF neighbour 10.255.0.2 is full on the device, and not up in the model: "),
+        ("down", "0.0.0.9", ""),
+    ],
+)
+def test_rfc9129_neighbours_are_held_against_the_model(state, area, says):
+    heard = {"neighbors": {"neighbor": [{"neighbor-router-id": "10.255.0.2", "address": "10.0.0.2", "state": state}]}}
+    found = told(ospf({"0.0.0.0": [{"name": "e1", **heard}]}), ospf({area: [{"name": "e1"}]}))
+    assert [one.startswith(says) for one in found] == ([True] if says else [])
+
+
+@pytest.mark.parametrize(
+    ("state", "says"),
+    [("established", ""), ("idle", "a: BGP session 10.0.0.2 is idle on the device, and should be up")],
+)
+def test_sessions_are_held_against_the_model(state, says):
+    ours = {"remote-address": "10.0.0.2", "peer-as": 64502, "session-state": state}
+    found = told(bgp(64501, ours), bgp(64502, {"remote-address": "10.0.0.1", "peer-as": 64501}))
+    assert [one.startswith(says) for one in found] == ([True] if says else [])
+
+
+def test_rfc9130_adjacencies_are_held_against_the_model():
+    heard = {"adjacencies": {"adjacency": [{"neighbor-sysid": "0000.0000.0002", "state": "down", "usage": "level-2"}]}}
+    found = told(isis("0000.0000.0001", {"name": "e1", **heard}), isis("0000.0000.0002", {"name": "e1"}))
+    assert found == [
+        "a:e1: IS-IS neighbour 0000.0000.0002 is down on the device, and should be up by what is configured"
+    ]

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 from routrel.analysis.drift import drift
 from routrel.analysis.duplicates import duplicate_addresses
+from routrel.analysis.neighbor_drift import neighbor_drift
 from routrel.analysis.program_shadowing import shadowed_rules
 from routrel.analysis.shadowing import Shadow, shadowed_entries
 from routrel.forwarding.walk import Walker
@@ -27,6 +28,7 @@ def check(solved: Solved) -> list[Finding]:
         *solved.findings,
         *_next_hops(solved),
         *_drift(solved),
+        *neighbor_drift(solved),
         *_steering_hops(solved),
         *_unattached(solved),
         *_shadowed(solved),

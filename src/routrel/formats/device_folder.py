@@ -175,4 +175,10 @@ def _read_models(name: str, files: Mapping[str, bytes], cabling: Cabling, errors
     if draft.hostname is not None:
         cabling.known_as.setdefault(draft.hostname.text, name)
     alive = frozenset((interface, Address.parse(said.text)) for interface, said in draft.seen_alive)
-    return replace(device, gaps=tuple(draft.gaps), neighbors=alive, statements=count)
+    return replace(
+        device,
+        gaps=tuple(draft.gaps),
+        neighbors=alive,
+        observed_neighbors=tuple(draft.observed_neighbors),
+        statements=count,
+    )

@@ -60,7 +60,13 @@ def build_device(name: str, root: Node, reading: Reading) -> Device | None:
 
 def written_anew(known: Device, text: Device) -> Device:
     """A device known by documents as a text says it: what the documents hold beside that stays."""
-    return replace(text, gaps=known.gaps, neighbors=known.neighbors, statements=known.statements)
+    return replace(
+        text,
+        gaps=known.gaps,
+        neighbors=known.neighbors,
+        observed_neighbors=known.observed_neighbors,
+        statements=known.statements,
+    )
 
 
 def read_names(data: bytes, file: str, errors: ErrorList) -> Network:

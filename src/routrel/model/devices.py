@@ -11,7 +11,7 @@ from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy
 from routrel.model.kernel_routing import KernelRouting
-from routrel.model.observed import ObservedRoute
+from routrel.model.observed import ObservedNeighbor, ObservedRoute
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
@@ -89,6 +89,7 @@ class Device:
     forwarding_policies: dict[str, ForwardingPolicy] = field(default_factory=dict)
     observed: tuple[ObservedRoute, ...] = ()
     neighbors: frozenset[tuple[str, Address]] = frozenset()
+    observed_neighbors: tuple[ObservedNeighbor, ...] = ()
     program: FilterProgram | None = None
     kernel_routing: KernelRouting | None = None
     gaps: tuple["Gap", ...] = ()

@@ -1,4 +1,4 @@
-"""Routes as they were read off a device."""
+"""Routes and neighbours as they were read off a device."""
 
 from dataclasses import dataclass
 
@@ -25,3 +25,17 @@ class ObservedRoute:
     action: RouteAction = "forward"
     place: Place = NOWHERE
     vrf: str = DEFAULT_INSTANCE
+
+
+@dataclass(frozen=True, slots=True)
+class ObservedNeighbor:
+    """A neighbour as a device tells its state: a session of BGP by address, else what is heard on an interface."""
+
+    protocol: str
+    state: str
+    is_up: bool
+    name: str
+    """The session's address, the router id or the system id."""
+    interface: str = ""
+    vrf: str = DEFAULT_INSTANCE
+    place: Place = NOWHERE

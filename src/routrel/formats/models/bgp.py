@@ -29,7 +29,7 @@ def read_bgp(bgp: Statement, draft: DeviceDraft, instance: str) -> None:
     neighbors = _entries(bgp, "neighbors", "neighbor")
     for address, entry in draft.keyed(neighbors, _key_of(neighbors, "neighbor-address", "remote-address")):
         group = groups.get(entry.text("peer-group") or "")
-        _Neighbor(entry, group, draft, number).read(process, address)
+        _Neighbor(entry, group, draft, number, instance).read(process, address)
 
 
 def _key_of(entries: list[Statement], ours: str, other: str) -> str:
@@ -79,8 +79,8 @@ def _read_preferences(routing: Draft, bgp: Statement) -> None:
 class _Neighbor:
     """One session: each thing is said by the neighbour, else by its group."""
 
-    def __init__(self, entry: Statement, group: Statement | None, draft: DeviceDraft, own: str | None):
-        self.entry, self.group, self.draft, self.own = entry, group, draft, own
+    def __init__(self, entry: Statement, group: Statement | None, draft: DeviceDraft, own: str | None, instance: str):
+        self.entry, self.group, self.draft, self.own, self.instance = entry, group, draft, own, instance
 
     def said(self, *path: str) -> Statement | None:
         ours = self.entry.at(*path)
@@ -99,6 +99,9 @@ class _Neighbor:
         if description is not None and description.value:
             found.put("description", description)
         found.put("enabled", self.said("enabled"))
+        state = self.entry.at("session-state")
+        if state is not None:
+            self.draft.saw_neighbor("bgp", state, address, state.value, "", self.instance)
         self._read_local(found)
         if (hops := self.said("ebgp-multihop", "multihop-ttl")) is not None:
             is_on = self.said("ebgp-multihop", "enabled")

@@ -16,8 +16,12 @@ from routrel.formats.models.statements import Statement
 from routrel.formats.yaml_nodes import Node
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.devices import Gap
+from routrel.model.observed import ObservedNeighbor
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE
+
+UP_STATES = ("established", "full", "2-way", "two_way", "up")
+"""States in which neighbours exchange routes; 2-way is that of two routers of a segment that others speak for."""
 
 SHOWN_PREFERENCES = ("static", "ospf", "isis", "rip")
 """Protocols whose routes all have one preference, unless something gives some another."""
@@ -129,6 +133,7 @@ class DeviceDraft:
         self.gaps: list[Gap] = []
         self.seen_alive: list[tuple[str, Said]] = []
         """Neighbours' addresses with the interface they answer on."""
+        self.observed_neighbors: list[ObservedNeighbor] = []
         self.forwarding: list[tuple[str, Statement]] = []
         """Interfaces with whether packets for others pass by them (RFC 8344)."""
         self.lldp: list[LldpNeighbor] = []
@@ -223,6 +228,16 @@ class DeviceDraft:
                 preferences = holder["routing"].inner("preferences", said)
                 if protocol not in preferences:
                     preferences.put(protocol, said)
+
+    def saw_neighbor(
+        self, protocol: str, entry: Statement, name: str | None, state: str | None, interface: str, instance: str
+    ) -> None:
+        """Note the state of a neighbour as the device tells it."""
+        entry.read_all()
+        if name and state:
+            word = state.rpartition(":")[2].lower()
+            found = ObservedNeighbor(protocol, word, word in UP_STATES, name, interface, instance, place_of(entry))
+            self.observed_neighbors.append(found)
 
     def dangling(self, said: Said, what: str, names: Iterable[str]) -> None:
         """Note a name that names nothing."""

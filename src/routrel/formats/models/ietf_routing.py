@@ -167,6 +167,8 @@ def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str
             port.put("cost", one.at("cost"))
             port.put("passive", one.at("passive"))
             port.put("priority", one.at("priority"))
+            for heard in one.entries("neighbors", "neighbor"):
+                draft.saw_neighbor("ospf", heard, heard.text("neighbor-router-id"), heard.text("state"), name, instance)
             _read_network_type(port, one, draft, name)
 
 
@@ -231,6 +233,8 @@ def _read_isis(entry: Statement, draft: DeviceDraft, instance: str) -> None:
         port.put("passive", one.at("passive"))
         if one.text("level-type"):
             port.put("level", one.at("level-type"), LEVELS.get(one.text("level-type") or "", ""))
+        for heard in one.entries("adjacencies", "adjacency"):
+            draft.saw_neighbor("isis", heard, heard.text("neighbor-sysid"), heard.text("state"), name, instance)
         own = [leaf for leaf in (one.at(*path) for path in METRICS) if leaf is not None]
         port.put("metric", own[0] if own else default)
         if len({leaf.value for leaf in own}) > 1:

@@ -120,6 +120,9 @@ class _Instance:
                 for leaf, key in (("metric", "cost"), ("passive", "passive"), ("priority", "priority")):
                     port.put(key, one.at(leaf))
                 self._read_network_type(port, one.at("network-type"), name)
+                for heard in one.entries("neighbors", "neighbor"):
+                    state = heard.text("adjacency-state")
+                    self.draft.saw_neighbor("ospf", heard, heard.text("router-id"), state, name, self.name)
 
     def _read_network_type(self, port: Draft, kind: Statement | None, name: str) -> None:
         if kind is None:
@@ -164,6 +167,9 @@ class _Instance:
                 level.read_all()
                 continue
             enabled.append((number, level))
+            for heard in level.entries("adjacencies", "adjacency"):
+                state = heard.text("adjacency-state")
+                self.draft.saw_neighbor("isis", heard, heard.text("system-id"), state, name, self.name)
             for family in level.entries("afi-safi", "af"):
                 family.at("afi-name"), family.at("safi-name")
                 metric = family.at("metric")
