@@ -37,6 +37,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "held": {"trial": 1},
     "endangered": {"device": "bw-fw"},
     "difference": {"trial": 1},
+    "patches": {"trial": 1},
     "device-text": {"device": "oq-winch"},
 }
 """The words of each question that has some."""

@@ -376,6 +376,11 @@ class DifferenceView(QuestionView):
     """What a trial makes of the files: a unified difference, and the one that takes it back."""
 
 
+@answers("patches")
+class PatchesView(QuestionView):
+    """What a trial changes on each device, as devices take it: a YANG patch and an edit-config, and their reverses."""
+
+
 @answers("device-text", DEVICE)
 class DeviceTextView(QuestionView):
     """A device's own text, as it is edited."""

@@ -318,6 +318,7 @@ QUESTIONS = {
     "turned": Question(expectations.Turned, _turned),
     "leaning": Question(expectations.LeaningSoFar, _leaning),
     "endangered": Question(expectations.Endangered, _endangered),
+    "patches": Question(list[trials.DevicePatch], lambda revision, _: _trial(revision).patches()),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),
     "device-text": Question(trials.DeviceText, _device_text),

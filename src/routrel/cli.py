@@ -42,7 +42,7 @@ from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
 from routrel.cli_collect import collect_command, stand_ins_command
 from routrel.cli_maintain import maintain_command
-from routrel.cli_models import models_command
+from routrel.cli_models import models_command, write_patches
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
@@ -149,6 +149,12 @@ def _parser() -> argparse.ArgumentParser:
     tried.add_argument("--flows", metavar="FILE", help="a JSON list of flows")
     tried.add_argument("--diff", action="store_true", help="only the unified difference of the files")
     tried.add_argument("--back-out", action="store_true", help="only the difference that takes it back")
+    tried.add_argument(
+        "--patches",
+        metavar="FOLDER",
+        type=Path,
+        help="what devices take: YANG patches, edit-configs, and their reverses",
+    )
     tried.set_defaults(run=_try)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked; or what is expected of it")
@@ -328,6 +334,8 @@ def _try(options: argparse.Namespace) -> int:
     errors = [error for outcome in trial.applied.outcomes for error in outcome.errors]
     if errors:
         raise LoadError(errors)
+    if options.patches is not None:
+        return write_patches(options, trial)
     if options.diff or options.back_out:
         print(trial.difference(options.back_out), end="")
         return DONE

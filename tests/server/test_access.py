@@ -80,6 +80,7 @@ def url(path: str, network: dict) -> str:
         "remedies": "?from=h1&to=h2",
         "wanted-way": "?from=h1&to=h2&passing=r",
         "difference": "?trial=1",
+        "patches": "?trial=1",
         "device-text": "?device=r",
     }
     return filled + extra.get(path.rsplit("/", 1)[1], "")

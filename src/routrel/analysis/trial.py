@@ -4,15 +4,18 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
-from routrel.analysis.answers.trials import ChangeProblem, DeviceText, FileDifference, Tried, TriedChange
+from routrel.analysis.answers.trials import ChangeProblem, DevicePatch, DeviceText, FileDifference, Tried, TriedChange
 from routrel.formats.changes.applying import Applier, apply_changes
 from routrel.formats.changes.difference import difference
 from routrel.formats.changes.outcomes import Applied, Outcome
 from routrel.formats.changes.text_edits import TextEditError
+from routrel.formats.written_patch import patches
 from routrel.model.changes import Change
 from routrel.model.network import Network
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+
+NOT_IN_MODELS = "a part of the change stands in no published model: it has to be made by hand"
 
 
 @dataclass(frozen=True)
@@ -44,6 +47,19 @@ class Trial:
     def file_difference(self) -> FileDifference:
         """Both differences of the files."""
         return FileDifference(self.difference(), self.difference(reverse=True))
+
+    def patches(self) -> list[DevicePatch]:
+        """What changes on each device, as devices take it."""
+        found = patches(self.files, self.before.network, self.applied.files, self.after.network)
+        return [
+            DevicePatch(
+                one.device,
+                *((one.yang_patch(), one.yang_patch(back=True)) if one.edits else ("", "")),
+                *((one.edit_config(), one.edit_config(back=True)) if one.edits else ("", "")),
+                one.refusal or ("" if one.is_whole else NOT_IN_MODELS),
+            )
+            for one in found
+        ]
 
     def difference(self, reverse: bool = False) -> str:
         """The unified difference of the files, or what takes it back."""

@@ -335,6 +335,11 @@ export function useDifference(key: RevisionKey, enabled: boolean) {
   return useAnswer("difference", key, {}, { enabled: enabled && key.trial !== undefined });
 }
 
+/** What a trial changes on each device, as devices take it. */
+export function usePatches(key: RevisionKey) {
+  return useAnswer("patches", key, {}, { enabled: key.trial !== undefined });
+}
+
 export function useDeviceText(key: RevisionKey, device: string) {
   return useAnswer("device-text", key, { device }, { enabled: Boolean(device) });
 }

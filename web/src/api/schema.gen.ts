@@ -662,6 +662,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/patches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What a trial changes on each device, as devices take it: a YANG patch and an edit-config, and their reverses.
+         *
+         *     For example: `.../revisions/latest/patches?trial=1`
+         */
+        get: operations["networks_revisions_patches_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/policies": {
         parameters: {
             query?: never;
@@ -1399,6 +1420,19 @@ export interface components {
             name: string;
             kind: string;
             site: string | null;
+        };
+        /**
+         * DevicePatch
+         * @description What a trial changes on a device, as devices take it: a YANG patch (RFC 8072) and NETCONF's ``edit-config``, each
+         *         with what takes it back. ``note`` says what of the change no published model holds, or why there is no patch.
+         */
+        DevicePatch: {
+            device: string;
+            yang_patch: string;
+            yang_patch_back: string;
+            edit_config: string;
+            edit_config_back: string;
+            note: string;
         };
         /**
          * DeviceText
@@ -4372,6 +4406,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Heading"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_patches_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DevicePatch"][];
                 };
             };
             /** @description an error */

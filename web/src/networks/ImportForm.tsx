@@ -66,7 +66,7 @@ export function ImportForm({
           <span>
             Choose or drop a file{" "}
             <span className="text-faint">
-              — a network file, a device's document in an open model, or a zip archive of a folder
+              — a network file, a device's document or table, or a zip archive of a folder of them
             </span>
           </span>
         )}

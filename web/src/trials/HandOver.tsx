@@ -9,12 +9,14 @@ import { Alert } from "../ui/Alert";
 import { download } from "../ui/download";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
+import { Patches } from "./Patches";
 import { useTry } from "./useTry";
 
 /** What becomes of a trial: a difference for others to apply, the way back, a copy, a new revision. */
 export function HandOver({ trial }: { trial: Trial }) {
   const { network, revision } = useCurrentNetwork();
   const [wanted, setWanted] = useState(false);
+  const [taken, setTaken] = useState(false);
   const [search, setSearch] = useSearchParams();
   const difference = useDifference(revision, wanted);
   const make = useMakeRevision(revision);
@@ -35,13 +37,22 @@ export function HandOver({ trial }: { trial: Trial }) {
       () => setSearch(onTheNew(search)),
       () => undefined,
     );
-  useKeys({ D: () => setWanted(!wanted), R: makeIt });
+  useKeys({ D: () => setWanted(!wanted), Y: () => setTaken(!taken), R: makeIt });
   const button = "underline underline-offset-2 hover:no-underline disabled:text-faint disabled:no-underline";
   return (
     <section className="px-3 py-2" aria-label="hand over">
       <p className="flex flex-wrap gap-x-3">
         <button type="button" className={button} onClick={() => setWanted(!wanted)} aria-expanded={wanted}>
           difference of the files <Key>D</Key>
+        </button>
+        <button
+          type="button"
+          className={button}
+          onClick={() => setTaken(!taken)}
+          aria-expanded={taken}
+          disabled={words.length === 0}
+        >
+          for the devices <Key>Y</Key>
         </button>
         <button
           type="button"
@@ -85,6 +96,7 @@ export function HandOver({ trial }: { trial: Trial }) {
       </p>
       {make.error && <Alert>{make.error.message}</Alert>}
       {remove.error && <Alert>{remove.error.message}</Alert>}
+      {taken && words.length > 0 && <Patches revision={revision} />}
       {wanted && difference.data && (
         <>
           <p className="mt-1 flex gap-3 text-faint">

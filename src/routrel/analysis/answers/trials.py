@@ -46,6 +46,18 @@ class FileDifference(Struct, frozen=True):
     back_out: str
 
 
+class DevicePatch(Struct, frozen=True):
+    """What a trial changes on a device, as devices take it: a YANG patch (RFC 8072) and NETCONF's ``edit-config``, each
+    with what takes it back. ``note`` says what of the change no published model holds, or why there is no patch."""
+
+    device: str
+    yang_patch: str
+    yang_patch_back: str
+    edit_config: str
+    edit_config_back: str
+    note: str
+
+
 class DeviceText(Struct, frozen=True):
     """A device's own text, as it is edited; ``note`` is why it cannot be edited by itself, and it is empty then."""
 

@@ -14,7 +14,8 @@ def write_lists(rest: Data, points: dict[str, Data]) -> Data:
     written = []
     held = set()
     for name, entries in list(rest.get("acls", {}).items()):
-        aces = [_entry(number, entry) for number, entry in enumerate(entries, 1)]
+        names = entry_names(entries)
+        aces = [_entry(own, entry) for own, entry in zip(names, entries, strict=True)]
         if all(ace is not None for ace in aces):
             held.add(name)
             written.append({"name": name, "aces": {"ace": aces}})
@@ -34,7 +35,13 @@ def write_lists(rest: Data, points: dict[str, Data]) -> Data:
     return {"acl": written} | ({"attachment-points": {"interface": attached}} if attached else {})
 
 
-def _entry(number: int, entry: Data) -> Data | None:
+def entry_names(entries: list[Data]) -> list[str]:
+    """The names of a list's entries, where each has one of its own; else their numbers."""
+    names = [str(entry.get("name") or "") for entry in entries]
+    return names if all(names) and len(set(names)) == len(names) else [str(one + 1) for one in range(len(names))]
+
+
+def _entry(name: str, entry: Data) -> Data | None:
     """An entry; None where the model cannot hold it, such as one that keeps state."""
     if entry.get("stateful"):
         return None
@@ -59,5 +66,5 @@ def _entry(number: int, entry: Data) -> Data | None:
             matches.setdefault(protocol, {})[leaf] = found
     if not said and protocol in PORTED:
         matches.setdefault(protocol, {})
-    written: Data = {"name": str(number), "actions": {"forwarding": f"ietf-access-control-list:{entry['action']}"}}
-    return {"name": written["name"], **({"matches": matches} if matches else {}), "actions": written["actions"]}
+    actions = {"forwarding": f"ietf-access-control-list:{entry['action']}"}
+    return {"name": name, **({"matches": matches} if matches else {}), "actions": actions}

@@ -3,6 +3,8 @@
 from itertools import chain, count
 from typing import Any
 
+from routrel.formats.models.writing_lists import entry_names
+
 Data = dict[str, Any]
 
 RESULTS = {"accept": "accept-route", "reject": "reject-route"}
@@ -20,6 +22,7 @@ def write_policies(rest: Data) -> Data:
         if not all(map(_is_held, statements)):
             continue
         written = []
+        own_names = entry_names(statements)
         for number, statement in enumerate(statements, 1):
             prefixes = statement.get("match", {}).get("prefixes")
             if isinstance(prefixes, list):
@@ -28,7 +31,7 @@ def write_policies(rest: Data) -> Data:
                 known.add(own)
                 sets.append(_prefix_set(own, prefixes))
                 prefixes = own
-            written.append(_statement(number, statement, prefixes))
+            written.append(_statement(own_names[number - 1], statement, prefixes))
         definitions.append({"name": name, "statements": {"statement": written}})
         rest["policies"].pop(name)
     top: Data = {}
@@ -62,8 +65,8 @@ def _prefix_set(name: str, entries: list[Any]) -> Data:
     return {"name": name, "mode": mode, "prefixes": {"prefix-list": listed}}
 
 
-def _statement(number: int, statement: Data, prefixes: str | None) -> Data:
-    written: Data = {"name": str(number)}
+def _statement(name: str, statement: Data, prefixes: str | None) -> Data:
+    written: Data = {"name": name}
     conditions: Data = {}
     protocol = (statement.get("match") or {}).get("protocol")
     if protocol is not None:

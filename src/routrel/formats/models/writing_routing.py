@@ -91,9 +91,7 @@ def _area(number: Any, area: Data) -> Data:
         written["summary"] = not area.get("no_summary", False)
         if "default_cost" in area:
             written["default-cost"] = area["default_cost"]
-    ranges = [
-        {key: one[key] for key in ("prefix", "advertise", "cost") if key in one} for one in area.get("ranges", [])
-    ]
+    ranges = [{"prefix": one["prefix"], **one} for one in area.get("ranges") or []]
     if ranges:
         written["ranges"] = {"range": ranges}
     interfaces = []

@@ -1,0 +1,240 @@
+"""The difference of two documents of a device: as a YANG patch (RFC 8072), and as NETCONF's ``edit-config`` (RFC 6241).
+
+An edit names its target by the keys of the lists it passes. Entries of lists whose order means something (entries of
+access lists, statements of policies) come in at their place; where what stays changes order, all go out and in anew.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any, Literal
+from urllib.parse import quote
+from xml.sax.saxutils import escape
+
+from routrel.formats.models.rest import REST_MODULE
+from routrel.formats.models.xml_statements import IETF, NETCONF
+
+Data = dict[str, Any]
+Operation = Literal["create", "delete", "insert", "replace"]
+
+KEYS: dict[str, tuple[str, ...]] = {
+    "address": ("ip",),
+    "control-plane-protocol": ("type", "name"),
+    "route": ("destination-prefix",),
+    "next-hop": ("index",),
+    "area": ("area-id",),
+    "range": ("prefix",),
+    "neighbor": ("remote-address",),
+    "prefix-set": ("name", "mode"),
+    "prefix-list": ("ip-prefix", "mask-length-lower", "mask-length-upper"),
+}
+"""The keys of lists, by their name; of all others the first that their entries have of ``OTHER_KEYS``."""
+
+OTHER_KEYS = ("name", "interface", "interface-id")
+ITSELF = "."
+"""Stands for the key of a leaf-list's value, which is the value itself."""
+
+EMPTY = [None]
+"""The value of an empty leaf (RFC 7951 section 6.9)."""
+
+ORDERED = ("ace", "statement")
+"""Lists that are ordered by the user (RFC 7950 section 7.7.7)."""
+
+
+QUOTED = {'"': "&quot;"}
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A node on the way to a target, with the keys and values of a list's entry."""
+
+    name: str
+    keys: tuple[tuple[str, str], ...] = ()
+
+    def __str__(self) -> str:
+        values = ",".join(quote(value, safe="") for _, value in self.keys)
+        return f"{self.name}={values}" if self.keys else self.name
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """``after`` is the entry that an inserted one follows, None where it comes first."""
+
+    operation: Operation
+    target: tuple[Step, ...]
+    value: Any = None
+    after: Step | None = None
+
+    @property
+    def path(self) -> str:
+        return "/" + "/".join(map(str, self.target))
+
+
+def edits_between(old: Data, new: Data) -> list[Edit]:
+    """What makes one document of another, in an order that can be done, without what no published model says."""
+    return [edit for edit in _of_mapping(old, new, ()) if not edit.target[0].name.startswith(f"{REST_MODULE}:")]
+
+
+def _of_mapping(old: Data, new: Data, path: tuple[Step, ...]) -> Iterator[Edit]:
+    for name in [*new, *(name for name in old if name not in new)]:
+        yield from _of_member(name, old.get(name), new.get(name), path)
+
+
+def _of_member(name: str, old: Any, new: Any, path: tuple[Step, ...]) -> Iterator[Edit]:
+    if old == new:
+        return
+    target = (*path, Step(name))
+    if _is_list(old) or _is_list(new):
+        yield from _of_list(name, old or [], new or [], path)
+    elif isinstance(old or new, list) and EMPTY not in (old, new):
+        yield from _of_values(name, old or [], new or [], path)
+    elif isinstance(old, dict) and isinstance(new, dict):
+        yield from _of_mapping(old, new, target)
+    elif new is None:
+        yield Edit("delete", target)
+    else:
+        yield Edit("create" if old is None else "replace", target, new)
+
+
+def _is_list(value: Any) -> bool:
+    return isinstance(value, list) and bool(value) and isinstance(value[0], dict)
+
+
+def _step(name: str, entry: Data) -> Step:
+    plain = name.rpartition(":")[2]
+    keys = KEYS.get(plain) or next((key,) for key in OTHER_KEYS if key in entry)
+    return Step(name, tuple((key, str(_member(entry, key))) for key in keys))
+
+
+def _member(entry: Data, key: str) -> Any:
+    return next(value for name, value in entry.items() if name.rpartition(":")[2] == key)
+
+
+def _of_list(name: str, old: list[Data], new: list[Data], path: tuple[Step, ...]) -> Iterator[Edit]:
+    before = {_step(name, entry): entry for entry in old}
+    after = {_step(name, entry): entry for entry in new}
+    is_ordered = name.rpartition(":")[2] in ORDERED
+    staying = [step for step in after if step in before]
+    if is_ordered and staying != [step for step in before if step in after]:
+        yield from (Edit("delete", (*path, step)) for step in before)
+        before, staying = {}, []
+    for step in before:
+        if step not in after:
+            yield Edit("delete", (*path, step))
+    previous: Step | None = None
+    for step in after:
+        if step in before:
+            yield from _of_mapping(before[step], after[step], (*path, step))
+        elif is_ordered:
+            yield Edit("insert", (*path, step), after[step], previous)
+        else:
+            yield Edit("create", (*path, step), after[step])
+        previous = step
+
+
+def _of_values(name: str, old: list[Any], new: list[Any], path: tuple[Step, ...]) -> Iterator[Edit]:
+    """The values of a leaf-list, each a node of its own."""
+    for value in old:
+        if value not in new:
+            yield Edit("delete", (*path, Step(name, ((ITSELF, str(value)),))))
+    for value in new:
+        if value not in old:
+            yield Edit("create", (*path, Step(name, ((ITSELF, str(value)),))), value)
+
+
+def yang_patch(edits: list[Edit], name: str) -> Data:
+    """Edits as a YANG patch of a device's datastore (RFC 8072 section 2)."""
+    written = []
+    for number, edit in enumerate(edits, 1):
+        one: Data = {"edit-id": str(number), "operation": edit.operation, "target": edit.path}
+        if edit.operation == "insert":
+            one["where"] = "first" if edit.after is None else "after"
+            if edit.after is not None:
+                one["point"] = "/" + "/".join(map(str, (*edit.target[:-1], edit.after)))
+        if edit.operation != "delete":
+            last = edit.target[-1]
+            member = last.name if ":" in last.name else f"{_module(edit.target)}:{last.name}"
+            one["value"] = {member: [edit.value] if last.keys else edit.value}
+        written.append(one)
+    return {"ietf-yang-patch:yang-patch": {"patch-id": name, "edit": written}}
+
+
+def _module(target: tuple[Step, ...]) -> str:
+    """The module of the last step: its own, or that of the nearest step above that names one."""
+    return next(step.name.partition(":")[0] for step in reversed(target) if ":" in step.name)
+
+
+def edit_config(edits: list[Edit]) -> str:
+    """Edits as the ``config`` of a NETCONF ``edit-config``, whose default operation is to merge."""
+    lines = [f'<config xmlns="{NETCONF}" xmlns:nc="{NETCONF}" xmlns:yang="{IETF}1">']
+    for edit in edits:
+        lines += _element(edit, 0, "", 1)
+    return "\n".join([*lines, "</config>"]) + "\n"
+
+
+def _element(edit: Edit, depth: int, module: str, indent: int) -> Iterator[str]:
+    """The lines of a target's steps from one on; each keeps the namespace of what holds it, or names its own."""
+    step = edit.target[depth]
+    own, name = _split(step.name, module)
+    space = " " * indent
+    attributes = f' xmlns="{IETF}{own}"' if own != module else ""
+    if depth == len(edit.target) - 1:
+        operation = "create" if edit.operation == "insert" else edit.operation
+        attributes += f' nc:operation="{operation}"'
+        if edit.operation == "insert":
+            attributes += _inserted(edit.after, own)
+    if step.keys and step.keys[0][0] == ITSELF:
+        yield f"{space}{_leaf(name, step.keys[0][1], attributes)}"
+        return
+    keys = [f"{space} {_leaf(key, value)}" for key, value in step.keys]
+    if depth < len(edit.target) - 1:
+        yield f"{space}<{name}{attributes}>"
+        yield from keys
+        yield from _element(edit, depth + 1, own, indent + 1)
+        yield f"{space}</{name}>"
+    elif edit.operation == "delete":
+        yield f"{space}<{name}{attributes}>"
+        yield from keys
+        yield f"{space}</{name}>"
+    else:
+        yield from _value(step.name, edit.value, module, indent, attributes)
+
+
+def _inserted(after: Step | None, module: str) -> str:
+    """Where an entry comes in, as attributes (RFC 7950 section 7.8.6)."""
+    if after is None:
+        return ' yang:insert="first"'
+    keys = "".join(f"[k:{key}='{value}']" for key, value in after.keys)
+    return f' xmlns:k="{IETF}{module}" yang:insert="after" yang:key="{escape(keys, QUOTED)}"'
+
+
+def _split(name: str, module: str) -> tuple[str, str]:
+    own, colon, plain = name.rpartition(":")
+    return (own if colon else module), plain
+
+
+def _value(member: str, value: Any, module: str, indent: int, attributes: str = "") -> Iterator[str]:
+    own, name = _split(member, module)
+    space = " " * indent
+    if own != module and not attributes:
+        attributes = f' xmlns="{IETF}{own}"'
+    if isinstance(value, dict):
+        yield f"{space}<{name}{attributes}>"
+        for inner, one in value.items():
+            yield from _value(inner, one, own, indent + 1)
+        yield f"{space}</{name}>"
+    elif isinstance(value, list) and value != EMPTY:
+        for one in value:
+            yield from _value(member, one, module, indent, attributes)
+    else:
+        yield f"{space}{_leaf(name, value, attributes)}"
+
+
+def _leaf(name: str, value: Any, attributes: str = "") -> str:
+    """A leaf; an identity of a module brings the module's namespace with its prefix."""
+    if value == EMPTY:
+        return f"<{name}{attributes}/>"
+    text = str(value).lower() if isinstance(value, bool) else str(value)
+    module, colon, _ = text.partition(":")
+    if colon and module.startswith(("ietf-", "iana-")):
+        attributes += f' xmlns:{module}="{IETF}{module}"'
+    return f"<{name}{attributes}>{escape(text)}</{name}>"
