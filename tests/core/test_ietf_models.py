@@ -572,3 +572,15 @@ def test_rfc9130_adjacencies_are_held_against_the_model():
     assert found == [
         "a:e1: IS-IS neighbour 0000.0000.0002 is down on the device, and should be up by what is configured"
     ]
+
+
+def test_rfc8519_a_list_of_frames_is_said_where_it_stands():
+    solved = behind(acl(ace("arp", {"eth": {"ethertype": 2054}}), kind="eth-acl-type"))
+    assert outcome(solved, "10.0.1.2", "icmp") == "arrives"
+    (gap,) = solved.network.devices["r"].gaps
+    assert (gap.message, gap.affects) == ("an access list of frames is not represented", "e1")
+
+
+def test_rfc8343_names_of_interfaces_may_have_slashes_and_colons():
+    solved = solved_of(a=ietf(ietf_interface("et-0/0/1:2", "10.0.0.1/24")), b=ietf(ietf_interface("e1", "10.0.0.2/24")))
+    assert answer(solved, "a:et-0/0/1:2", "b")["forward"]["verdict"] == "arrives"

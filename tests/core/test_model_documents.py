@@ -24,6 +24,7 @@ from tests.core.model_documents import (
     static,
 )
 from tests.core.networks import table
+from tests.core.test_openconfig_models import PARTS
 from tests.examples import examples
 
 ROUTER = ietf(
@@ -289,3 +290,34 @@ def test_cut_or_broken_xml_is_read_or_refused_with_a_place(position, text):
 
 def test_solved_documents_answer():
     assert str(next(iter(table(solved_of(r=ROUTER), "r")))) == "0.0.0.0/0"
+
+
+def branches(value, path=()):
+    """Every place of a document that something may stand at."""
+    yield path
+    items = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, inner in items:
+        yield from branches(inner, (*path, key))
+
+
+def with_other(value, path, other):
+    if not path:
+        return other
+    copy = dict(value) if isinstance(value, dict) else list(value)
+    copy[path[0]] = with_other(value[path[0]], path[1:], other)
+    return copy
+
+
+WHOLE = [ROUTER, *PAIR.values(), *PARTS]
+
+
+@settings(max_examples=examples(400), deadline=None)
+@given(st.data())
+def test_a_document_with_anything_in_any_place_is_read_or_refused(data):
+    """Never a failure of ours: what cannot be is refused in the words of what it should be."""
+    document = data.draw(st.sampled_from(WHOLE))
+    path = data.draw(st.sampled_from([*branches(document)][1:]))
+    other = data.draw(st.one_of(VALUES, st.sampled_from([{}, [], [{}], 0, "", "x:y", None, "-1", "0.0.0.0/0"])))
+    for error in refusals(r=with_other(document, path, other)):
+        assert "cannot be read as a device" not in error
+        assert error.startswith(("r.json:", "r:"))

@@ -509,3 +509,21 @@ def test_an_aft_is_a_table_read_off():
     route = table(solved, "r")["203.0.113.0/24"]
     assert (route.protocol, hops(solved, route)) == ("bgp", ["10.0.1.2@eth2", "10.0.2.2@eth3"])
     assert verdict(solved, "desk", "10.0.1.2") == "arrives"  # its own subnets are known by its interfaces
+
+
+PARTS = [
+    openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24", subs=(subinterface(20, "10.0.20.1/24", vlan=20),)),
+        openconfig_interface("lo0", "10.255.0.1/32", **LOOPBACK),
+        protocols=[
+            ospf("0.0.0.0", config("id", "eth1", metric=7)),
+            openconfig_bgp(
+                65010, neighbor("10.0.0.2", peer_as=65011, more={"apply-policy": {"config": {"import-policy": ["P"]}}})
+            ),
+        ],
+        instance=connection("OSPF", "BGP", default_import_policy="ACCEPT_ROUTE"),
+        trees=policies(statement({"match-prefix-set": {"config": {"prefix-set": "NEAR"}}}, {}), **SETS)
+        | acl(entry(10, "DROP", {"protocol": "IP_TCP"}, {"destination-port": "20..30"})),
+    )
+]
+"""Documents that hold something of most trees."""

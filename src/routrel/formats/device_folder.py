@@ -161,7 +161,12 @@ def _read_models(name: str, files: Mapping[str, bytes], cabling: Cabling, errors
             errors.add(Place(file, 1, 1), "this is no document in an open model", allowed=allowed)
             return None
     before = len(errors.errors)
-    draft, count = read_documents(name, files, errors)
+    try:
+        draft, count = read_documents(name, files, errors)
+    except (TypeError, ValueError, AttributeError, KeyError, IndexError, AssertionError) as error:
+        place = Place(next(iter(files)), 1, 1)
+        errors.add(place, f"what stands here cannot be read as a device: {quoted(error)}")
+        return None
     if draft.root is None or len(errors.errors) > before:
         return None
     device = build_device(name, node_of(draft.root, draft.root.by), StatementReading(next(iter(files)), errors))

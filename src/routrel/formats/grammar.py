@@ -22,7 +22,7 @@ from routrel.model.places import Place
 JsonSchema = dict[str, Any]
 
 NAME = r"[A-Za-z0-9][A-Za-z0-9._-]{0,62}"
-INTERFACE_NAME = r"[A-Za-z0-9][A-Za-z0-9._/-]{0,62}"
+INTERFACE_NAME = r"[A-Za-z0-9][A-Za-z0-9._/:-]{0,62}"
 
 
 class _Invalid:

@@ -70,13 +70,20 @@ class _Lists:
         self.families: dict[str, tuple[str, ...]] = {}
         self.entries: dict[str, list[Draft]] = {}
         self.left_out: dict[str, list[UnrepresentedError]] = {}
+        self.of_frames: set[str] = set()
+        """Lists that are asked of frames, whatever they carry."""
         self.alone: set[str] = set()
         self.joined: set[str] = set()
 
     def read(self, name: str, acl: Statement, entries: list[Statement]) -> None:
         """Note a list; one of a single family lets the other pass, which it is never asked of."""
         kind = (acl.identity("type") or "").lower()
-        families = tuple(family for family in FAMILIES if family in kind) or tuple(FAMILIES)
+        families = tuple(family for family in FAMILIES if family in kind)
+        if not families and ("eth" in kind or "l2" in kind):
+            acl.read_all(is_left_out=True)
+            self.of_frames.add(name)
+            return
+        families = families or tuple(FAMILIES)
         self.families[name] = families
         found = self.entries[name] = []
         for entry in entries:
@@ -103,6 +110,10 @@ class _Lists:
     def attach(self, interface: str, key: str, named: list[tuple[Statement | None, str]]) -> None:
         """Lists on an interface, asked in order: what none of them decides is dropped, so they make one list."""
         names = [Said(self.draft.fitting(name), said) for said, name in named if said is not None and said.value]
+        for name in names:
+            if name.text in self.of_frames:
+                self.draft.gap("an access list of frames is not represented", name.by, interface)
+        names = [name for name in names if name.text not in self.of_frames]
         if not names:
             return
         by = names[0].by
@@ -132,9 +143,10 @@ class _Lists:
 def _entry(entry: Statement) -> Draft:
     """An entry of either model."""
     action = entry.at("actions", "forwarding") or entry.at("actions", "forwarding-action")
-    word = ACTIONS.get((action.value or "").rpartition(":")[2]) if action is not None else "drop"
+    word = ACTIONS.get((action.value or "").rpartition(":")[2]) if action is not None else None
     if word is None:
-        raise UnrepresentedError(f"the action {action.value if action else ''} is not represented", entry)
+        what = "an entry without an action" if action is None else f"the action {action.value}"
+        raise UnrepresentedError(f"{what} is not represented", entry)
     for idle in IDLE_ACTIONS:
         entry.at("actions", idle)
     found = Draft(entry, action=Said(word, action or entry))

@@ -122,6 +122,10 @@ def _scalar(text: str, by: Statement, is_key: bool = False) -> Node:
     return yaml.ScalarNode("", text, mark, None, style=None if plain else '"')
 
 
+KINDS: dict[type, type] = {Draft: dict, list: list}
+"""What a part of a draft is as plain data."""
+
+
 class DeviceDraft:
     """One device while its documents are read."""
 
@@ -178,9 +182,13 @@ class DeviceDraft:
     def merge(self, into: Draft, data: dict[str, Any], by: Statement) -> None:
         """Add plain data of the network file, all said by one statement."""
         for key, value in data.items():
-            if isinstance(value, dict):
+            known = into.get(key)
+            if known is not None and isinstance(known, Draft | list) and type(value) is not KINDS[type(known)]:
+                what = f"{key!r} is said otherwise by the models of this device"
+                self.errors.add(place_of(by), what, allowed="a list" if isinstance(known, list) else "a mapping")
+            elif isinstance(value, dict):
                 self.merge(into.inner(key, by), value, by)
-            elif key == "ospf" and isinstance(value, list):
+            elif key == "ospf" and isinstance(value, list) and all(isinstance(one, dict) for one in value):
                 for one in value:
                     name, version = str(one.get("instance", DEFAULT_INSTANCE)), str(one.get("version", 2))
                     self.merge(self.ospf_process(into, name, version, by), one, by)

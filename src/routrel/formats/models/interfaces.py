@@ -10,7 +10,9 @@ from routrel.formats.models.draft import DeviceDraft, Draft, Said, address_of
 from routrel.formats.models.statements import Statement
 from routrel.model.routing import DEFAULT_INSTANCE
 
-DOWN = ("down", "lower-layer-down", "lower_layer_down", "not-present", "not_present")
+DOWN = ("down", "lower-layer-down", "lower_layer_down", "not-present", "not_present", "testing", "dormant")
+"""States in which no packets pass (RFC 8343 section 5)."""
+
 PLAIN_TYPES = ("ethernetCsmacd", "propVirtual", "other", "IF_ETHERNET")
 BUNDLES = ("ieee8023adLag", "IF_AGGREGATE")
 VLANS = ("l2vlan", "l3ipvlan")
