@@ -40,7 +40,6 @@ from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
-from routrel.cli_collect import collect_command, stand_ins_command
 from routrel.cli_maintain import maintain_command
 from routrel.cli_models import models_command, write_patches
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
@@ -209,12 +208,12 @@ def _parser() -> argparse.ArgumentParser:
     collected.add_argument("--every", metavar="MINUTES", type=int, help="again and again")
     collected.add_argument("--to", metavar="URL", help="where something changed, a revision: .../networks/ID/revisions")
     collected.add_argument("--json", action="store_true", help="one JSON document on standard output")
-    collected.set_defaults(run=collect_command)
+    collected.set_defaults(run=_collect)
 
     played = _command(commands, "stand-ins", "play the devices of a network on loopback, to be collected from")
     played.add_argument("folder", metavar="FOLDER", type=Path, help="where the inventory goes, with what access needs")
     played.add_argument("--seconds", type=float, help="for so long; else until it is stopped")
-    played.set_defaults(run=stand_ins_command)
+    played.set_defaults(run=_stand_ins)
 
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
@@ -231,6 +230,18 @@ def _command(commands: Any, name: str, text: str) -> argparse.ArgumentParser:
     network.complete = shtab.FILE  # type: ignore[attr-defined]
     command.add_argument("--json", action="store_true", help="one JSON document on standard output")
     return command
+
+
+def _collect(options: argparse.Namespace) -> int:
+    from routrel.cli_collect import collect_command  # its libraries take a second that no other command needs
+
+    return collect_command(options)
+
+
+def _stand_ins(options: argparse.Namespace) -> int:
+    from routrel.cli_collect import stand_ins_command
+
+    return stand_ins_command(options)
 
 
 def _load(options: argparse.Namespace) -> Solved:

@@ -150,7 +150,7 @@ def stand_ins_command(options: argparse.Namespace) -> int:
                 name = file.removesuffix(".json")
                 documents[name] = json.loads(text) | {"openconfig-lldp:lldp": lldp_document(network, name)}
     played = Played(captures, documents)
-    with SshStandIns(captures) as ssh, RestconfStandIns(documents) as restconf:
+    with SshStandIns(captures, documents) as ssh, RestconfStandIns(documents) as restconf:
         inventory = write_inventory(options.folder, network.name, ssh, restconf, played)
         print(
             f"{len(network.devices):,} devices are played; ask them by: routrel collect {inventory} FOLDER", flush=True

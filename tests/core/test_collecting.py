@@ -21,10 +21,12 @@ from routrel.collecting.ssh import neighbors_of
 from routrel.collecting.stand_ins import ManyAtOnce, Played, RestconfStandIns, SshStandIns, write_inventory
 from routrel.formats.errors import LoadError
 from routrel.formats.sources import files_of, read_files
+from routrel.formats.written_models import written_in_models
 from routrel.model.unchanged import without_places
 from tests.core.model_documents import ietf, ietf_interface
 
 CAPTURES = Path(__file__).parents[1] / "oracle" / "cases" / "saltmarsh" / "captures"
+DEMO = Path(__file__).parents[2] / "examples" / "saltmarsh"
 SSHD = Path("/usr/sbin/sshd")
 
 
@@ -157,6 +159,50 @@ def test_a_real_ssh_server_is_asked(tmp_path):
         server.wait(10)
     assert made.failed == {}
     assert "lo" in read_files(files_of(tmp_path / "net")).devices["here"].interfaces
+
+
+# Over NETCONF
+
+
+def netconf_inventory(folder: Path, ssh: SshStandIns, *devices: str):
+    ssh.write_access(folder)
+    access = f"over: netconf, address: 127.0.0.1, port: {ssh.port}, seconds: 20"
+    lines = [f"  {device}: {{{access}, user: {device}}}" for device in devices]
+    head = ["inventory: 1", "defaults: {keys: [key], known_hosts: known_hosts}", "devices:"]
+    return inventory_of(folder, "\n".join([*head, *lines]))
+
+
+def test_documents_come_in_over_netconf(tmp_path):
+    documents = {name: json.loads(text) for name, text in written_demo().items()}
+    with SshStandIns({}, documents) as ssh:
+        made = collect(netconf_inventory(tmp_path, ssh, *documents), tmp_path / "net", ignore)
+    assert made.failed == {} and sorted(made.answered) == sorted(documents)
+    found = read_files(files_of(tmp_path / "net"))
+    wanted = read_files({f"{name}.json": json.dumps(one).encode() for name, one in documents.items()})
+    assert without_places(found.devices) == without_places(wanted.devices)
+    assert str(found.devices["bw-core1"].place).startswith("bw-core1/data.xml:")
+
+
+def test_netconf_refuses_a_host_key_that_is_not_known_and_one_who_is_not_there(tmp_path):
+    with SshStandIns({}, {"r": router(1)}) as ssh:
+        inventory = netconf_inventory(tmp_path, ssh, "r")
+        (tmp_path / "known_hosts").write_text("")
+        assert collect(inventory, tmp_path / "a", ignore).failed == {"r": "its host key is not a known one"}
+        ssh.write_access(tmp_path)
+        other = asyncssh.generate_private_key("ssh-ed25519")
+        address = (tmp_path / "known_hosts").read_text().split()[0]
+        (tmp_path / "known_hosts").write_text(f"{address} {other.export_public_key().decode()}")
+        assert "host key" in collect(inventory, tmp_path / "a", ignore).failed["r"]
+        ssh.write_access(tmp_path)
+        assert collect(inventory, tmp_path / "a", ignore).answered == ["r"]
+    (reason,) = collect(inventory, tmp_path / "a", ignore).failed.values()
+    assert "refused" in reason or "could not open" in reason.lower()
+
+
+def written_demo() -> dict[str, str]:
+    files = files_of(DEMO)
+    written = written_in_models(files, read_files(files))
+    return {name.removesuffix(".json"): written[name] for name in ("bw-core1.json", "bw-fw.json", "lantern.json")}
 
 
 # Over RESTCONF

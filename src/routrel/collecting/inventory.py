@@ -55,7 +55,12 @@ INVENTORY = Group(
             NAMED,
             Group(
                 "a device of an inventory",
-                {"over": Choice(("ssh", "restconf")), "address": Text("a host"), "url": Text("a URL"), **_ACCESS},
+                {
+                    "over": Choice(("ssh", "netconf", "restconf")),
+                    "address": Text("a host"),
+                    "url": Text("a URL"),
+                    **_ACCESS,
+                },
                 required=("over",),
             ),
         ),
@@ -66,12 +71,15 @@ INVENTORY = Group(
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Target:
-    """A device to ask: ``address`` and ``port`` over SSH, ``url`` over RESTCONF; ``seconds`` for all of it."""
+    """A device to ask: ``address`` and ``port`` (0: the usual one) over SSH and NETCONF, ``url`` over RESTCONF.
+
+    ``seconds`` are for all of it.
+    """
 
     name: str
-    over: Literal["ssh", "restconf"]
+    over: Literal["ssh", "netconf", "restconf"]
     address: str = ""
-    port: int = 22
+    port: int = 0
     url: str = ""
     user: str | None = None
     seconds: int = DEFAULT_SECONDS
@@ -108,7 +116,7 @@ def read_inventory(data: bytes, file: str, folder: Path) -> Inventory:
 
 def _target(name: str, one: Record, values: dict[str, Any], place: Place, folder: Path, errors: ErrorList) -> Target:
     over = one["over"]
-    needed, other = ("address", "url") if over == "ssh" else ("url", "address")
+    needed, other = ("url", "address") if over == "restconf" else ("address", "url")
     if needed not in one:
         errors.add(place, f"a device that is asked over {over} needs the key {needed!r}", found=quoted(name))
     if other in one:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from routrel.collecting.answers import Answer, UnreachableError
 from routrel.collecting.inventory import Inventory, Target
+from routrel.collecting.netconf import data
 from routrel.collecting.restconf import documents
 from routrel.collecting.ssh import capture
 from routrel.formats.captures import CAPTURE_FILE
@@ -20,7 +21,7 @@ from routrel.model.network import Network
 Progress = Callable[[str, str], None]
 """Told of each device as it is done: its name, and why it could not be had, or nothing."""
 
-OVER = {"ssh": capture, "restconf": documents}
+OVER = {"ssh": capture, "netconf": data, "restconf": documents}
 
 
 @dataclass(slots=True)
@@ -77,18 +78,19 @@ async def _asked(target: Target) -> Answer:
         raise UnreachableError(f"not done within {target.seconds} s") from None
     try:
         await asyncio.to_thread(
-            read_device_folder, {f"{target.name}/{name}": data for name, data in answer.files.items()}
+            read_device_folder, {f"{target.name}/{name}": text for name, text in answer.files.items()}
         )
     except LoadError as error:
         raise UnreachableError(f"what it says cannot be read: {error.errors[0]}") from None
     if target.over == "restconf":
         # On one line, as devices answer, every statement would be in line 1.
-        laid_out = {
-            name: json.dumps(json.loads(data), indent=1, ensure_ascii=False).encode()
-            for name, data in answer.files.items()
-        }
+        laid_out = {name: _laid_out(text) for name, text in answer.files.items()}
         return Answer(laid_out, answer.missing)
     return answer
+
+
+def _laid_out(text: bytes) -> bytes:
+    return json.dumps(json.loads(text), indent=1, ensure_ascii=False).encode()
 
 
 def unknown_neighbors(network: Network) -> list[tuple[str, str]]:
@@ -120,8 +122,8 @@ def _replace(folder: Path, files: dict[str, bytes]) -> None:
     for one in (fresh, old):
         shutil.rmtree(one, ignore_errors=True)
     fresh.mkdir()
-    for name, data in files.items():
-        (fresh / name).write_bytes(data)
+    for name, text in files.items():
+        (fresh / name).write_bytes(text)
     if folder.exists():
         folder.rename(old)
     fresh.rename(folder)

@@ -22,6 +22,7 @@ COMMANDS = {
     "lldp.json": "lldpctl -f json0",
 }
 FIRST = ("addresses.json", "routes.json")
+SSH_PORT = 22
 NOT_FOUND = 127
 PROGRAMS = ("nft", "lldpctl")
 """Programs that a router need not have: without one its file is left out, which says that there is nothing of it."""
@@ -39,7 +40,7 @@ async def capture(target: Target) -> Answer:
     if target.known_hosts is not None:
         options["known_hosts"] = str(target.known_hosts)
     try:
-        async with asyncssh.connect(target.address, target.port, **options) as connection:
+        async with asyncssh.connect(target.address, target.port or SSH_PORT, **options) as connection:
             return await _commands(connection, target)
     except asyncssh.HostKeyNotVerifiable:
         raise UnreachableError("its host key is not a known one") from None

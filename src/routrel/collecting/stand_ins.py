@@ -6,6 +6,7 @@ user's, all at one port); any other over RESTCONF, by the documents that ``routr
 
 import asyncio
 import json
+import re
 import threading
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -16,9 +17,14 @@ import asyncssh
 import yaml
 
 from routrel.collecting.ssh import COMMANDS, NOT_FOUND, PROGRAMS
+from routrel.formats.models.writing_xml import xml_document
+from routrel.formats.models.xml_statements import NETCONF
 from routrel.model.network import Network
 
 LOOPBACK = "127.0.0.1"
+BASE = "urn:ietf:params:netconf:base:1.0"
+END = "]]>]]>"
+"""Ends a message before both ends have agreed on chunks (RFC 6242 section 4.3)."""
 
 
 class ManyAtOnce(ThreadingHTTPServer):
@@ -63,16 +69,20 @@ class RestconfStandIns:
 
 
 class SshStandIns:
-    """A server of captures by device: the user's name is the device's; a context that closes it.
+    """A server of captures, and of documents over NETCONF, by device: the user's name is the device's.
 
     Its own host key and the one key it lets in are made anew; ``write_access`` puts what a client needs into files.
     """
 
-    def __init__(self, captures: Mapping[str, Mapping[str, bytes]]):
+    def __init__(
+        self, captures: Mapping[str, Mapping[str, bytes]], documents: Mapping[str, Mapping[str, object]] | None = None
+    ):
         self.captures = captures
+        self.documents = documents or {}
         self.host_key = asyncssh.generate_private_key("ssh-ed25519")
         self.client_key = asyncssh.generate_private_key("ssh-ed25519")
         self.port = 0
+        self.server: asyncssh.SSHAcceptor | None = None
         self.loop = asyncio.new_event_loop()
         self.thread = threading.Thread(target=self.loop.run_forever, daemon=True)
 
@@ -87,8 +97,33 @@ class SshStandIns:
             encoding=None,
         )
         self.port = server.sockets[0].getsockname()[1]
+        self.server = server
+
+    async def _netconf(self, process: asyncssh.SSHServerProcess[bytes]) -> None:
+        """Greetings, then an answer to every request until the session is closed (RFC 6241, framed as in RFC 6242)."""
+        document = self.documents.get(process.get_extra_info("username"), {})
+        hello = f"<capabilities><capability>{BASE}</capability></capabilities><session-id>1</session-id>"
+        process.stdout.write(f'<hello xmlns="{NETCONF}">{hello}</hello>{END}'.encode())
+        told = b""
+        while part := await process.stdin.read(1 << 16):
+            told += part
+            while END.encode() in told:
+                request, _, told = told.partition(END.encode())
+                match = re.search(rb'message-id="([^"]*)"', request)
+                if match is None:
+                    continue
+                is_get = b"close-session" not in request
+                inner = xml_document(document) if is_get else "<ok/>"
+                reply = f'<rpc-reply xmlns="{NETCONF}" message-id="{match[1].decode()}">{inner}</rpc-reply>{END}'
+                process.stdout.write(reply.encode())
+                if not is_get:
+                    process.exit(0)
+                    return
 
     async def _answer(self, process: asyncssh.SSHServerProcess[bytes]) -> None:
+        if process.subsystem == "netconf":
+            await self._netconf(process)
+            return
         files = self.captures.get(process.get_extra_info("username"), {})
         asked = (process.command or "").rpartition("; ")[2].removeprefix("sudo -n ")
         file = next((file for file, command in COMMANDS.items() if command == asked), None)
@@ -115,6 +150,8 @@ class SshStandIns:
         return self
 
     def __exit__(self, *_: object) -> None:
+        if self.server is not None:
+            self.loop.call_soon_threadsafe(self.server.close)
         self.loop.call_soon_threadsafe(self.loop.stop)
         self.thread.join(10)
 

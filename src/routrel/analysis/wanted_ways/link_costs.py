@@ -13,7 +13,6 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array, csr_array
 from scipy.sparse.csgraph import dijkstra
 
@@ -72,6 +71,8 @@ class _Program:
 
     def solved(self) -> tuple[Outcome, Values | None]:
         """The values with the least weight."""
+        from scipy.optimize import Bounds, LinearConstraint, milp  # takes a second, and few questions need it
+
         rows = [row for row, terms in enumerate(self.rows) for _ in terms]
         columns = [variable for terms in self.rows for variable, _ in terms]
         factors = [factor for terms in self.rows for _, factor in terms]

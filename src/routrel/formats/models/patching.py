@@ -11,6 +11,7 @@ from urllib.parse import quote
 from xml.sax.saxutils import escape
 
 from routrel.formats.models.rest import REST_MODULE
+from routrel.formats.models.writing_xml import EMPTY, leaf_line, member_lines, split_name
 from routrel.formats.models.xml_statements import IETF, NETCONF
 
 Data = dict[str, Any]
@@ -32,9 +33,6 @@ KEYS: dict[str, tuple[str, ...]] = {
 OTHER_KEYS = ("name", "interface", "interface-id")
 ITSELF = "."
 """Stands for the key of a leaf-list's value, which is the value itself."""
-
-EMPTY = [None]
-"""The value of an empty leaf (RFC 7951 section 6.9)."""
 
 ORDERED = ("ace", "statement")
 """Lists that are ordered by the user (RFC 7950 section 7.7.7)."""
@@ -174,7 +172,7 @@ def edit_config(edits: list[Edit]) -> str:
 def _element(edit: Edit, depth: int, module: str, indent: int) -> Iterator[str]:
     """The lines of a target's steps from one on; each keeps the namespace of what holds it, or names its own."""
     step = edit.target[depth]
-    own, name = _split(step.name, module)
+    own, name = split_name(step.name, module)
     space = " " * indent
     attributes = f' xmlns="{IETF}{own}"' if own != module else ""
     if depth == len(edit.target) - 1:
@@ -183,9 +181,9 @@ def _element(edit: Edit, depth: int, module: str, indent: int) -> Iterator[str]:
         if edit.operation == "insert":
             attributes += _inserted(edit.after, own)
     if step.keys and step.keys[0][0] == ITSELF:
-        yield f"{space}{_leaf(name, step.keys[0][1], attributes)}"
+        yield f"{space}{leaf_line(name, step.keys[0][1], attributes)}"
         return
-    keys = [f"{space} {_leaf(key, value)}" for key, value in step.keys]
+    keys = [f"{space} {leaf_line(key, value)}" for key, value in step.keys]
     if depth < len(edit.target) - 1:
         yield f"{space}<{name}{attributes}>"
         yield from keys
@@ -196,7 +194,7 @@ def _element(edit: Edit, depth: int, module: str, indent: int) -> Iterator[str]:
         yield from keys
         yield f"{space}</{name}>"
     else:
-        yield from _value(step.name, edit.value, module, indent, attributes)
+        yield from member_lines(step.name, edit.value, module, indent, attributes)
 
 
 def _inserted(after: Step | None, module: str) -> str:
@@ -205,36 +203,3 @@ def _inserted(after: Step | None, module: str) -> str:
         return ' yang:insert="first"'
     keys = "".join(f"[k:{key}='{value}']" for key, value in after.keys)
     return f' xmlns:k="{IETF}{module}" yang:insert="after" yang:key="{escape(keys, QUOTED)}"'
-
-
-def _split(name: str, module: str) -> tuple[str, str]:
-    own, colon, plain = name.rpartition(":")
-    return (own if colon else module), plain
-
-
-def _value(member: str, value: Any, module: str, indent: int, attributes: str = "") -> Iterator[str]:
-    own, name = _split(member, module)
-    space = " " * indent
-    if own != module and not attributes:
-        attributes = f' xmlns="{IETF}{own}"'
-    if isinstance(value, dict):
-        yield f"{space}<{name}{attributes}>"
-        for inner, one in value.items():
-            yield from _value(inner, one, own, indent + 1)
-        yield f"{space}</{name}>"
-    elif isinstance(value, list) and value != EMPTY:
-        for one in value:
-            yield from _value(member, one, module, indent, attributes)
-    else:
-        yield f"{space}{_leaf(name, value, attributes)}"
-
-
-def _leaf(name: str, value: Any, attributes: str = "") -> str:
-    """A leaf; an identity of a module brings the module's namespace with its prefix."""
-    if value == EMPTY:
-        return f"<{name}{attributes}/>"
-    text = str(value).lower() if isinstance(value, bool) else str(value)
-    module, colon, _ = text.partition(":")
-    if colon and module.startswith(("ietf-", "iana-")):
-        attributes += f' xmlns:{module}="{IETF}{module}"'
-    return f"<{name}{attributes}>{escape(text)}</{name}>"

@@ -13,18 +13,28 @@ from routrel.formats.yaml_nodes import MAX_DEPTH, decode
 from routrel.model.places import Place
 
 IETF = "urn:ietf:params:xml:ns:yang:"
-IEEE = "urn:ieee:std:802.1Q:yang:"
+IEEE = "urn:ieee:std:802.1AB:yang:"
+"""That of the one IEEE module that is read; others of theirs end alike."""
+
 OPENCONFIG = re.compile(r"https?://openconfig\.net/yang/([a-z0-9/-]+)")
 NETCONF = "urn:ietf:params:xml:ns:netconf:base:1.0"
 
 
 def module_of(namespace: str) -> str:
     """The module of an XML namespace; the namespace itself where it is none of the known kinds."""
-    for start in (IETF, IEEE):
-        if namespace.startswith(start):
-            return namespace.removeprefix(start)
+    if namespace.startswith(IETF):
+        return namespace.removeprefix(IETF)
+    if namespace.startswith("urn:ieee:std:"):
+        return namespace.rpartition(":")[2]
     match = OPENCONFIG.fullmatch(namespace)
     return f"openconfig-{match[1].replace('/', '-')}" if match else namespace
+
+
+def namespace_of(module: str) -> str:
+    """The XML namespace of a module of the IETF, IANA, IEEE or OpenConfig."""
+    if module.startswith("openconfig-"):
+        return f"http://openconfig.net/yang/{module.removeprefix('openconfig-')}"
+    return (IEEE if module.startswith("ieee802-") else IETF) + module
 
 
 def read_xml(data: bytes, file: str) -> Statement:
