@@ -22,6 +22,7 @@ import numpy as np
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
+from bench.documents import bench_documents
 from bench.generator import Shape, document, network, with_borders
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
@@ -411,6 +412,7 @@ def main() -> int:
         bench_trials,
         bench_held,
         bench_stress,
+        bench_documents,
         bench_large,
         bench_full_table,
     ):

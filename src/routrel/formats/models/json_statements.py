@@ -2,6 +2,7 @@
 
 import json
 import re
+from functools import lru_cache
 
 from routrel.formats.errors import InputError, LoadError, quoted
 from routrel.formats.models.statements import MAX_STATEMENTS, Statement
@@ -96,15 +97,22 @@ class _Reader:
                 line, column, f"the member stands twice; first in line {seen[name]}", quoted(name), "each once"
             )
         seen[name] = line + 1
-        match = _MEMBER.fullmatch(name.lstrip("@"))
-        if not match:
+        parts = _name_parts(name)
+        if parts is None:
             raise self.refuse(line, column, "this is no name of a YANG node", quoted(name), "NAME or MODULE:NAME")
-        module = match[1] or here.module
+        module = parts[0] or here.module
         if not module:
             raise self.refuse(
                 line, column, "a member at the top names its module (RFC 7951 section 4)", quoted(name), "MODULE:NAME"
             )
-        return Statement(self.file, "@" + module if name.startswith("@") else module, match[2], line, column)
+        return Statement(self.file, "@" + module if name.startswith("@") else module, parts[1], line, column)
+
+
+@lru_cache(10_000)
+def _name_parts(name: str) -> tuple[str | None, str] | None:
+    """The module, where it is named, and the name of a member; None where it cannot be one."""
+    match = _MEMBER.fullmatch(name.lstrip("@"))
+    return (match[1], match[2]) if match else None
 
 
 def _plain(token: str) -> str:

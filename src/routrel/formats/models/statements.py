@@ -41,27 +41,29 @@ class Statement:
 
     def each(self, name: str) -> list["Statement"]:
         """The children of a name, marked as read: the entries of a list, or a container."""
-        found = self._by_name().get(name)
-        if found is None:
-            return []
+        found = self._by_name().get(name, [])
         for child in found:
             child.is_read = True
         return found
 
     def _by_name(self) -> dict[str, list["Statement"]]:
-        if self._named is None:
-            self._named = {}
+        named = self._named
+        if named is None:
+            named = self._named = {}
             for child in self.children:
-                if child.is_standard:
-                    self._named.setdefault(child.name, []).append(child)
-            self._wrappers = [inner for name in WRAPPERS for inner in self._named.get(name, ())]
-        return self._named
+                if child.module.startswith(STANDARD):
+                    named.setdefault(child.name, []).append(child)
+            self._wrappers = [inner for name in WRAPPERS for inner in named.get(name, ())]
+        return named
 
     def at(self, *path: str) -> "Statement | None":
         """What stands at a path of containers, or a leaf at its end; in ``config`` or ``state`` where not beside."""
-        here: Statement | None = self
+        here = self
         for name in path:
-            here = here._child(name) if here is not None else None
+            found = here._children(name)
+            if not found:
+                return None
+            here = found[0]
         return here
 
     def entries(self, *path: str) -> list["Statement"]:
@@ -84,10 +86,6 @@ class Statement:
 
     def is_false(self, *path: str) -> bool:
         return self.text(*path) == "false"
-
-    def _child(self, name: str) -> "Statement | None":
-        found = self._children(name)
-        return found[0] if found else None
 
     def _children(self, name: str) -> list["Statement"]:
         found = self.each(name)
