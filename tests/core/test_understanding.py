@@ -1,9 +1,11 @@
 """What was understood of an input, as the page that a network begins with has it."""
 
 from routrel.analysis.understanding import understanding
+from routrel.formats.sources import read_files
 from routrel.model.devices import Gap
 from routrel.model.places import Place
 from routrel.solving import solve
+from tests.core.model_documents import files_of, ietf, ietf_interface
 from tests.core.networks import load
 
 TEXT = """
@@ -60,3 +62,28 @@ def test_a_gap_is_said_once_with_its_count():
         object.__setattr__(network.devices[name], "gaps", (gap, gap))
     (found,) = understanding(solve(network)).not_represented
     assert (found.count, found.devices) == (4, ["a", "b"])
+
+
+def test_devices_by_how_they_came_in_and_how_much_of_their_documents_is_in_the_model():
+    odd = ietf(ietf_interface("e1", "10.0.0.1/30", **{"acme:knob": 1}))
+    table = "prefix,next_hop,interface\n10.0.0.0/30,,up\n192.0.2.0/24,10.0.0.2,up\n198.51.100.0/24,10.0.0.9,up\n"
+    files = files_of({"odd": odd, "plain": ietf(ietf_interface("e1", "10.0.0.2/30"))}) | {"edge.csv": table.encode()}
+    found = understanding(solve(read_files(files)))
+    assert {one.kind: one.count for one in found.known_by} == {"models": 2, "table": 1}
+    assert [(one.device, one.statements, one.not_represented) for one in found.by_documents] == [("odd", 6, 1)]
+    assert (found.by_documents_count, found.whole_count) == (1, 1)
+    assert [(one.address, one.sessions, one.routes, one.devices) for one in found.add_first] == [
+        ("10.0.0.9", 0, 1, ["edge"])
+    ]
+    assert ("edge", "next hop 10.0.0.9 of the route read off it to 198.51.100.0/24") in [
+        (end.device, end.what) for end in found.open_ends
+    ]
+
+
+def test_a_subnet_for_two_with_one_end_is_open():
+    found = understanding(
+        load("devices: {a: {interfaces: {e0: {addresses: [10.0.0.1/30]}, e1: {addresses: [10.0.1.1/24]}}}}")
+    )
+    assert [(end.device, end.what) for end in found.open_ends] == [
+        ("a", "e0: nobody else is in 10.0.0.0/30, a subnet for two")
+    ]

@@ -26,7 +26,7 @@ def understanding(solved: Solved) -> model.Understanding:
     devices = network.devices.values()
     kinds = Counter(device.kind for device in devices)
     known_by = Counter[str](device.known_by for device in devices)
-    gaps, ends = _gaps(solved), [*_open_ends(solved)]
+    gaps, ends, partly = _gaps(solved), [*_open_ends(solved)], _by_documents(solved)
     return model.Understanding(
         devices=[model.Count(kind, count) for kind, count in kinds.most_common()],
         sites=len(network.sites),
@@ -46,7 +46,9 @@ def understanding(solved: Solved) -> model.Understanding:
         endpoints=len(network.endpoints),
         services=len(network.services),
         known_by=[model.Count(kind, count) for kind, count in known_by.most_common()],
-        by_documents=_by_documents(solved)[:MOST_LISTED],
+        by_documents=partly[:MOST_LISTED],
+        by_documents_count=len(partly),
+        whole_count=known_by["models"] - len(partly),
         not_represented=gaps[:MOST_LISTED],
         not_represented_count=len(gaps),
         open_ends=ends[:MOST_LISTED],
@@ -90,11 +92,11 @@ def _gaps(solved: Solved) -> list[model.GapCount]:
 
 
 def _by_documents(solved: Solved) -> list[model.DeviceUnderstood]:
-    """The devices known by documents, first those of which most is not represented."""
+    """The devices of whose documents something is not represented, the most first."""
     found = [
         model.DeviceUnderstood(device.name, count.all, count.used, count.not_represented, device.place or None)
         for device in solved.network.devices.values()
-        if (count := device.statements) is not None and count.all
+        if (count := device.statements) is not None and count.not_represented
     ]
     return sorted(found, key=lambda one: (-one.not_represented, -one.statements, one.device))
 
@@ -199,8 +201,10 @@ def understanding_lines(found: model.Understanding) -> Iterator[str]:
     for kind in found.known_by:
         yield f"{kind.count} device{'' if kind.count == 1 else 's'} {KNOWN_BY[kind.kind]}"
     for one in found.by_documents:
-        left = f", {one.not_represented} not represented" if one.not_represented else ""
-        yield f"{one.device}: {one.used} of {one.statements} statements in the model{left}{at_text(one.place)}"
+        left = f"{one.not_represented} of {one.statements} statements not represented"
+        yield f"{one.device}: {left}{at_text(one.place)}"
+    if found.whole_count:
+        yield f"{found.whole_count} devices whose documents are all in the model, or decide nothing of where packets go"
     for gap in found.not_represented:
         times = f", {gap.count} times" if gap.count > 1 else ""
         yield f"not represented: {gap.message} ({', '.join(gap.devices[:4])}{times})"

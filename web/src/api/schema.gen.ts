@@ -2774,9 +2774,12 @@ export interface components {
         };
         /**
          * Understanding
-         * @description What was understood of an input. ``observed`` counts devices with a table read off them, ``known_by`` devices by
-         *         how they came in; of kinds of gaps and of open ends the first are listed, and all are counted. ``by_documents`` has
-         *         the devices first of which most is not represented, ``add_first`` the addresses that most leads to.
+         * @description What was understood of an input.
+         *
+         *         ``observed`` counts devices with a table read off them, ``known_by`` devices by how they came in. Of kinds of gaps
+         *         and of open ends the first are listed, and all are counted. ``by_documents`` has the devices of whose documents
+         *         something is not represented, most first; ``whole_count`` counts all others. ``add_first`` has the addresses that
+         *         most leads to.
          */
         Understanding: {
             devices: components["schemas"]["Count"][];
@@ -2796,6 +2799,8 @@ export interface components {
             services: number;
             known_by: components["schemas"]["Count"][];
             by_documents: components["schemas"]["DeviceUnderstood"][];
+            by_documents_count: number;
+            whole_count: number;
             not_represented: components["schemas"]["GapCount"][];
             not_represented_count: number;
             open_ends: components["schemas"]["OpenEnd"][];

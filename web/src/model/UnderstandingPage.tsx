@@ -171,7 +171,13 @@ export function UnderstandingPage() {
             </ul>
           </section>
         )}
-        {model.by_documents.length > 0 && <Documents devices={model.by_documents} />}
+        {model.by_documents_count + model.whole_count > 0 && (
+          <Documents
+            devices={model.by_documents}
+            count={model.by_documents_count}
+            whole={model.whole_count}
+          />
+        )}
       </div>
     </div>
   );
@@ -186,12 +192,13 @@ function leadingThere({ sessions, routes, devices }: Understood["add_first"][num
   return `${parts.filter(Boolean).join(" and ")} of ${of}`;
 }
 
-/** How much of each device's documents is in the model: a bar of its statements, and the numbers. */
-function Documents({ devices }: { devices: Understood["by_documents"] }) {
+/** How much of devices' documents is in the model: each of which some is not, and how many others there are. */
+function Documents(props: { devices: Understood["by_documents"]; count: number; whole: number }) {
+  const { devices, count, whole } = props;
   return (
     <section aria-labelledby="documents-title">
       <h3 id="documents-title" className="font-semibold">
-        How much of each device is in the model
+        How much of their documents is in the model
       </h3>
       <ul>
         {devices.map((one) => (
@@ -212,6 +219,12 @@ function Documents({ devices }: { devices: Understood["by_documents"] }) {
           </li>
         ))}
       </ul>
+      <More of={count} shown={devices.length} />
+      {whole > 0 && (
+        <p className="text-faint">
+          {counted(whole, "device")}: all is in the model, or decides nothing of where packets go.
+        </p>
+      )}
     </section>
   );
 }

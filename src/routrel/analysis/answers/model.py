@@ -115,9 +115,13 @@ class MissingDevice(Struct, frozen=True):
 
 
 class Understanding(Struct, frozen=True, kw_only=True):
-    """What was understood of an input. ``observed`` counts devices with a table read off them, ``known_by`` devices by
-    how they came in; of kinds of gaps and of open ends the first are listed, and all are counted. ``by_documents`` has
-    the devices first of which most is not represented, ``add_first`` the addresses that most leads to."""
+    """What was understood of an input.
+
+    ``observed`` counts devices with a table read off them, ``known_by`` devices by how they came in. Of kinds of gaps
+    and of open ends the first are listed, and all are counted. ``by_documents`` has the devices of whose documents
+    something is not represented, most first; ``whole_count`` counts all others. ``add_first`` has the addresses that
+    most leads to.
+    """
 
     devices: list[Count]
     sites: int
@@ -136,6 +140,8 @@ class Understanding(Struct, frozen=True, kw_only=True):
     services: int
     known_by: list[Count]
     by_documents: list[DeviceUnderstood]
+    by_documents_count: int
+    whole_count: int
     not_represented: list[GapCount]
     not_represented_count: int
     open_ends: list[OpenEnd]
