@@ -28,6 +28,8 @@ export function UnderstandingPage() {
   if (found.isError) return <Failed error={found.error} what="What was understood cannot be shown." />;
   const model = found.data;
   const base = `/networks/${network.id}`;
+  // What one device alone leads to stands among the open ends.
+  const several = model.add_first.filter((missing) => missing.devices.length > 1);
   const devices = model.devices.reduce((sum, kind) => sum + kind.count, 0);
   const problems = (["error", "warning", "note"] as const)
     .map((severity) => ({
@@ -56,9 +58,10 @@ export function UnderstandingPage() {
           {model.devices.map(({ kind, count }) => (
             <Line key={kind} count={count} what={kind} />
           ))}
-          {model.known_by.map(({ kind, count }) => (
-            <Line key={kind} count={count} what={KNOWN_BY[kind] ?? kind} />
-          ))}
+          {model.known_by.some(({ kind }) => kind !== "text") &&
+            model.known_by.map(({ kind, count }) => (
+              <Line key={kind} count={count} what={KNOWN_BY[kind] ?? kind} />
+            ))}
         </Lines>
         <Lines title="Routing">
           {model.protocols.map(({ protocol, instances, spoken }) => (
@@ -152,13 +155,13 @@ export function UnderstandingPage() {
           </ul>
           <More of={model.open_ends_count} shown={model.open_ends.length} />
         </section>
-        {model.add_first.length > 0 && (
+        {several.length > 0 && (
           <section aria-labelledby="add-title">
             <h3 id="add-title" className="font-semibold">
               What to add first
             </h3>
             <ul>
-              {model.add_first.map((missing) => (
+              {several.map((missing) => (
                 <li
                   key={missing.address}
                   className="border-t border-hair py-1"
