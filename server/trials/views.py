@@ -102,7 +102,10 @@ class TrialRevisionView(APIView):
         base = revision_of(request, network_id, values["revision"])
         text = ask(subject_of(base), "changed-files", {}, request.user, None, changes_text(found.changes))
         data = _with_changed(base, msgspec.json.decode(text, type=list[SourceText]))
-        upload = upload_of(base.file_name, data, request.user)
+        name = base.file_name
+        if is_zip(data) and not is_zip(base.original()):
+            name = f"{name.rpartition('.')[0] or name}.zip"  # a device known by a document got a file of its own
+        upload = upload_of(name, data, request.user)
         note = values.get("note") or f"trial {found.number}{f', {found.name}' if found.name else ''}"
         revision = store(network, upload, request.user, note[:500])
         ask_starred(network, revision, request.user)

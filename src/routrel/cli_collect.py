@@ -63,10 +63,11 @@ def _round(options: argparse.Namespace, inventory: Inventory) -> int:
 
 
 def _network(folder: Path) -> Network | None:
-    """What the folder says; None where it says nothing yet."""
+    """What the folder says; None where it says nothing yet, or where that cannot be read, which is said."""
     try:
-        return read_files(files_of(folder)) if folder.is_dir() and any(folder.iterdir()) else None
-    except LoadError:
+        return read_files(files_of(folder)) if folder.is_dir() and any(folder.glob("[!.]*/")) else None
+    except LoadError as error:
+        print(f"the folder cannot be read: {error.errors[0]}", file=sys.stderr)
         return None
 
 

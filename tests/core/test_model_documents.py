@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
 from routrel.formats.errors import LoadError
-from routrel.formats.sources import read_files
+from routrel.formats.sources import read_files, read_path
 from routrel.model.unchanged import without_places
 from routrel.solving import solve
 from tests.core.model_documents import (
@@ -204,6 +204,21 @@ def test_a_device_known_by_a_capture_cannot_be_written_too():
         read_files(files)
 
 
+def test_a_device_known_by_a_capture_has_no_documents_too():
+    files = mixed_files() | {"c/state.json": json.dumps(ROUTER).encode()}
+    with pytest.raises(LoadError, match=r"c/state\.json:1:1: the device is known by a capture, too"):
+        read_files(files)
+
+
+def test_files_of_other_kinds_beside_a_network_are_passed_over(tmp_path):
+    for name, data in mixed_files().items():
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_bytes(data)
+    (tmp_path / "junit.xml").write_text("<testsuites/>")
+    (tmp_path / "stock.csv").write_text("rack,serial\n1,2\n")
+    assert set(read_path(tmp_path).devices) == {"r", "p", "c"}
+
+
 def test_a_link_to_an_interface_no_document_has_is_refused():
     files = mixed_files() | {"network.yaml": OURS.replace(b"r:e1", b"r:e7")}
     with pytest.raises(LoadError, match="there is no interface on r of this name; found 'e7'"):
@@ -225,6 +240,8 @@ def test_neighbours_are_found_by_lldp_under_the_name_they_give_themselves():
     assert [list(map(str, link.ends)) for link in network.links] == [["a:e1", "b:ge0"]]
     alone = network_of(a=one)
     assert gaps(alone, "a") == ["a:e1 is cabled to edge.example:ge0, which was not captured"]
+    odd = network_of(a=one | lldp("e1", "edge", "Uplink 1"), b=other)
+    assert gaps(odd, "a") == ["a:e1 is cabled to b:Uplink 1, an interface that it does not have"]
 
 
 # Changes

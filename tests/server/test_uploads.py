@@ -109,6 +109,23 @@ def test_a_device_by_its_document_is_named_after_the_file(owner):
     assert [(one["device"], one["not_represented"]) for one in understood["by_documents"]] == [("edge-1", 1)]
 
 
+def test_a_trial_of_a_document_becomes_a_revision_with_both(owner):
+    made = upload(owner, DOCUMENT, "edge-1.json").json()
+    base = f"/api/networks/{made['id']}"
+    change = {"set": "mtu", "at": "edge-1:e1", "to": 1400}
+    trial = owner.post(f"{base}/trials", {"revision": 1, "changes": [change]}, format="json").json()["number"]
+    stored = owner.post(f"{base}/trials/{trial}/revision", {"revision": 1}, format="json")
+    assert stored.status_code == 201, stored.json()
+    answer = owner.get(f"{base}/revisions/2/download")
+    assert "edge-1.zip" in answer.headers["Content-Disposition"]
+    with zipfile.ZipFile(io.BytesIO(answer.content)) as archive:
+        assert archive.read("edge-1.json") == DOCUMENT
+        assert b"mtu: 1400" in archive.read("devices/edge-1.yaml")
+    understood = owner.get(f"{base}/revisions/2/understanding").json()
+    assert understood["known_by"] == [{"kind": "models", "count": 1}]
+    assert owner.get(f"{base}/revisions/1/patches?trial={trial}").json()[0]["device"] == "edge-1"
+
+
 def test_an_archive_of_documents_holds_a_device_in_each(owner):
     made = upload(owner, zipped({"site/a.json": DOCUMENT, "site/b.json": DOCUMENT}), "site.zip").json()
     assert (made["name"], made["latest"]["device_count"]) == ("site", 2)

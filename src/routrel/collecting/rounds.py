@@ -99,7 +99,7 @@ def unknown_neighbors(network: Network) -> list[tuple[str, str]]:
         (f"{device.name}:{gap.affects}", gap.message.partition(" is cabled to ")[2].partition(",")[0])
         for device in network.devices.values()
         for gap in device.gaps
-        if " is cabled to " in gap.message
+        if " is cabled to " in gap.message and gap.message.endswith("which was not captured")
     ]
 
 

@@ -13,11 +13,15 @@ from routrel.model.places import Place
 
 
 class Heard(NamedTuple):
-    """A device's interface, and the one at the other end as it names itself."""
+    """A device's interface, and the one at the other end as it names itself.
+
+    Somebody wrote ``is_exact`` ones down: an interface that is not there is an error. Others are a neighbour's words.
+    """
 
     near: InterfaceName
     far: InterfaceName
     place: Place
+    is_exact: bool
 
 
 @dataclass(slots=True)
@@ -34,14 +38,15 @@ class Cabling:
         """Links for ends that stand in none of those stated; a neighbour that is no device becomes a gap."""
         taken = {end for link in stated for end in link.ends}
         ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
-        for near, named, place in self.heard:
+        for near, named, place, is_exact in self.heard:
             far = InterfaceName(self._device(named.device, devices), named.interface)
             other = devices.get(far.device)
-            if other is None:
-                gap = Gap(f"{near} is cabled to {far}, which was not captured", place, near.interface)
-                devices[near.device] = replace(devices[near.device], gaps=(*devices[near.device].gaps, gap))
-            elif far.interface not in other.interfaces:
+            if is_exact and other is not None and far.interface not in other.interfaces:
                 errors.dangling(place, f"interface of {far.device}", far.interface, other.interfaces)
+            elif other is None or far.interface not in other.interfaces:
+                what = "which was not captured" if other is None else "an interface that it does not have"
+                gap = Gap(f"{near} is cabled to {far}, {what}", place, near.interface)
+                devices[near.device] = replace(devices[near.device], gaps=(*devices[near.device].gaps, gap))
             elif near not in taken and far not in taken:
                 ends[near].add(far)
         for (own, other_address), near in self.peers.items():

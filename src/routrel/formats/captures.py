@@ -119,7 +119,8 @@ def _read_neighbors(device: Device, files: Mapping[str, bytes], errors: ErrorLis
         if near.interface not in device.interfaces:
             errors.dangling(place, "interface", near.interface, device.interfaces)
             continue
-        cabling.heard.append(Heard(near, InterfaceName(item["device"], item["remote_interface"]), place))
+        far = InterfaceName(item["device"], item["remote_interface"])
+        cabling.heard.append(Heard(near, far, place, is_exact=True))
 
 
 def _items(files: Mapping[str, bytes], file: str, key: str | None = None) -> list[tuple[dict[str, Any], Place]]:

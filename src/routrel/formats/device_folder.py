@@ -53,6 +53,13 @@ def _is_document_file(name: str, data: bytes) -> bool:
     return not name.endswith(".json") or is_document(data)
 
 
+def is_wanted(name: str, data: bytes) -> bool:
+    """Whether a file beside others can be one of a network: XML and CSV of other kinds are passed over."""
+    if name.endswith(".xml"):
+        return b"xmlns" in data[:4096]
+    return not name.endswith(TABLE_SUFFIX) or b"prefix" in data.partition(b"\n")[0].lower()
+
+
 def own_files(files: Mapping[str, bytes]) -> dict[str, bytes]:
     """The files of a folder that are the network file's own."""
     return {name: data for name, data in files.items() if name == FOLDER_FILE or name.startswith(DEVICE_FOLDER)}
@@ -73,6 +80,7 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
             continue
         try:
             if any(_is_first_of_capture(file) for file in own):
+                _refuse_documents(own, errors)
                 devices[device] = read_captured_device(device, own, cabling, errors)
             else:
                 found = _read_models(device, own, cabling, errors)
@@ -103,6 +111,14 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
         endpoints = {one: endpoint for one, endpoint in names.endpoints.items() if one not in joined}
         network = replace(network, endpoints=endpoints | network.endpoints, services=names.services | network.services)
     return replace(network, devices=joined, links=(*network.links, *links))
+
+
+def _refuse_documents(own: Mapping[str, bytes], errors: ErrorList) -> None:
+    """A device is known by a capture or by documents: which of both is believed must not be for us to say."""
+    for file, data in own.items():
+        if _is_document_file(file, data):
+            place = Place(file, 1, 1)
+            errors.add(place, "the device is known by a capture, too", allowed="a capture, or documents and tables")
 
 
 def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[str, bytes]]:
@@ -176,7 +192,7 @@ def _read_models(name: str, files: Mapping[str, bytes], cabling: Cabling, errors
         if heard.interface in device.interfaces:
             place = Place(heard.by.file, heard.by.line + 1, heard.by.column + 1)
             far = InterfaceName(heard.system, heard.port)
-            cabling.heard.append(Heard(InterfaceName(name, heard.interface), far, place))
+            cabling.heard.append(Heard(InterfaceName(name, heard.interface), far, place, is_exact=False))
     if draft.hostname is not None:
         cabling.known_as.setdefault(draft.hostname.text, name)
     alive = frozenset((interface, Address.parse(said.text)) for interface, said in draft.seen_alive)

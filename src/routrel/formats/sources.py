@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from routrel.formats.archives import SUFFIXES, is_zip, unpack
-from routrel.formats.device_folder import NAMES_FILE, is_device_folder, read_device_folder
+from routrel.formats.device_folder import NAMES_FILE, is_device_folder, is_wanted, read_device_folder
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.expectations_file import read_expectations, split_expectations
 from routrel.formats.network_file import FOLDER_FILE, read_network
@@ -69,7 +69,9 @@ def _read(files: Mapping[str, bytes]) -> Network:
 
 def files_of_upload(name: str, data: bytes) -> dict[str, bytes]:
     """The named texts of one file: itself, or what a zip archive holds."""
-    return unpack(data, name) if is_zip(data) else {name: data}
+    if not is_zip(data):
+        return {name: data}
+    return {file: text for file, text in unpack(data, name).items() if is_wanted(file, text)}
 
 
 def files_of(path: Path) -> dict[str, bytes]:
@@ -86,8 +88,8 @@ def files_of(path: Path) -> dict[str, bytes]:
             continue
         if not name.endswith(SUFFIXES):
             continue
-        total += file.stat().st_size
-        if len(files) >= MAX_FILES or total > MAX_TOTAL_BYTES:
+        size = file.stat().st_size
+        if len(files) >= MAX_FILES or total + size > MAX_TOTAL_BYTES:
             raise LoadError(
                 [
                     InputError(
@@ -97,7 +99,11 @@ def files_of(path: Path) -> dict[str, bytes]:
                     )
                 ]
             )
-        files[name] = file.read_bytes()
+        data = file.read_bytes()
+        if not is_wanted(name, data):
+            continue
+        total += size
+        files[name] = data
     if not files:
         raise LoadError([InputError(Place(str(path), 1, 1), "the folder holds no network", allowed=FOLDER_FILE)])
     if is_device_folder(files) and NAMES_FILE not in files:
