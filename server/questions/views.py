@@ -1,6 +1,9 @@
 """Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
 
+import io
+import zipfile
 from collections.abc import Callable
+from http import HTTPStatus
 from typing import Any
 
 import msgspec
@@ -21,6 +24,7 @@ from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
 from trials.records import changes_asked, changes_text
 from trials.serializers import ChangesSerializer
+from work.answering import SourceText
 from work.service import ask, json_response
 
 MOST_FLOWS_COMPARED = 40
@@ -374,6 +378,26 @@ class EndangeredView(QuestionView):
 @answers("difference")
 class DifferenceView(QuestionView):
     """What a trial makes of the files: a unified difference, and the one that takes it back."""
+
+
+@answers("models", OpenApiParameter("as", str, enum=["zip"]))
+class ModelsView(QuestionView):
+    """The revision, or a trial of it, as documents of its devices in the IETF's models, with its topology.
+
+    Refused with the devices that are known by captures. With ``as=zip`` the answer is an archive of them.
+    """
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        found = super().get(request, network_id, number)
+        if request.query_params.get("as") != "zip" or found.status_code != HTTPStatus.OK:
+            return found
+        packed = io.BytesIO()
+        with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+            for one in msgspec.json.decode(found.content, type=list[SourceText]):
+                archive.writestr(zipfile.ZipInfo(one.file, (2026, 1, 1, 0, 0, 0)), one.text, zipfile.ZIP_DEFLATED)
+        answer = HttpResponse(packed.getvalue(), content_type="application/zip")
+        answer["Content-Disposition"] = 'attachment; filename="models.zip"'
+        return answer
 
 
 @answers("patches")

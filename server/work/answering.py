@@ -45,6 +45,7 @@ from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
 from routrel.analysis.wanted_ways.proposals import wanted_way
+from routrel.formats.written_models import written_in_models
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.expectations import FailureKind
@@ -246,6 +247,15 @@ def _device_text(revision: SolvedRevision, parameters: Parameters) -> trials.Dev
     return device_text(trial.files, trial.before.network, name, changes)
 
 
+def _models(revision: SolvedRevision, parameters: Parameters) -> list[SourceText]:
+    """The network, or a trial of it, written in open models."""
+    if revision.trial is not None:
+        written = revision.trial.in_models()
+    else:
+        written = written_in_models(revision.files, revision.solved.network)
+    return [SourceText(name, text) for name, text in sorted(written.items())]
+
+
 def _changed_files(revision: SolvedRevision, parameters: Parameters) -> list[SourceText]:
     """All files that differ, whole; refused where a change is in error."""
     trial = _trial(revision)
@@ -318,6 +328,7 @@ QUESTIONS = {
     "turned": Question(expectations.Turned, _turned),
     "leaning": Question(expectations.LeaningSoFar, _leaning),
     "endangered": Question(expectations.Endangered, _endangered),
+    "models": Question(list[SourceText], _models),
     "patches": Question(list[trials.DevicePatch], lambda revision, _: _trial(revision).patches()),
     "difference": Question(trials.FileDifference, lambda revision, _: _trial(revision).file_difference()),
     "changed-files": Question(list[SourceText], _changed_files),

@@ -94,6 +94,25 @@ def test_random_networks_come_back_the_same(document):
     assert_same(one, other)
 
 
+def test_a_topology_alone_tells_the_cables(tmp_path):
+    """RFC 8345: links of two ends, and what more than two share as a node of its own."""
+    lan = {"links": [["r0:a", "r1:a"], ["r0:b", "r1:b", "r2:b"]], "routrel": 1, "name": "lan"}
+    names = ("r0", "r1", "r2")
+    devices = {
+        name: {"interfaces": {"a": {}, "b": {}}, "routing": {"router_id": f"10.0.0.{n}"}}
+        for n, name in enumerate(names, 1)
+    }
+    files = {"network.json": json.dumps(lan | {"devices": devices}).encode()}
+    network = read_files(files)
+    written = {
+        name: text.encode() for name, text in written_in_models(files, network).items() if name != "network.yaml"
+    }
+    assert "ietf-l3-unicast-topology:l3-node-attributes" in written["_topology.json"].decode()
+    again = read_files(written)
+    assert {link.ends for link in again.links} == {link.ends for link in network.links}
+    assert set(again.devices) == set(names)
+
+
 def test_a_network_known_by_captures_is_refused():
     files = {"r/addresses.json": b"[]", "r/routes.json": b"[]"}
     with pytest.raises(LoadError, match="r is known by captures"):

@@ -126,6 +126,21 @@ def test_a_trial_of_a_document_becomes_a_revision_with_both(owner):
     assert owner.get(f"{base}/revisions/1/patches?trial={trial}").json()[0]["device"] == "edge-1"
 
 
+def test_a_revision_and_a_trial_are_given_as_models(owner, network):
+    base = f"/api/networks/{network['id']}"
+    answer = owner.get(f"{base}/revisions/1/models?as=zip")
+    assert answer.headers["Content-Type"] == "application/zip"
+    again = upload(owner, answer.content, "again.zip").json()
+    assert again["latest"]["device_count"] == network["latest"]["device_count"]
+    change = {"disable": "interface", "at": "h2:e1"}
+    trial = owner.post(f"{base}/trials", {"revision": 1, "changes": [change]}, format="json").json()["number"]
+    documents = {one["file"]: one["text"] for one in owner.get(f"{base}/revisions/1/models?trial={trial}").json()}
+    assert '"enabled": false' in documents["h2.json"] and '"enabled"' not in documents["h1.json"]
+    captured = upload(owner, capture_zip(), "c.zip").json()["id"]
+    refused = owner.get(f"/api/networks/{captured}/revisions/1/models")
+    assert refused.status_code == 400 and "known by captures" in refused.content.decode()
+
+
 def test_an_archive_of_documents_holds_a_device_in_each(owner):
     made = upload(owner, zipped({"site/a.json": DOCUMENT, "site/b.json": DOCUMENT}), "site.zip").json()
     assert (made["name"], made["latest"]["device_count"]) == ("site", 2)

@@ -9,6 +9,7 @@ from routrel.formats.changes.applying import Applier, apply_changes
 from routrel.formats.changes.difference import difference
 from routrel.formats.changes.outcomes import Applied, Outcome
 from routrel.formats.changes.text_edits import TextEditError
+from routrel.formats.written_models import written_in_models
 from routrel.formats.written_patch import patches
 from routrel.model.changes import Change
 from routrel.model.network import Network
@@ -60,6 +61,10 @@ class Trial:
             )
             for one in found
         ]
+
+    def in_models(self) -> dict[str, str]:
+        """The network with the changes, written in open models."""
+        return written_in_models(self.applied.files, self.applied.network)
 
     def difference(self, reverse: bool = False) -> str:
         """The unified difference of the files, or what takes it back."""

@@ -39,6 +39,8 @@ class Cabling:
         taken = {end for link in stated for end in link.ends}
         ends: dict[InterfaceName, set[InterfaceName]] = defaultdict(set)
         for near, named, place, is_exact in self.heard:
+            if near.device not in devices:
+                continue
             far = InterfaceName(self._device(named.device, devices), named.interface)
             other = devices.get(far.device)
             if is_exact and other is not None and far.interface not in other.interfaces:

@@ -20,9 +20,10 @@ from routrel.formats.cabling import Cabling, Heard
 from routrel.formats.captures import CAPTURE_FILE, read_about, read_captured_device
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import NAME, data_of
-from routrel.formats.models.device import is_document, read_documents
+from routrel.formats.models.device import is_document, read_document, read_documents, topologies_of
 from routrel.formats.models.draft import StatementReading, node_of
 from routrel.formats.models.route_tables import TABLE_SUFFIX
+from routrel.formats.models.topology import heard_in
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
 from routrel.formats.scalars import printable
 from routrel.garbage_collection import collection_paused
@@ -75,6 +76,8 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
     devices: dict[str, Device] = {}
     by_device = _by_device({file: data for file, data in files.items() if file not in ours}, errors)
     for device, own in by_device.items():
+        if _is_topology(own, cabling):
+            continue
         if not re.fullmatch(NAME, device):
             errors.add(Place(device, 1, 1), "the folder's name is no device name", found=quoted(device), allowed=NAME)
             continue
@@ -111,6 +114,19 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
         endpoints = {one: endpoint for one, endpoint in names.endpoints.items() if one not in joined}
         network = replace(network, endpoints=endpoints | network.endpoints, services=names.services | network.services)
     return replace(network, devices=joined, links=(*network.links, *links))
+
+
+def _is_topology(own: Mapping[str, bytes], cabling: Cabling) -> bool:
+    """Whether a file is a topology (RFC 8345) and no device; its links are noted."""
+    if len(own) != 1 or not any(b"ietf-network" in data[:4096] for data in own.values()):
+        return False
+    ((file, data),) = own.items()
+    try:
+        tops = topologies_of(read_document(data, file))
+    except LoadError:
+        return False  # said when it is read as a device
+    cabling.heard += [heard for top in tops for heard in heard_in(top)]
+    return bool(tops)
 
 
 def _refuse_documents(own: Mapping[str, bytes], errors: ErrorList) -> None:

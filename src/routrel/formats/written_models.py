@@ -6,14 +6,19 @@ Reading the folder back gives the same network, but for places, the names of wha
 import json
 from collections.abc import Mapping
 
-from routrel.formats.changes.sections import Sources
+from routrel.formats.changes.sections import TRIAL_FOLDER, Sources
 from routrel.formats.changes.text_edits import EditableText, TextEditError
+from routrel.formats.device_folder import is_device_folder
 from routrel.formats.errors import InputError, LoadError
-from routrel.formats.expectations_file import split_expectations
+from routrel.formats.expectations_file import EXPECTATIONS_FILE, split_expectations
+from routrel.formats.models.topology import topology_document
 from routrel.formats.models.writing import document_of
 from routrel.formats.network_file import FOLDER_FILE
 from routrel.formats.yaml_nodes import decode
 from routrel.model.network import Network
+
+TOPOLOGY_FILE = "_topology.json"
+"""A name that no device has."""
 
 
 def written_in_models(files: Mapping[str, bytes], network: Network) -> dict[str, str]:
@@ -23,19 +28,34 @@ def written_in_models(files: Mapping[str, bytes], network: Network) -> dict[str,
     errors = []
     for name, device in network.devices.items():
         try:
-            data = EditableText.of(sources.device(name).text).data or {}
+            data = EditableText.of(text_in(files, name, sources)).data or {}
         except TextEditError as error:
             errors.append(InputError(device.place, str(error)))
             continue
         written[f"{name}.json"] = json.dumps(document_of(name, data), indent=1, ensure_ascii=False) + "\n"
     if errors:
         raise LoadError(errors)
-    return written | {FOLDER_FILE: _whole(files)}
+    topology = json.dumps(topology_document(network), indent=1, ensure_ascii=False) + "\n"
+    written = written | {FOLDER_FILE: _whole(files, network), TOPOLOGY_FILE: topology}
+    _, expectations = split_expectations(files)
+    return written if expectations is None else written | {EXPECTATIONS_FILE: expectations.decode()}
 
 
-def _whole(files: Mapping[str, bytes]) -> str:
+def text_in(files: Mapping[str, bytes], name: str, sources: Sources) -> str:
+    """A device's text: its own of a trial where it was changed by itself, else of the network's files."""
+    for suffix in ("yaml", "json"):
+        own = files.get(f"{TRIAL_FOLDER}{name}.{suffix}")
+        if own is not None:
+            return own.decode()
+    return sources.device(name).text
+
+
+def _whole(files: Mapping[str, bytes], network: Network) -> str:
     """What a network file says beside its devices, as it says it."""
     texts, _ = split_expectations(files)
-    file = FOLDER_FILE if FOLDER_FILE in texts else next(iter(texts))
+    if FOLDER_FILE not in texts and is_device_folder(texts):
+        return f"routrel: 1\nname: {json.dumps(network.name or 'network')}\n"
+    own = [name for name in texts if not name.startswith(TRIAL_FOLDER)]
+    file = FOLDER_FILE if FOLDER_FILE in texts else own[0]
     text = EditableText.of(decode(texts[file], file))
     return text.remove(("devices",)).text if "devices" in text.data else text.text

@@ -4,11 +4,12 @@ import json
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from routrel.formats.changes.sections import TRIAL_FOLDER, Sources
+from routrel.formats.changes.sections import Sources
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.models.patching import Edit, edit_config, edits_between, yang_patch
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
 from routrel.formats.models.writing import document_of
+from routrel.formats.written_models import text_in
 from routrel.model.network import Network
 from routrel.model.unchanged import without_places
 
@@ -46,7 +47,7 @@ def patches(
         if known is None or known is device or without_places(known) == without_places(device):
             continue
         try:
-            texts = [old_sources.device(name).text, _text(name, changed, new_sources)]
+            texts = [old_sources.device(name).text, text_in(changed, name, new_sources)]
         except TextEditError as error:
             found.append(DevicePatch(name, refusal=str(error)))
             continue
@@ -55,12 +56,3 @@ def patches(
         is_whole = old.get(rest, {}).get(LEAF) == new.get(rest, {}).get(LEAF)
         found.append(DevicePatch(name, tuple(edits_between(old, new)), tuple(edits_between(new, old)), is_whole))
     return found
-
-
-def _text(name: str, changed: Mapping[str, bytes], sources: Sources) -> str:
-    """A device's text in a trial: of its own where it was changed by itself, else of the network's files."""
-    for suffix in ("yaml", "json"):
-        own = changed.get(f"{TRIAL_FOLDER}{name}.{suffix}")
-        if own is not None:
-            return own.decode()
-    return sources.device(name).text

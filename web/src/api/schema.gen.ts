@@ -620,6 +620,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/models": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The revision, or a trial of it, as documents of its devices in the IETF's models, with its topology.
+         *
+         *         Refused with the devices that are known by captures. With ``as=zip`` the answer is an archive of them.
+         *
+         *
+         *     For example: `.../revisions/latest/models`
+         */
+        get: operations["networks_revisions_models_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/moved": {
         parameters: {
             query?: never;
@@ -4342,6 +4366,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Map"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_models_retrieve: {
+        parameters: {
+            query?: {
+                as?: "zip";
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceText"][];
                 };
             };
             /** @description an error */

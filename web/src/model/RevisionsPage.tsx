@@ -53,6 +53,16 @@ export function RevisionsPage() {
                 >
                   download
                 </a>
+                {!one.is_capture && (
+                  <a
+                    className="underline underline-offset-2"
+                    href={`/api/networks/${network.id}/revisions/${one.number}/models?as=zip`}
+                    title="a document for each device in the IETF's models"
+                    download
+                  >
+                    as models
+                  </a>
+                )}
               </div>
               <div className="text-faint text-sm">
                 {shownTime(one.created_at)} by {one.created_by ?? "a former user"} · {one.file_name},{" "}

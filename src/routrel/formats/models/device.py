@@ -17,6 +17,7 @@ from routrel.formats.models.policies import add_chains, read_policies
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
 from routrel.formats.models.route_tables import TABLE_SUFFIX, read_table
 from routrel.formats.models.statements import Statement
+from routrel.formats.models.topology import TOP as TOPOLOGY
 from routrel.formats.models.unread import note_unread, statement_count
 from routrel.formats.models.xml_statements import read_xml
 from routrel.model.devices import StatementCount
@@ -120,6 +121,17 @@ READERS: dict[tuple[str, str], Reader] = {
 TOP_NAMES = {name for _, name in READERS}
 
 
+def read_document(data: bytes, file: str) -> Statement:
+    """The statements of a document in either encoding; raises ``LoadError``."""
+    return read_xml(data, file) if data.lstrip().startswith(b"<") else read_json(data, file)
+
+
+def topologies_of(root: Statement) -> list[Statement]:
+    """The topologies of a document that holds nothing of a device; none where it does."""
+    tops = [*_tops(root)]
+    return tops if tops and all((top.module, top.name) == TOPOLOGY for top in tops) else []
+
+
 def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList) -> tuple[DeviceDraft, StatementCount]:
     """What the documents and tables of a device say, as a draft; errors are noted with their places."""
     draft = DeviceDraft(name, errors)
@@ -129,7 +141,7 @@ def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList)
         if file in tables:
             continue
         try:
-            roots.append(read_xml(data, file) if data.lstrip().startswith(b"<") else read_json(data, file))
+            roots.append(read_document(data, file))
         except LoadError as error:
             errors.errors.extend(error.errors)
     tops = [top for root in roots for top in _tops(root)]
