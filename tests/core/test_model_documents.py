@@ -219,6 +219,13 @@ def test_files_of_other_kinds_beside_a_network_are_passed_over(tmp_path):
     assert set(read_path(tmp_path).devices) == {"r", "p", "c"}
 
 
+def test_a_folder_in_which_a_document_is_cut_short_or_nothing_is_known_is_refused():
+    with pytest.raises(LoadError, match=r"s\.json:1:2: this is not JSON"):
+        read_files(files_of({"r": ROUTER}) | {"s.json": b"{"})
+    with pytest.raises(LoadError, match="the folder holds no device"):
+        read_files({"collected.json": b"{}"})
+
+
 def test_a_link_to_an_interface_no_document_has_is_refused():
     files = mixed_files() | {"network.yaml": OURS.replace(b"r:e1", b"r:e7")}
     with pytest.raises(LoadError, match="there is no interface on r of this name; found 'e7'"):

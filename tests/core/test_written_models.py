@@ -115,5 +115,5 @@ def test_a_topology_alone_tells_the_cables(tmp_path):
 
 def test_a_network_known_by_captures_is_refused():
     files = {"r/addresses.json": b"[]", "r/routes.json": b"[]"}
-    with pytest.raises(LoadError, match="r is known by captures"):
+    with pytest.raises(LoadError, match="known by a capture is not written"):
         written_in_models(files, read_files(files))

@@ -138,7 +138,7 @@ def test_a_revision_and_a_trial_are_given_as_models(owner, network):
     assert '"enabled": false' in documents["h2.json"] and '"enabled"' not in documents["h1.json"]
     captured = upload(owner, capture_zip(), "c.zip").json()["id"]
     refused = owner.get(f"/api/networks/{captured}/revisions/1/models")
-    assert refused.status_code == 400 and "known by captures" in refused.content.decode()
+    assert refused.status_code == 400 and "known by a capture" in refused.content.decode()
 
 
 def test_an_archive_of_documents_holds_a_device_in_each(owner):

@@ -26,6 +26,7 @@ from routrel.formats.models.route_tables import TABLE_SUFFIX
 from routrel.formats.models.topology import heard_in
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
 from routrel.formats.scalars import printable
+from routrel.formats.yaml_nodes import checked_json, decode
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
 from routrel.model.devices import Device, Gap
@@ -39,8 +40,8 @@ DOCUMENTS = (".json", ".xml", TABLE_SUFFIX)
 
 def is_device_folder(files: Mapping[str, bytes]) -> bool:
     """Whether named texts hold a device by captures or by models."""
-    return any(_is_first_of_capture(name) for name in files) or any(
-        _is_document_file(name, data) for name, data in files.items()
+    return COLLECTED_FILE in files or any(
+        _is_first_of_capture(name) or _is_document_file(name, data) for name, data in files.items()
     )
 
 
@@ -109,11 +110,22 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
     joined = dict(network.devices)
     links = cabling.join(joined, network.links, errors)
+    if not joined and not by_device:
+        errors.add(Place(".", 1, 1), "the folder holds no device", allowed="a document, a table or a capture for each")
     errors.raise_if_any()
     if names is not None:
         endpoints = {one: endpoint for one, endpoint in names.endpoints.items() if one not in joined}
         network = replace(network, endpoints=endpoints | network.endpoints, services=names.services | network.services)
     return replace(network, devices=joined, links=(*network.links, *links))
+
+
+def _broken_json(file: str, data: bytes) -> LoadError | None:
+    """What is wrong with a text that should be JSON."""
+    try:
+        checked_json(decode(data, file), file)
+    except LoadError as error:
+        return error
+    return None
 
 
 def _is_topology(own: Mapping[str, bytes], cabling: Cabling) -> bool:
@@ -148,6 +160,8 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
             found[folder][file] = files[file]
         elif _is_document_file(file, files[file]):
             found[file.rpartition(".")[0]][file] = files[file]
+        elif (broken := _broken_json(file, files[file])) is not None:
+            errors.errors.extend(broken.errors)
         else:
             allowed = f"NAME.json, NAME.xml or NAME.csv, a sub-folder per device, {FOLDER_FILE}"
             errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from routrel.formats.changes.sections import TRIAL_FOLDER, Sources
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.device_folder import is_device_folder
-from routrel.formats.errors import InputError, LoadError
+from routrel.formats.errors import InputError, LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, split_expectations
 from routrel.formats.models.topology import topology_document
 from routrel.formats.models.writing import document_of
@@ -29,8 +29,9 @@ def written_in_models(files: Mapping[str, bytes], network: Network) -> dict[str,
     for name, device in network.devices.items():
         try:
             data = EditableText.of(text_in(files, name, sources)).data or {}
-        except TextEditError as error:
-            errors.append(InputError(device.place, str(error)))
+        except TextEditError:
+            what = "a device known by a capture is not written in models"
+            errors.append(InputError(device.place, what, found=quoted(name)))
             continue
         written[f"{name}.json"] = json.dumps(document_of(name, data), indent=1, ensure_ascii=False) + "\n"
     if errors:

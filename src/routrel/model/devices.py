@@ -100,7 +100,7 @@ class Device:
     def known_by(self) -> Literal["text", "capture", "models", "table"]:
         """How it came in: a text of the network file, a capture, documents in open models, or a routing table alone."""
         if self.statements is not None:
-            return "models" if self.statements.all else "table"
+            return "table" if self.observed and not self.statements.all else "models"
         return "text" if self.kernel_routing is None else "capture"
 
     @property
