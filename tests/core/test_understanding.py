@@ -80,6 +80,24 @@ def test_devices_by_how_they_came_in_and_how_much_of_their_documents_is_in_the_m
     ]
 
 
+def test_three_in_a_subnet_for_two_are_in_doubt_unless_a_link_says_who_is_cabled():
+    text = (
+        "devices: {"
+        + ", ".join(
+            f"{name}: {{interfaces: {{e0: {{addresses: [10.0.0.{n}/29]}}, e1: {{addresses: [10.0.1.{n}/30]}}}}}}"
+            for n, name in enumerate("abc", 1)
+        )
+        + "}"
+    )
+    text = text.replace("10.0.1.3/30", "10.0.1.2/30")
+    (end,) = understanding(load(text)).open_ends
+    assert (
+        end.what
+        == "10.0.1.0/30 is a subnet for two, and a:e1, b:e1, c:e1 are in it: no link says which of them are cabled"
+    )
+    assert understanding(load(text + "\nlinks: [[a:e1, b:e1]]\n")).open_ends == []
+
+
 def test_a_subnet_for_two_with_one_end_is_open():
     found = understanding(
         load("devices: {a: {interfaces: {e0: {addresses: [10.0.0.1/30]}, e1: {addresses: [10.0.1.1/24]}}}}")

@@ -6,12 +6,14 @@ from typing import NamedTuple
 
 from routrel.analysis.answers import model
 from routrel.analysis.contest.why import at_text
-from routrel.model.addresses import BITS, Address
+from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.devices import Device
+from routrel.model.findings import some_of
 from routrel.model.observed import ObservedRoute
 from routrel.model.places import Place
 from routrel.model.routing import RoutingInstance, StaticRoute
 from routrel.routing.solve import Solved
+from routrel.topology.segments import Port
 
 MOST_LISTED = 200
 """Kinds of gaps, and open ends, that are listed; all are counted."""
@@ -157,7 +159,7 @@ def _led(device: str, hops: Sequence[tuple[Address, StaticRoute | ObservedRoute]
 
 
 def _single_ends(solved: Solved, asked: set[Address]) -> Iterator[model.OpenEnd]:
-    """Interfaces in a subnet for two where no other device of the network is, and nothing asked for the other end."""
+    """Subnets for two with one end of which nothing asks for the other, or with several that no cable tells apart."""
     narrow = [
         (port, prefix)
         for port in solved.topology.ports
@@ -169,6 +171,16 @@ def _single_ends(solved: Solved, asked: set[Address]) -> Iterator[model.OpenEnd]
         if members[prefix] == 1 and port.up and not any(map(prefix.contains, asked)):
             what = f"{port.name.interface}: nobody else is in {prefix}, a subnet for two"
             yield model.OpenEnd(port.name.device, what, port.interface.place or None)
+    cabled = {end for link in solved.network.links for end in link.ends}
+    crowded: dict[Prefix, list[Port]] = defaultdict(list)
+    for port, prefix in narrow:
+        if port.name not in cabled and members[prefix] > 2:
+            crowded[prefix].append(port)
+    for prefix, ports in crowded.items():
+        if len(ports) > 2:
+            names = some_of([port.name for port in ports])
+            what = f"{prefix} is a subnet for two, and {names} are in it: no link says which of them are cabled"
+            yield model.OpenEnd(ports[0].name.device, what, ports[0].interface.place or None)
 
 
 def _add_first(solved: Solved) -> list[model.MissingDevice]:
