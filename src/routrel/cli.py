@@ -40,13 +40,13 @@ from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
+from routrel.cli_flows import flows_of
 from routrel.cli_maintain import maintain_command
 from routrel.cli_models import models_command, write_patches
 from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.columns import print_columns
 from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
-from routrel.formats.json_items import json_items
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import files_of, read_files, read_path
 from routrel.forwarding.flow import Flow, parse_flow
@@ -328,7 +328,7 @@ def _completion(options: argparse.Namespace) -> int:
 
 
 def _diff(options: argparse.Namespace) -> int:
-    flows = _flows_of(options.flows) if options.flows is not None else []
+    flows = flows_of(options.flows) if options.flows is not None else []
     found = compare(_load(options), solve(read_path(Path(options.other))), flows)
     return print_answer(options, found, comparison_lines(found), found.is_same)
 
@@ -339,7 +339,7 @@ def _try(options: argparse.Namespace) -> int:
     if not changes:
         raise CallError("try needs --change or --changes")
     flows = [parse_flow(text) for text in options.flow]
-    flows += _flows_of(options.flows) if options.flows is not None else []
+    flows += flows_of(options.flows) if options.flows is not None else []
     files = files_of(Path(options.network))
     trial = Trial.of(files, solve(read_files(files)), changes)
     errors = [error for outcome in trial.applied.outcomes for error in outcome.errors]
@@ -413,7 +413,7 @@ def _walk(options: argparse.Namespace) -> int:
 
 
 def _walk_many(options: argparse.Namespace) -> int:
-    flows = _flows_of(options.flows)
+    flows = flows_of(options.flows)
     answerer = Answerer(_load(options))
     walks = [answerer.listed(flow, not options.no_return) for flow in flows]
     if options.json:
@@ -426,29 +426,6 @@ def _walk_many(options: argparse.Namespace) -> int:
             else:
                 print_lines(walk_lines(walk))
     return DONE if all(isinstance(walk, ListedWalk) and walk.good for walk in walks) else NO
-
-
-def _flows_of(name: str) -> list[Flow]:
-    """The flows of a file."""
-    return [_flow_of(item, str(place)) for item, place in json_items(bytes_of(name), Path(name).name)]
-
-
-def _flow_of(item: dict[str, Any], where: str) -> Flow:
-    allowed = ("from", "to", "service", "source_port", "enter", "source", "vrf")
-    unknown = [key for key in item if key not in allowed]
-    if unknown:
-        raise CallError(f"{where}: unknown key {unknown[0]!r} in a flow; allowed: {', '.join(allowed)}")
-    for key in ("from", "to"):
-        if not isinstance(item.get(key), str):
-            raise CallError(f"{where}: a flow needs {key!r} as text")
-    for key in ("service", "enter", "source", "vrf"):
-        if not isinstance(item.get(key), str | None):
-            raise CallError(f"{where}: {key!r} must be text")
-    port = item.get("source_port")
-    if port is not None and (not isinstance(port, int) or isinstance(port, bool)):
-        raise CallError(f"{where}: 'source_port' must be an integer")
-    others = (item.get(key) for key in ("enter", "source", "vrf"))
-    return Flow(item["from"], item["to"], item.get("service") or "icmp", port, *others)
 
 
 def _why(options: argparse.Namespace) -> int:

@@ -31,7 +31,8 @@ from routrel.formats.changes.text_edits import EditableText, Path, TextEditError
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
-from routrel.formats.network_file import read_device, read_link, written_anew
+from routrel.formats.network_builder import written_anew
+from routrel.formats.network_file import read_device, read_link
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
 from routrel.model.changes import Change

@@ -15,7 +15,8 @@ import yaml
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.device_folder import device_text, is_device_folder, own_files
 from routrel.formats.errors import LoadError
-from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link, written_anew
+from routrel.formats.network_builder import written_anew
+from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link
 from routrel.formats.yaml_nodes import decode
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
