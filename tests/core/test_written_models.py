@@ -16,11 +16,7 @@ from tests.core import mixed_networks
 from tests.core.networks import answer, hops
 from tests.examples import examples
 
-ORACLES = sorted(
-    path
-    for folder in ("oracle", "oracle2")
-    for path in (Path(__file__).parents[3] / "shared" / folder).glob("*/network.yaml")
-)
+ORACLES = sorted((Path(__file__).parents[1] / "oracle" / "cases").glob("*/network.*"))
 DEMO = Path(__file__).parents[2] / "examples" / "saltmarsh"
 
 
