@@ -365,6 +365,33 @@ def test_what_a_statement_cannot_say_here_leaves_it_out(conditions, actions, say
     assert not [one for one, route in table(solved, "a").items() if route.protocol == "bgp"]
 
 
+@pytest.mark.parametrize(
+    ("leaves", "taken_over"),
+    [
+        ({}, False),
+        ({"default_import_policy": "REJECT_ROUTE"}, False),
+        ({"default_import_policy": "ACCEPT_ROUTE"}, True),
+        ({"import_policy": ["P"]}, True),
+    ],
+)
+def test_a_table_connection_takes_over_what_its_policies_or_its_default_accept(leaves, taken_over):
+    drop = config("prefix", "203.0.113.0/24", more={"next-hops": {"next-hop": [config("index", "0", next_hop="DROP")]}})
+    b = openconfig(
+        openconfig_interface("eth1", "10.0.0.2/24"),
+        protocols=[
+            openconfig_bgp(64502, neighbor("10.0.0.1", peer_as=64501)),
+            {"identifier": "STATIC", "name": "s", "static-routes": {"static": [drop]}},
+        ],
+        instance=connection("STATIC", "BGP", **leaves),
+        trees=policies(statement({}, {})),
+    )
+    a = openconfig(
+        openconfig_interface("eth1", "10.0.0.1/24"),
+        protocols=[openconfig_bgp(64501, neighbor("10.0.0.2", peer_as=64502))],
+    )
+    assert ("203.0.113.0/24" in table(solved_of(a=a, b=b), "a")) == taken_over
+
+
 # Filters, steering, AFTs
 
 

@@ -204,7 +204,7 @@ class DeviceDraft:
     def chain(self, policies: list[Statement], default: Statement | None) -> Said | None:
         """The policy that stands for policies asked in order and what decides after them; None where none is said."""
         named = [Said(self.fitting(one.value or ""), one) for one in policies if one.value]
-        accepts = default is not None and (default.value or "").rpartition(":")[2].upper().startswith("ACCEPT")
+        accepts = default is not None and is_accepting(default)
         if not named and (default is None or accepts):
             return None
         if len(named) == 1 and not accepts:
@@ -313,6 +313,11 @@ def prefix_of(statement: Statement | None, text: str | None = None) -> Said | No
         return Said(str(InterfaceAddress.parse(said).prefix), statement)
     except ValueError:
         return Said(said, statement)
+
+
+def is_accepting(default: Statement) -> bool:
+    """Whether what no policy decides is accepted."""
+    return (default.value or "").rpartition(":")[2].upper().startswith("ACCEPT")
 
 
 def address_of(statement: Statement | None) -> Said | None:

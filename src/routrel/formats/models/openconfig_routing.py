@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 
 from routrel.formats.models.bgp import read_bgp
-from routrel.formats.models.draft import DeviceDraft, Draft, Said, prefix_of
+from routrel.formats.models.draft import DeviceDraft, Draft, Said, is_accepting, prefix_of
 from routrel.formats.models.ietf_routing import one_router_id
 from routrel.formats.models.interfaces import openconfig_name
 from routrel.formats.models.policies import SOURCES
@@ -196,12 +196,13 @@ class _Instance:
                 one.read_all(is_left_out=True)
                 self.draft.gap("a table connection of such protocols is not represented", one)
                 continue
-            policy = self.draft.chain(one.entries("import-policy"), one.at("default-import-policy"))
-            if policy is not None and policy.text.endswith("reject-all"):
-                continue
+            names, default = one.entries("import-policy"), one.at("default-import-policy")
+            if not names and (default is None or not is_accepting(default)):
+                continue  # what no policy takes is rejected, unless it is said otherwise
+            policy = self.draft.chain(names, default)
             found = Draft(one)
             found["from"] = Said(source, one)
-            if policy is not None and policy.text != "else-accept":
+            if policy is not None:
                 found["policy"] = policy
             for into in process if isinstance(process, list) else [process]:
                 if (source, target) not in done:
