@@ -5,6 +5,7 @@ from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from routrel.analysis.check import check
 from routrel.formats.errors import LoadError
@@ -12,7 +13,7 @@ from routrel.formats.sources import files_of, read_files
 from routrel.formats.written_models import written_in_models
 from routrel.routing.solve import Solved
 from routrel.solving import solve
-from tests.core import mixed_networks
+from tests.core import mixed_networks, speaker_networks
 from tests.core.networks import answer, hops
 from tests.examples import examples
 
@@ -84,10 +85,19 @@ def test_the_demo_comes_back_the_same_and_mostly_in_models():
 
 
 @settings(max_examples=examples(120), deadline=None)
-@given(mixed_networks.documents())
+@given(st.one_of(mixed_networks.documents(), speaker_networks.speakers()))
 def test_random_networks_come_back_the_same(document):
     one, other, _ = read_back({"network.json": json.dumps(document).encode()})
     assert_same(one, other)
+
+
+def test_statements_that_stand_twice_keep_their_turn():
+    again = {"match": {"tag": 5}, "result": "continue"}
+    policy = [again, {"match": {"tag": 6}, "set": {"next_hop": "10.0.0.9"}, "result": "accept"}, again]
+    document = {"routrel": 1, "name": "x", "devices": {"r": {"policies": {"static": policy}}}}
+    one, other, _ = read_back({"network.json": json.dumps(document).encode()})
+    results = [[s.result for s in solved.network.devices["r"].policies["static"].statements] for solved in (one, other)]
+    assert results == [["continue", "accept", "continue"]] * 2
 
 
 def test_a_topology_alone_tells_the_cables(tmp_path):

@@ -23,6 +23,9 @@ from routrel.model.routing import DEFAULT_INSTANCE
 UP_STATES = ("established", "full", "2-way", "two_way", "up")
 """States in which neighbours exchange routes; 2-way is that of two routers of a segment that others speak for."""
 
+IN_TURN = ("policies", "acls", "forwarding_policies")
+"""Keys below which lists are asked item by item."""
+
 SHOWN_PREFERENCES = ("static", "ospf", "isis", "rip")
 """Protocols whose routes all have one preference, unless something gives some another."""
 
@@ -78,17 +81,25 @@ class StatementReading(Reading):
         return place_of(mark)
 
 
-def node_of(value: Any, by: Statement) -> Node:
-    """A draft, or a part of one, as the grammar reads it."""
+def node_of(value: Any, by: Statement, is_ordered: bool = False) -> Node:
+    """A draft, or a part of one, as the grammar reads it; ``is_ordered`` for lists in which every item has its turn."""
     mark: Any = by
     if isinstance(value, Draft):
         mark = value.by
-        pairs = [(_scalar(key, _by(inner, mark), True), node_of(inner, mark)) for key, inner in value.items()]
+        pairs = [
+            (_scalar(key, _by(inner, mark), True), node_of(inner, mark, is_ordered or key in IN_TURN))
+            for key, inner in value.items()
+        ]
         return yaml.MappingNode("", pairs, mark)
     if isinstance(value, list):
-        # Documents of configuration and of state say the same twice.
-        once = {_data_of(one): one for one in reversed(value)}
-        return yaml.SequenceNode("", [node_of(one, by) for one in reversed(once.values())], mark)
+        items = value
+        if not is_ordered:
+            # Documents of configuration and of state say the same twice: what stands first is kept.
+            once: dict[Any, Any] = {}
+            for one in value:
+                once.setdefault(_data_of(one), one)
+            items = list(once.values())
+        return yaml.SequenceNode("", [node_of(one, by, is_ordered) for one in items], mark)
     if isinstance(value, Said):
         return _scalar(value.text, value.by)
     return _scalar(str(value), by)
