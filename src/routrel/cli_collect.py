@@ -39,7 +39,12 @@ def collect_command(options: argparse.Namespace) -> int:
     if options.to is not None and not os.environ.get(TOKEN):
         raise CallError(f"--to stores revisions by a token in the environment variable {TOKEN}: see routrel token")
     while True:
-        status = _round(options, inventory)
+        try:
+            status = _round(options, inventory)
+        except CallError as error:
+            if options.every is None:
+                raise
+            print(f"routrel: {error}", file=sys.stderr)  # a server that is away: the next round tries again
         if options.every is None:
             return status
         time.sleep(options.every * 60)

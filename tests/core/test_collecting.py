@@ -226,7 +226,11 @@ def test_documents_come_in_over_restconf_and_a_round_says_what_changed(tmp_path,
     network = read_files(files_of(tmp_path / "net"))
     assert set(network.devices) == {"a", "b"}
     (gap,) = network.devices["a"].gaps
-    assert "at 20" in gap.message and "it could not be had" in gap.message
+    assert "since 20" in gap.message and "it could not be had" in gap.message
+    # That they are still away is no news.
+    capsys.readouterr()
+    assert main(call) == 1 and "changed" not in capsys.readouterr().out.replace("nothing changed", "")
+    assert read_files(files_of(tmp_path / "net")).devices["a"].gaps == (gap,)
 
 
 def test_neighbours_that_the_inventory_lacks_are_proposed(tmp_path):

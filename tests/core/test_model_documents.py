@@ -219,6 +219,14 @@ def test_files_of_other_kinds_beside_a_network_are_passed_over(tmp_path):
     assert set(read_path(tmp_path).devices) == {"r", "p", "c"}
 
 
+def test_sites_that_only_devices_name_are_there_and_may_be_written_too():
+    leaf = {"routrel-device:not-in-models": {"network-file": '{"site": "quay"}'}}
+    files = files_of({"r": ROUTER | leaf, "s": ietf(ietf_interface("e1", "192.0.2.2/24"))})
+    assert list(read_files(files).sites) == ["quay"]
+    written = files | {"devices/s.yaml": b"site: pier\ninterfaces: {e1: {addresses: [192.0.2.2/24]}}\n"}
+    assert set(read_files(written).sites) == {"quay", "pier"}
+
+
 def test_a_folder_in_which_a_document_is_cut_short_or_nothing_is_known_is_refused():
     with pytest.raises(LoadError, match=r"s\.json:1:2: this is not JSON"):
         read_files(files_of({"r": ROUTER}) | {"s.json": b"{"})

@@ -51,7 +51,10 @@ async def _collect(inventory: Inventory, folder: Path, progress: Progress) -> Ro
             except UnreachableError as error:
                 made.failed[target.name] = str(error)
                 if (folder / target.name).is_dir():
-                    kept.setdefault(target.name, {}).update(failed_at=_text(made.taken_at), reason=str(error))
+                    # What it was the first time stays: a device that is away is no news in every round.
+                    known = kept.setdefault(target.name, {})
+                    known.setdefault("failed_at", _text(made.taken_at))
+                    known.setdefault("reason", str(error))
                 progress(target.name, str(error))
                 return
             _replace(folder / target.name, answer.files)

@@ -103,8 +103,9 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
     if ours:
         try:
             network = read_network(ours, devices)
+            network = replace(network, taken_at=network.taken_at or taken_at)
             if FOLDER_FILE not in ours:
-                network = replace(network, name=name, taken_at=taken_at)
+                network = replace(network, name=name)
         except LoadError as error:
             errors.errors.extend(error.errors)
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
@@ -178,7 +179,7 @@ def _read_collected(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, 
         kept = json.loads(files[COLLECTED_FILE])
         for device, one in kept.items():
             if "failed_at" in one:
-                since = f"what is known is of {one['taken_at']}: at {one['failed_at']} it could not be had"
+                since = f"what is known is of {one['taken_at']}: since {one['failed_at']} it could not be had"
                 found[device].append(Gap(f"{device}: {since} ({printable(str(one['reason']))})", place))
             for file, reason in one.get("missing", {}).items():
                 found[device].append(Gap(f"{device}: {file} could not be taken: {printable(str(reason))}", place))

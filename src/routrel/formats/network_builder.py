@@ -41,6 +41,11 @@ class NetworkBuilder:
             name: Site(name, site.get("label", name), site.get("x"), site.get("y"))
             for name, site, _ in entries_of(record.get("sites"))
         }
+        if "sites" not in record and others:
+            # Devices known otherwise may name sites that no text lists.
+            named = [device.get("site") for _, device, _ in entries_of(record.get("devices"))]
+            named += [other.site for other in others.values()]
+            sites = {name: Site(name, name) for name in named if name is not None}
         devices = {
             name: self.device(name, device, place, sites) for name, device, place in entries_of(record.get("devices"))
         }
