@@ -4,11 +4,9 @@ Exit status: 0 done and as asked, 1 done and the answer is "no", 2 the input or 
 """
 
 import argparse
-import itertools
 import json
 import os
 import sys
-import time
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -17,7 +15,6 @@ import msgspec
 import shtab
 
 from routrel import __version__
-from routrel.analysis.answers.held import Held
 from routrel.analysis.answers.walks import ListedWalk, RefusedFlow
 from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.contest.why import (
@@ -30,28 +27,25 @@ from routrel.analysis.contest.why import (
 )
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.failures import KINDS
-from routrel.analysis.held.groups import comparing, held_lines
 from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
 from routrel.analysis.table_rows import table_rows
-from routrel.analysis.trial import Trial, tried_lines
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
 from routrel.cli_flows import flows_of
 from routrel.cli_maintain import maintain_command
-from routrel.cli_models import models_command, write_patches
-from routrel.cli_output import DONE, NO, WRONG, CallError, bytes_of, print_answer, print_json, print_lines
+from routrel.cli_models import models_command
+from routrel.cli_output import DONE, NO, WRONG, CallError, print_answer, print_json, print_lines
+from routrel.cli_try import try_command
 from routrel.columns import print_columns
-from routrel.formats.changes.reading import read_change, read_changes
 from routrel.formats.errors import LoadError
 from routrel.formats.json_schema import network_schema
 from routrel.formats.sources import files_of, read_files, read_path
 from routrel.forwarding.flow import Flow, parse_flow
 from routrel.forwarding.flow_words import FlowError, parse_end
-from routrel.garbage_collection import keep
 from routrel.model.addresses import Prefix
 from routrel.routing.solve import Solved
 from routrel.solving import solve
@@ -154,7 +148,7 @@ def _parser() -> argparse.ArgumentParser:
         type=Path,
         help="what devices take: YANG patches, edit-configs, and their reverses",
     )
-    tried.set_defaults(run=_try)
+    tried.set_defaults(run=try_command)
 
     checked = _command(commands, "check", "problems of the model itself, no flow asked; or what is expected of it")
     checked.add_argument(
@@ -331,51 +325,6 @@ def _diff(options: argparse.Namespace) -> int:
     flows = flows_of(options.flows) if options.flows is not None else []
     found = compare(_load(options), solve(read_path(Path(options.other))), flows)
     return print_answer(options, found, comparison_lines(found), found.is_same)
-
-
-def _try(options: argparse.Namespace) -> int:
-    changes = [] if options.changes is None else [*read_changes(bytes_of(options.changes), Path(options.changes).name)]
-    changes += [read_change(text, f"--change {number}") for number, text in enumerate(options.change, 1)]
-    if not changes:
-        raise CallError("try needs --change or --changes")
-    flows = [parse_flow(text) for text in options.flow]
-    flows += flows_of(options.flows) if options.flows is not None else []
-    files = files_of(Path(options.network))
-    trial = Trial.of(files, solve(read_files(files)), changes)
-    errors = [error for outcome in trial.applied.outcomes for error in outcome.errors]
-    if errors:
-        raise LoadError(errors)
-    if options.patches is not None:
-        return write_patches(options, trial)
-    if options.diff or options.back_out:
-        print(trial.difference(options.back_out), end="")
-        return DONE
-    found, held = compare(trial.before, trial.after, flows), _held(trial)
-    tried = trial.tried()
-    lines = itertools.chain(tried_lines(tried), comparison_lines(found), held_lines(held))
-    answerer = Answerer(trial.after)
-    is_good = all(isinstance(one, ListedWalk) and one.good for one in map(answerer.listed, flows))
-    return print_answer(
-        options, {"tried": tried, "comparison": found, "held": held}, lines, is_good and not held.is_worse
-    )
-
-
-def _held(trial: Trial) -> Held:
-    """What of all traffic changes; how far it is, where somebody looks on."""
-    shown, is_watched = time.monotonic(), sys.stderr.isatty()
-    keep()
-    for step in comparing(trial.before, trial.after):
-        if step.held is not None:
-            break
-        if is_watched and time.monotonic() > shown + 1:
-            shown = time.monotonic()
-            print(
-                f"\r{step.done:,} of {step.of:,} steps: all traffic is held against each other", end="", file=sys.stderr
-            )
-    if is_watched:
-        print("\r\033[K", end="", file=sys.stderr)
-    assert step.held is not None
-    return step.held
 
 
 def _lead(options: argparse.Namespace) -> int:

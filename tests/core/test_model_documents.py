@@ -24,7 +24,7 @@ from tests.core.model_documents import (
     static,
 )
 from tests.core.networks import table
-from tests.core.test_openconfig_models import PARTS
+from tests.core.test_openconfig_forwarding import PARTS
 from tests.examples import examples
 
 ROUTER = ietf(
