@@ -151,10 +151,9 @@ def stand_ins_command(options: argparse.Namespace) -> int:
     documents: dict[str, dict[str, object]] = {}
     if len(captured) < len(network.devices):
         written = written_in_models(files, network)
-        for file, text in written.items():
-            if file.endswith(".json"):
-                name = file.removesuffix(".json")
-                documents[name] = json.loads(text) | {"openconfig-lldp:lldp": lldp_document(network, name)}
+        for name in network.devices.keys() - captures.keys():
+            document = json.loads(written[f"{name}.json"])
+            documents[name] = document | {"openconfig-lldp:lldp": lldp_document(network, name)}
     played = Played(captures, documents)
     with SshStandIns(captures, documents) as ssh, RestconfStandIns(documents) as restconf:
         inventory = write_inventory(options.folder, network.name, ssh, restconf, played)

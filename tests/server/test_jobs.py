@@ -171,7 +171,7 @@ def test_a_cancelled_job_is_given_up(owner, base, monkeypatch):
 def test_what_is_under_way_is_ended_when_nobody_wants_it(owner, base, monkeypatch):
     job = Job.objects.select_related("revision").get(pk=begun(owner, base, failures="devices")["id"])
     words = {"failures": "devices"}
-    monkeypatch.setattr(running, "LOOKS", 0.001)
+    monkeypatch.setattr(running, "LOOKS", 0)
     with pytest.raises(running.NotWantedError):
         running.asked(job, "failures-planned", words, lambda: False)
     found = running.asked(job, "failures-planned", words, lambda: True)  # by another process
