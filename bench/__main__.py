@@ -27,6 +27,7 @@ from bench.generator import Shape, document, network, with_borders
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from bench.stress import bench_stress
+from bench.table_dumps import bench_table_dumps
 from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.comparison import compare
@@ -413,6 +414,7 @@ def main() -> int:
         bench_held,
         bench_stress,
         bench_documents,
+        bench_table_dumps,
         bench_large,
         bench_full_table,
     ):

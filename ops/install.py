@@ -147,7 +147,10 @@ def browser() -> None:
 
 
 def filter_tools() -> None:
-    """nft and sshd, by which tests meet the kernel and a real SSH server, where that may be: without them elsewhere."""
+    """nft, sshd and bird, by which tests meet the kernel and real servers, where they may be installed."""
+    if os.geteuid() == 0 and not Path("/usr/sbin/bird").exists() and shutil.which("apt-get"):
+        with contextlib.suppress(MissingError):
+            debian_packages(["bird"], ["bird2"], "BGP of a routing daemon, in tests")
     if os.geteuid() == 0 and not Path("/usr/sbin/sshd").exists() and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["sshd"], ["openssh-server"], "collecting over SSH, in tests")

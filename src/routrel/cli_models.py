@@ -1,10 +1,12 @@
 """``routrel models`` and ``routrel try --patches``: networks and changes written in open models."""
 
 import argparse
+from collections.abc import Mapping
 from pathlib import Path
 
 from routrel.analysis.trial import Trial
 from routrel.cli_output import CallError, print_answer
+from routrel.formats.mrt.dumped_tables import split_dumps
 from routrel.formats.sources import files_of, read_files
 from routrel.formats.written_models import written_in_models
 
@@ -12,7 +14,8 @@ from routrel.formats.written_models import written_in_models
 def models_command(options: argparse.Namespace) -> int:
     """A document per device, in a folder that is empty or not there yet; the exit status."""
     files = files_of(Path(options.network))
-    written = written_in_models(files, read_files(files))
+    _, dumps = split_dumps(files)
+    written: dict[str, str | bytes] = {**written_in_models(files, read_files(files)), **dumps}
     _write(options.folder, written)
     return print_answer(options, {"files": sorted(written)}, [f"{len(written)} files in {options.folder}"])
 
@@ -33,13 +36,14 @@ def write_patches(options: argparse.Namespace, trial: Trial) -> int:
     return print_answer(options, document, [f"{len(written)} files in {options.patches}", *lines], not lines)
 
 
-def _write(folder: Path, texts: dict[str, str]) -> None:
-    """Texts into a folder that is empty or not there yet."""
+def _write(folder: Path, files: Mapping[str, str | bytes]) -> None:
+    """Texts and dumps into a folder that is empty or not there yet."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
         if any(folder.iterdir()):
             raise CallError(f"{str(folder)!r} is not empty: what is written goes to a folder of its own")
-        for name, text in texts.items():
-            (folder / name).write_text(text)
+        for name, data in files.items():
+            (folder / name).parent.mkdir(exist_ok=True)
+            (folder / name).write_bytes(data if isinstance(data, bytes) else data.encode())
     except OSError as error:
         raise CallError(f"{str(folder)!r} cannot be written: {error.strerror}") from None

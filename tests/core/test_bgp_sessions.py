@@ -299,7 +299,7 @@ def test_routes_of_a_session_that_comes_and_goes_with_them_do_not_settle():
 def test_where_nothing_filters_both_ways_to_find_out_agree(document):
     solved = solve(read(document))
     walked = TcpConnections(solved.topology, solved.prefixes, solved.table)
-    followed = UnfilteredConnections(solved.topology, solved.table)
+    followed = UnfilteredConnections(solved.topology, solved.prefixes, solved.table)
     owners = [(port.instance, own.address) for port in solved.topology.ports for own in port.interface.addresses]
     for caller, near in owners:
         for called, far in owners:

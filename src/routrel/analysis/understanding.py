@@ -28,7 +28,7 @@ def understanding(solved: Solved) -> model.Understanding:
     devices = network.devices.values()
     kinds = Counter(device.kind for device in devices)
     known_by = Counter[str](device.known_by for device in devices)
-    gaps, ends, partly = _gaps(solved), [*_open_ends(solved)], _by_documents(solved)
+    gaps, ends, partly, heard = _gaps(solved), [*_open_ends(solved)], _by_documents(solved), [*_heard(solved)]
     return model.Understanding(
         devices=[model.Count(kind, count) for kind, count in kinds.most_common()],
         sites=len(network.sites),
@@ -55,6 +55,8 @@ def understanding(solved: Solved) -> model.Understanding:
         not_represented_count=len(gaps),
         open_ends=ends[:MOST_LISTED],
         open_ends_count=len(ends),
+        heard=heard[:MOST_LISTED],
+        heard_count=len(heard),
         add_first=_add_first(solved),
     )
 
@@ -109,7 +111,8 @@ def _open_ends(solved: Solved) -> Iterator[model.OpenEnd]:
     for one in asked:
         what = f"BGP neighbour {one.address} of AS {one.number}" if one.number is not None else one.what
         yield model.OpenEnd(one.device, what, one.place or None)
-    yield from _single_ends(solved, {one.address for one in asked})
+    heard = {Address.parse(one.address) for one in _heard(solved)}
+    yield from _single_ends(solved, heard | {one.address for one in asked})
 
 
 class _Asked(NamedTuple):
@@ -127,7 +130,7 @@ def _asked(solved: Solved) -> Iterator[_Asked]:
     owners = solved.topology.owners
     for device, routing in _routing(solved):
         for neighbor in routing.bgp.neighbors if routing.bgp is not None else ():
-            if neighbor.enabled and neighbor.address not in owners:
+            if neighbor.enabled and neighbor.address not in owners and not neighbor.received:
                 yield _Asked(device.name, neighbor.address, neighbor.number, 0, "", neighbor.place)
         hops = [(one.next_hop, one) for one in routing.static if one.next_hop is not None]
         yield from _led(device.name, [(hop, one) for hop, one in hops if hop not in owners], "static route")
@@ -142,6 +145,15 @@ def _asked(solved: Solved) -> Iterator[_Asked]:
             if hop.address is not None and hop.address not in owners
         ]
         yield from _led(device.name, [(hop, one) for hop, one in led if hop not in seen], "route read off it")
+
+
+def _heard(solved: Solved) -> Iterator[model.HeardNeighbor]:
+    """Neighbours outside the network whose paths are known."""
+    for device, routing in _routing(solved):
+        for one in routing.bgp.neighbors if routing.bgp is not None else ():
+            if one.received and not solved.topology.is_configured(one.address):
+                count, file = sum(map(len, one.received)), one.received[0].file
+                yield model.HeardNeighbor(device.name, str(one.address), one.number, count, file, one.place or None)
 
 
 def _led(device: str, hops: Sequence[tuple[Address, StaticRoute | ObservedRoute]], kind: str) -> Iterator[_Asked]:
@@ -222,6 +234,10 @@ def understanding_lines(found: model.Understanding) -> Iterator[str]:
         yield f"not represented: {gap.message} ({', '.join(gap.devices[:4])}{times})"
     for end in found.open_ends:
         yield f"open end: {end.device}: {end.what}{at_text(end.place)}"
+    for heard in found.heard:
+        paths = f"{heard.paths:,} path{'' if heard.paths == 1 else 's'}"
+        whose = f"{heard.address}, AS {heard.number}, in {heard.file}"
+        yield f"heard: {heard.device}: {paths} of {whose}{at_text(heard.place)}"
     for missing in found.add_first:
         leads = [
             f"{count} {what}{'' if count == 1 else 's'}"

@@ -20,6 +20,7 @@ from routrel.model.policies import (
     PrefixMatch,
     Prepend,
 )
+from routrel.model.received import DEFAULT_LOCAL_PREFERENCE, PathAttributes, ReceivedPaths
 from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.model.routing import (
     DEFAULT_INSTANCE,
@@ -337,8 +338,35 @@ class RoutingReader:
             import_policy=record.get("import"),
             export_policy=record.get("export"),
             families=tuple(int(family[-1]) for family in _listed(record.get("families"))),
+            received=self._received(record, address, own),
             place=place,
         )
+
+    def _received(self, record: Record, neighbor: Address, own: int) -> tuple[ReceivedPaths, ...]:
+        """What a neighbour outside the network says."""
+        if "received" not in record:
+            return ()
+        found: dict[Prefix, tuple[PathAttributes, Place]] = {}
+        implied = () if record["as"] == own else (record["as"],)
+        for value, at in items_of(record["received"]):
+            prefix = value["prefix"]
+            if prefix in found:
+                self.errors.add(at, "the neighbor has a path for this prefix already", found=str(prefix))
+            next_hop = value.get("next_hop") or (neighbor if neighbor.family == prefix.family else None)
+            if next_hop is None or next_hop.family != prefix.family:
+                allowed = f"an IPv{prefix.family} address"
+                self.errors.add(at, "the path needs a next hop of its family", found=str(next_hop), allowed=allowed)
+            attributes = PathAttributes(
+                _listed(value.get("as_path")) or implied,
+                value.get("origin", "igp"),
+                value.get("med"),
+                value.get("local_preference", DEFAULT_LOCAL_PREFERENCE),
+                frozenset(_listed(value.get("communities"))),
+                next_hop,
+            )
+            found[prefix] = attributes, at
+        paths = ((prefix, attributes, at) for prefix, (attributes, at) in found.items())
+        return (ReceivedPaths.of(paths, record.place.file),)
 
     def _eigrp(self, record: Record, interfaces: Mapping[str, Interface]) -> Eigrp:
         members = tuple(

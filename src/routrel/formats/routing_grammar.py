@@ -299,6 +299,20 @@ EIGRP = Group(
     required=("as",),
 )
 
+RECEIVED_PATH = Group(
+    "a received path",
+    {
+        "prefix": PREFIX,
+        "as_path": ListOf(AS_NUMBER),
+        "origin": Choice(("igp", "egp", "incomplete")),
+        "med": Integer(0, 0xFFFFFFFF),
+        "local_preference": Integer(0, 0xFFFFFFFF),
+        "communities": ListOf(COMMUNITY),
+        "next_hop": ADDRESS,
+    },
+    required=("prefix",),
+)
+
 BGP = Group(
     "bgp",
     {
@@ -343,6 +357,7 @@ BGP = Group(
                     "remove_private_as": Boolean(),
                     "established_at": TIME,
                     "families": ListOf(FAMILY, least=1),
+                    "received": ListOf(RECEIVED_PATH),
                 },
                 required=("as",),
             ),

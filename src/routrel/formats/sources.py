@@ -8,6 +8,7 @@ from routrel.formats.archives import SUFFIXES, is_zip, unpack
 from routrel.formats.device_folder import NAMES_FILE, is_device_folder, is_wanted, read_device_folder
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.expectations_file import read_expectations, split_expectations
+from routrel.formats.mrt.dumped_tables import split_dumps, with_dumps
 from routrel.formats.network_file import FOLDER_FILE, read_network
 from routrel.formats.vlan_budget import refuse_too_many_tagged_ports
 from routrel.model.network import Network
@@ -24,11 +25,14 @@ def read_path(path: Path) -> Network:
 
 def read_files(files: Mapping[str, bytes]) -> Network:
     """The network of named texts: a folder of devices known in different ways, or a network file or folder."""
-    texts, expectations = split_expectations(files)
+    others, dumps = split_dumps(files)
+    texts, expectations = split_expectations(others)
     if expectations is None:
         network = _read(texts)
     else:
         network = _with_expectations(texts, expectations)
+    if dumps:
+        network = with_dumps(network, dumps)
     refuse_too_many_tagged_ports(network)
     return network
 

@@ -13,6 +13,7 @@ from routrel.formats.errors import InputError, LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, split_expectations
 from routrel.formats.models.topology import topology_document
 from routrel.formats.models.writing import document_of
+from routrel.formats.mrt.dumped_tables import split_dumps
 from routrel.formats.network_file import FOLDER_FILE
 from routrel.formats.yaml_nodes import decode
 from routrel.model.network import Network
@@ -22,8 +23,12 @@ TOPOLOGY_FILE = "_topology.json"
 
 
 def written_in_models(files: Mapping[str, bytes], network: Network) -> dict[str, str]:
-    """The files of a folder that says the same as a network's; raises ``LoadError`` for one known by captures."""
+    """The files of a folder that says the same as a network's; raises ``LoadError`` for one known by captures.
+
+    Dumps of BGP tables are not texts: they belong beside them as they are.
+    """
     sources = Sources(files, network)
+    files, _ = split_dumps(files)
     written: dict[str, str] = {}
     errors = []
     for name, device in network.devices.items():

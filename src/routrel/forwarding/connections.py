@@ -3,6 +3,8 @@
 Of equal ways the first is followed: a connection takes one of them, and which one no model knows.
 """
 
+from collections.abc import Iterable
+
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.run import NOBODY
 from routrel.forwarding.trace import AclCheck, Branch, Start, Stop, Trace
@@ -23,21 +25,58 @@ class TcpConnections(Connections):
 
     def connect(self, caller: int, called: int, call: Header) -> tuple[str, int]:
         """Why a call from one routing instance to another fails, or '', and how many hops the longer way takes."""
-        tracker = Tracker() if self.walker.has_programs else NOBODY
-        there = self.walker.walk([Start(caller, ORIGIN, call)], ends=frozenset([called]), tracker=tracker)
+        there, tracker = self._walk(Start(caller, ORIGIN, call), frozenset([called]))
         reason, length = self._first_way(there)
         if reason:
             return reason, length
-        back = self.walker.walk(
-            [Start(called, ORIGIN, call.reply())],
-            stateful_devices(there),
-            frozenset([caller]),
-            "reply",
-            tracker,
-            frozenset([call.reply()]),
-        )
+        back = self._answer(Start(called, ORIGIN, call.reply()), there, [caller], tracker)
         reason, back_length = self._first_way(back)
         return reason, max(length, back_length)
+
+    def _walk(self, start: Start, ends: frozenset[int] | None = None) -> tuple[Trace, Tracker]:
+        """The first packet of a connection, and what tracks it."""
+        tracker = Tracker() if self.walker.has_programs else NOBODY
+        return self.walker.walk([start], ends=ends, tracker=tracker), tracker
+
+    def _answer(self, start: Start, asked: Trace, ends: Iterable[int], tracker: Tracker) -> Trace:
+        """The answer to a first packet; ``ends`` are those who asked."""
+        expected = frozenset([start.header])
+        return self.walker.walk([start], stateful_devices(asked), frozenset(ends), "reply", tracker, expected)
+
+    def connect_outside(self, caller: int, call: Header) -> tuple[str, int]:
+        """The same with an address that no device has: a call of either side leaves and comes in by one port."""
+        there, tracker = self._walk(Start(caller, ORIGIN, call))
+        way, length = self._way_out(there)
+        if way is None:
+            return self._first_way(there)
+        instance, port, reason = way
+        if not reason:
+            reason, _ = self._first_way(self._answer(Start(instance, port, call.reply()), there, [caller], tracker))
+        if reason:
+            called = call._replace(source=call.destination, destination=call.source)
+            coming, tracker = self._walk(Start(instance, port, called), frozenset([caller]))
+            why, _ = self._first_way(coming)
+            answer = None if why else self._answer(Start(caller, ORIGIN, called.reply()), coming, [], tracker)
+            if answer is not None and self._way_out(answer)[0] == (instance, port, ""):
+                reason = ""
+        return reason, length
+
+    def _way_out(self, trace: Trace) -> tuple[tuple[int, int, str] | None, int]:
+        """Where the first way leaves the network or would: instance, port, and what keeps it in; None elsewhere."""
+        number, hops = trace.starts[0], 1
+        while True:
+            stop = trace.stops[number]
+            if stop.verdict is not None or not stop.branches:
+                return None, hops
+            branch = stop.branches[0]
+            if branch.target < 0:
+                if branch.verdict not in ("leaves", "blocked"):
+                    return None, hops
+                reason = "" if branch.verdict == "leaves" else self._obstacle(stop, branch)
+                return (stop.instance, branch.port, reason), hops
+            if branch.verdict is not None:
+                return None, hops
+            number, hops = branch.target, hops + 1
 
     def _first_way(self, trace: Trace) -> tuple[str, int]:
         """What ends the first way before it arrives, or '', and its hops."""

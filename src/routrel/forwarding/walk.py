@@ -359,6 +359,8 @@ class Walker:
             return False
         if (out.name.interface, branch.address) in self.topology.devices[device].neighbors:
             return True
+        if self.topology.is_heard_outside(out, branch.address):
+            return True
         segment = self.topology.segment_of[branch.port]
         if not branch.via_next_hop or segment < 0:
             return False

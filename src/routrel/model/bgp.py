@@ -5,6 +5,7 @@ from datetime import datetime
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
+from routrel.model.received import ReceivedPaths
 from routrel.model.redistribution import Redistribution
 
 
@@ -29,6 +30,8 @@ class BgpNeighbor:
     remove_private_as: bool = False
     established_at: datetime | None = None
     families: tuple[int, ...] = ()
+    received: tuple[ReceivedPaths, ...] = ()
+    """What it says where no device of the network is this neighbour: of each prefix the first path, the second, ..."""
     place: Place = NOWHERE
 
     @property

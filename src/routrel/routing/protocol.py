@@ -51,6 +51,10 @@ class Connections(ABC):
     def connect(self, caller: int, called: int, call: Header) -> tuple[str, int]:
         """Why a call from one routing instance to another fails, or '', and how many hops the longer way takes."""
 
+    @abstractmethod
+    def connect_outside(self, caller: int, call: Header) -> tuple[str, int]:
+        """The same of a connection with an address that no device of the network has, whoever calls."""
+
 
 class OwnPackets(NamedTuple):
     """Packets that a protocol sends: their IP protocol, and the ports that either end may use."""

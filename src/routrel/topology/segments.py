@@ -16,6 +16,7 @@ from collections import defaultdict
 from collections.abc import Hashable
 from copy import copy
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import TypeAlias
 
 from routrel.model.addresses import Address, Prefix, link_local_of
@@ -238,6 +239,25 @@ class Topology:
     def on_segment(self, segment: int, address: Address) -> int | None:
         """The up port that answers for ``address`` on a segment, or None; the first where several do."""
         return self.answerers.get((segment, address))
+
+    def is_heard_outside(self, port: Port, address: Address) -> bool:
+        """Whether a neighbour outside the network, whose paths are known, is or names an address behind a port."""
+        routing = self.instances[port.instance].routing
+        if routing is None or routing.bgp is None or self.is_configured(address):
+            return False
+        return any(own.contains(address) for own in port.prefixes) and any(
+            neighbor.address == address or any(address in paths.next_hops for paths in neighbor.received)
+            for neighbor in routing.bgp.neighbors
+            if neighbor.received
+        )
+
+    def is_configured(self, address: Address) -> bool:
+        """Whether an interface has an address, up or down."""
+        return address in self._configured
+
+    @cached_property
+    def _configured(self) -> frozenset[Address]:
+        return frozenset(self.hosts)
 
     def owner(self, address: Address) -> int | None:
         """The first up port in the network that owns ``address``, or None."""

@@ -114,12 +114,24 @@ class MissingDevice(Struct, frozen=True):
     devices: list[str]
 
 
+class HeardNeighbor(Struct, frozen=True):
+    """A BGP neighbour that no device is, and how many paths of its are known; ``file`` is where they stand."""
+
+    device: str
+    address: str
+    number: int
+    paths: int
+    file: str
+    place: Place | None
+
+
 class Understanding(Struct, frozen=True, kw_only=True):
     """What was understood of an input.
 
     ``observed`` counts devices with a table read off them, ``known_by`` devices by how they came in. Of kinds of gaps
     and of open ends the first are listed, and all are counted. ``by_documents`` has the devices of whose documents
-    something is not represented, most first; ``whole_count`` counts all others. ``add_first`` has the addresses that
+    something is not represented, most first; ``whole_count`` counts all others. ``heard`` are neighbours outside whose
+    paths are known. ``add_first`` has the addresses that
     most leads to.
     """
 
@@ -146,6 +158,8 @@ class Understanding(Struct, frozen=True, kw_only=True):
     not_represented_count: int
     open_ends: list[OpenEnd]
     open_ends_count: int
+    heard: list[HeardNeighbor]
+    heard_count: int
     add_first: list[MissingDevice]
 
 

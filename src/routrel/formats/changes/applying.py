@@ -31,6 +31,7 @@ from routrel.formats.changes.text_edits import EditableText, Path, TextEditError
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
+from routrel.formats.mrt.dumped_tables import with_own_dumps
 from routrel.formats.network_builder import written_anew
 from routrel.formats.network_file import read_device, read_link
 from routrel.formats.sources import read_files
@@ -130,7 +131,8 @@ class Applier:
 
     def _put_device(self, name: str, section: Section, text: EditableText) -> None:
         known = self.network.devices[name]
-        read = written_anew(known, read_device(name, text.text.encode(), self.sources.trial_file(name), self.network))
+        text_read = read_device(name, text.text.encode(), self.sources.trial_file(name), self.network)
+        read = with_own_dumps(written_anew(known, text_read), self.files)
         for link in self.network.links:
             for end in link.ends:
                 if end.device == name and (

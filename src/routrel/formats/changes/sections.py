@@ -15,6 +15,7 @@ import yaml
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.device_folder import device_text, is_device_folder, own_files
 from routrel.formats.errors import LoadError
+from routrel.formats.mrt.dumped_tables import split_dumps, with_own_dumps
 from routrel.formats.network_builder import written_anew
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link
 from routrel.formats.yaml_nodes import decode
@@ -43,7 +44,7 @@ class Sources:
     def __init__(self, files: Mapping[str, bytes], network: Network):
         self.files = files
         self.network = network
-        self.is_device_folder = is_device_folder(files)
+        self.is_device_folder = is_device_folder(split_dumps(files)[0])
         self.changed: dict[str, Section] = {}
         """By the name of what a section holds: a device, ``link N``, or the file itself."""
 
@@ -55,9 +56,10 @@ class Sources:
         section = self._at(device.place) if self._is_own(device.place) else self._written(name)
         try:
             read = read_device(name, section.text.encode(), self.trial_file(name), self.network)
+            read = with_own_dumps(written_anew(device, read), self.files)
         except LoadError:
             read = None
-        if read is None or without_places(written_anew(device, read)) != without_places(device):
+        if read is None or without_places(read) != without_places(device):
             raise TextEditError(f"the text of {name} cannot be told from what is around it: change the file itself")
         return section
 

@@ -36,7 +36,7 @@ def findings(bgp: "BgpSolution") -> list[Finding]:
 
 def _twice_given_identifiers(bgp: "BgpSolution") -> list[Finding]:
     """RFC 6286 section 2.1: identifiers are unique within an AS; RFC 4456 section 8 tells loops by them."""
-    all_speakers = bgp.database.speakers
+    all_speakers = bgp.database.speakers[: len(bgp.processes)]
     if len({(one.bgp.number, one.identifier) for one in all_speakers}) == len(all_speakers):
         return []
     joined: DisjointSets[int] = DisjointSets()
@@ -50,9 +50,9 @@ def _twice_given_identifiers(bgp: "BgpSolution") -> list[Finding]:
         Finding(
             "duplicate-identifier",
             "error",
-            f"{some_of([_name(bgp, one.process) for one in speakers])} of AS {speakers[0].bgp.number} have the same BGP"
-            f" identifier {Address(4, identifier)} (RFC 6286 section 2.1): each drops what is reflected of the other's"
-            " paths",
+            f"{some_of([bgp.database.name(one.process) for one in speakers])} of AS {speakers[0].bgp.number} have the"
+            f" same BGP identifier {Address(4, identifier)} (RFC 6286 section 2.1): each drops what is"
+            " reflected of the other's paths",
             _device(bgp, speakers[0].process),
             "",
             tuple(one.bgp.place for one in speakers),
@@ -63,7 +63,7 @@ def _twice_given_identifiers(bgp: "BgpSolution") -> list[Finding]:
 
 
 def _unstable(bgp: "BgpSolution", columns: set[int], speakers: list[int]) -> Finding:
-    names = ", ".join(_name(bgp, speaker) for speaker in speakers)
+    names = ", ".join(bgp.database.name(speaker) for speaker in speakers)
     return Finding(
         "bgp-unstable",
         "error",
@@ -102,8 +102,8 @@ def restart_findings(bgp: "BgpSolution") -> list[Finding]:
                 "bgp-order",
                 "warning",
                 f"where {some_of(bgp.prefixes.members(columns))} leads depends on timing: once the session of"
-                f" {_name(bgp, channel.sender)} and {_name(bgp, channel.receiver)} has failed and come back, BGP"
-                " stays with another choice. It has several stable states",
+                f" {bgp.database.name(channel.sender)} and {bgp.database.name(channel.receiver)} has failed and come"
+                " back, BGP stays with another choice. It has several stable states",
                 _device(bgp, channel.sender),
                 "",
                 (channel.sending.neighbor.place, channel.receiving.neighbor.place),
@@ -112,9 +112,7 @@ def restart_findings(bgp: "BgpSolution") -> list[Finding]:
     return found
 
 
-def _name(bgp: "BgpSolution", speaker: int) -> str:
-    return bgp.topology.instance_name(bgp.database.speakers[speaker].instance)
-
-
 def _device(bgp: "BgpSolution", speaker: int) -> str:
-    return bgp.topology.devices[bgp.topology.instances[bgp.database.speakers[speaker].instance].device].name
+    """The name of a speaker's device, '' of one outside the network."""
+    instance = bgp.database.speakers[speaker].instance
+    return "" if instance < 0 else bgp.topology.devices[bgp.topology.instances[instance].device].name

@@ -24,7 +24,9 @@ from routrel.routing.bgp.paths import (
     LOCAL_PREFERENCE,
     MED,
     NEXT_HOP,
+    ORIGIN,
     ORIGINATOR,
+    ORIGINS,
     OWN,
     PREFERENCE,
     TAG,
@@ -34,7 +36,7 @@ from routrel.routing.bgp.paths import (
     Rows,
     without_private,
 )
-from routrel.routing.bgp.sessions import BgpDatabase, Channel
+from routrel.routing.bgp.sessions import BgpDatabase, Channel, Outside
 from routrel.routing.policies import evaluate, matching
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.topology.segments import Topology
@@ -58,6 +60,7 @@ class Messages:
         self._identifiers: Column = np.zeros(1, np.int64)
         self._kinds: dict[tuple[int, str] | None, Column] = {}
         """By device and policy."""
+        self._received: dict[int, tuple[Column, Column]] = {}
         self._family = np.where(columns.is_ipv6, 6, 4)
 
     def use(self, channels: list[Channel]) -> None:
@@ -96,6 +99,8 @@ class Messages:
 
     def _sent_numbers(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Column:
         """Path numbers as a channel carries them, ABSENT where the export policy lets none out."""
+        if self.database.speakers[channel.sender].outside is not None:
+            return ids  # as it was received
         result = np.full(len(columns), ABSENT, np.int64)
         known = np.flatnonzero(ids >= 0)
         if not len(known):
@@ -135,6 +140,8 @@ class Messages:
     def may_send(self, channel: Channel, columns: Column, ids: Column, via: Column) -> Flags:
         """Which paths may go out before any policy is asked: split horizon, reflection, communities, families."""
         allowed: Flags = (ids >= 0) & (via != channel.reverse)
+        if self.database.speakers[channel.sender].outside is not None:
+            return allowed & np.isin(self._family[columns], channel.families)
         families = {family for family, _ in channel.next_hops}
         if len(families) < 2:
             allowed &= np.isin(self._family[columns], list(families))
@@ -225,6 +232,35 @@ class Messages:
 
     def _policy(self, process: int, name: str | None) -> Policy | None:
         return None if name is None else self._device(process).policies[name]
+
+    def received(self, process: int, outside: Outside) -> tuple[Column, Column]:
+        """The paths of a neighbour outside the network: columns, and the numbers of their paths, (m,) each."""
+        if process not in self._received:
+            self._received[process] = self._read(outside)
+        return self._received[process]
+
+    def _read(self, outside: Outside) -> tuple[Column, Column]:
+        given, paths = outside.received, self.paths
+        # Prefixes of one column have one path.
+        of_prefix = self.columns.column[self.columns.whole.numbers_of(given.prefixes)]
+        columns, first = np.unique(of_prefix, return_index=True)
+        wanted, inverse = np.unique(np.array(given.numbers, np.int64)[first], return_inverse=True)
+        rows = paths.blank(len(wanted), "igp")
+        rows[:, IS_LOCAL] = 0
+        for row, number in zip(rows, wanted.tolist(), strict=True):
+            one = given.attributes[number]
+            row[AS_PATH] = paths.as_paths.number(one.as_path)
+            row[ORIGIN] = ORIGINS.index(one.origin)
+            row[MED] = ABSENT if one.med is None else one.med
+            row[LOCAL_PREFERENCE] = one.local_preference
+            row[COMMUNITIES] = paths.communities.number(one.communities)
+            row[NEXT_HOP] = paths.next_hops.number(one.next_hop)
+            row[ORIGINATOR] = ABSENT if one.originator is None else one.originator
+            row[CLUSTERS] = paths.clusters.number(one.clusters)
+        if outside.external:
+            # RFC 4271 section 5.1.5: of another AS it counts for nothing.
+            rows[:, LOCAL_PREFERENCE] = DEFAULT_LOCAL_PREFERENCE
+        return columns, paths.numbers_of(rows)[inverse.reshape(-1)]
 
     def _device(self, process: int) -> Device:
         return self.topology.devices[self.topology.instances[self.database.speakers[process].instance].device]

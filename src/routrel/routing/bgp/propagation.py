@@ -84,8 +84,9 @@ class Propagation:
         self.inward: list[list[Channel]] = [[] for _ in speakers]
         self.outward: list[list[Channel]] = [[] for _ in speakers]
         for channel in channels:
-            self.inward[channel.receiver].append(channel)
-            self.outward[channel.sender].append(channel)
+            if speakers[channel.receiver].outside is None:
+                self.inward[channel.receiver].append(channel)
+                self.outward[channel.sender].append(channel)
         for incoming in self.inward:
             incoming.sort(key=lambda channel: channel.receiving.neighbor.address)
         self._fixed = [self._fixed_of(speaker) for speaker in range(len(speakers))]

@@ -35,6 +35,13 @@ class Resolution(NamedTuple):
 NOWHERE = Resolution(int(UNREACHABLE), ())
 
 
+class OutsideResolver:
+    """That of a speaker outside the network, which uses all it says."""
+
+    def metrics(self, next_hops: Column) -> Column:
+        return np.zeros_like(next_hops)
+
+
 class TableResolver:
     """One router's next hops by its table of the moment; each is looked up once.
 

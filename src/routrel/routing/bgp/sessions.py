@@ -4,32 +4,49 @@ RFC 4271 section 8: a session needs both ends to name each other, the right AS n
 to port 179. An external session is between directly connected routers unless ``multihop`` says otherwise.
 """
 
-from collections.abc import Callable, Iterable, Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+
+import numpy as np
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.filters import TCP, Header
 from routrel.model.findings import Finding
+from routrel.model.received import ReceivedPaths
 from routrel.routing.bgp.unfiltered import LONGEST_WAY, UnfilteredConnections
 from routrel.routing.neighbors import router_id
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
-from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase, Tables
+from routrel.routing.protocol import Connections, OwnPackets, Process, ProtocolDatabase, Tables
 from routrel.topology.segments import Port, Topology
 
 BGP_PORT = 179
 SOME_PORT = 49152
 """Stands for the port of the end that calls (RFC 6335: dynamic ports)."""
 
-Connect = Callable[[int, int, Header], tuple[str, int]]
-"""Why a call from one routing instance to another fails, or '', and the hops it takes."""
+NO_INSTANCE = -1
+"""Of a speaker outside the network."""
+
+
+@dataclass(frozen=True, slots=True)
+class Outside:
+    """A neighbour that no device is: what it says, and whether it is of another AS than who hears it."""
+
+    name: str
+    received: ReceivedPaths
+    external: bool
 
 
 @dataclass(frozen=True, slots=True)
 class Speaker:
-    """A BGP process. ``identifier`` and ``cluster`` are 32-bit router ids."""
+    """A BGP process. ``identifier`` and ``cluster`` are 32-bit router ids.
+
+    One outside the network says what was received of it, and is told nothing. It has no routing instance; ``bgp``
+    holds its AS number alone.
+    """
 
     process: int
     instance: int
@@ -37,6 +54,7 @@ class Speaker:
     identifier: int
     cluster: int
     is_reflector: bool
+    outside: Outside | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,6 +142,31 @@ class BgpDatabase(ProtocolDatabase):
             ends = [End(len(self.ends) + at, number, one) for at, one in enumerate(bgp.neighbors)]
             self.ends += ends
             self._ends_of.append({end.neighbor.address: end for end in ends})
+        self._outside = self._outside_neighbors()
+        """Neighbours outside the network by the number of the end that names them."""
+
+    def _outside_neighbors(self) -> dict[int, list[Speaker]]:
+        """Neighbours whose paths are known and whose address no device has; one speaker for each path of a prefix."""
+        if not any(end.neighbor.received for end in self.ends):
+            return {}
+        found: dict[int, list[Speaker]] = defaultdict(list)
+        for end in self.ends:
+            address, number = end.neighbor.address, end.neighbor.number
+            for paths in () if self.topology.is_configured(address) else end.neighbor.received:
+                known = address.value if address.family == 4 else 0
+                identifier = known if paths.identifier is None else paths.identifier
+                outside = Outside(f"the neighbor {address}", paths, number != self.speakers[end.process].bgp.number)
+                bgp = Bgp(number, place=end.neighbor.place)
+                speaker = Speaker(len(self.speakers), NO_INSTANCE, bgp, identifier, identifier, False, outside)
+                self.speakers.append(speaker)
+                found[end.index].append(speaker)
+        return found
+
+    @property
+    def outside(self) -> Sequence[tuple[int, Outside]]:
+        """The speakers outside the network, which stand after all others: their numbers, and what is known of them."""
+        found = self.speakers[len(self.processes) :]
+        return [(one.process, one.outside) for one in found if one.outside is not None]
 
     def content(self) -> Sequence[object]:
         return [*super().content(), self.speakers]
@@ -136,6 +179,8 @@ class BgpDatabase(ProtocolDatabase):
             for neighbor in speaker.bgp.neighbors:
                 if neighbor.originate_default:
                     yield from (Prefix(family, 0, 0) for family in neighbor.carried)
+            if speaker.outside is not None:
+                yield from speaker.outside.received.prefixes
 
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What BGP itself tells of prefixes: whose networks they are, aggregates and what these cover."""
@@ -145,17 +190,28 @@ class BgpDatabase(ProtocolDatabase):
             for aggregate in speaker.bgp.aggregates:
                 distinctions.add_single(aggregate.prefix)
                 distinctions.add_covered(aggregate.prefix, ("aggregate", aggregate.prefix))
+        for _, outside in self.outside:
+            numbers = distinctions.index.numbers_of(outside.received.prefixes)
+            distinctions.add_columns(numbers, np.array(outside.received.numbers, np.int64))
 
     def survey(self, prefixes: PrefixIndex, tables: Tables) -> State:
         """Look at all sessions by the tables of the moment."""
         state = State()
+        calls: Connections
         if self._is_filtered:
-            connect = self.connections(self.topology, prefixes, tables).connect
+            calls = self.connections(self.topology, prefixes, tables)
         else:
-            connect = UnfilteredConnections(self.topology, tables).connect
+            calls = UnfilteredConnections(self.topology, prefixes, tables)
         told: set[tuple[int, int]] = set()
         for end in self.ends:
             source, reason = self._source(end, tables)
+            if end.index in self._outside:
+                reason = reason or self._unreachable_outside(end, source, calls)
+                if reason or source is None:
+                    state.failures.append((end, reason, ()))
+                else:
+                    self._add_outside(state, end, source)
+                continue
             other = self._other(end, source) if source is not None else None
             if other is not None and other.index < end.index and (end.index, other.index) in told:
                 continue  # with the first end
@@ -165,7 +221,7 @@ class BgpDatabase(ProtocolDatabase):
                 reason = self._why_alone(end, source)
             if not reason and other is not None and source is not None:
                 reason = self._mismatch(end, other) or self._mismatch(other, end)
-                reason = reason or self._unreachable(end, other, source, connect)
+                reason = reason or self._unreachable(end, other, source, calls)
             if reason or other is None or source is None:
                 state.failures.append((end, reason, (other,) if other is not None else ()))
                 continue
@@ -194,9 +250,9 @@ class BgpDatabase(ProtocolDatabase):
             return connected[1], ""
         route = tables(instance).lookup(neighbor.address)
         if route is None or route.action != "forward":
-            return None, f"{self._name(end.process)} has no route to {neighbor.address}"
+            return None, f"{self.name(end.process)} has no route to {neighbor.address}"
         source = _address_of(self.topology.ports[route.next_hops[0].port], family)
-        return source, "" if source is not None else f"{self._name(end.process)} has no address to speak from"
+        return source, "" if source is not None else f"{self.name(end.process)} has no address to speak from"
 
     def _connected(self, instance: int, address: Address) -> tuple[Port, Address] | None:
         """The up port of an instance on whose subnet an address is, and its own address there."""
@@ -251,11 +307,11 @@ class BgpDatabase(ProtocolDatabase):
         """What one end is told that the other is not."""
         theirs = self.speakers[other.process]
         if not other.neighbor.enabled:
-            return f"it is disabled on {self._name(other.process)}"
+            return f"it is disabled on {self.name(other.process)}"
         if end.neighbor.number != theirs.bgp.number:
             return (
-                f"{self._name(end.process)} expects AS {end.neighbor.number},"
-                f" {self._name(other.process)} is in AS {theirs.bgp.number}"
+                f"{self.name(end.process)} expects AS {end.neighbor.number},"
+                f" {self.name(other.process)} is in AS {theirs.bgp.number}"
             )
         mine = self.speakers[end.process]
         if mine.bgp.number == theirs.bgp.number and mine.identifier == theirs.identifier:
@@ -270,10 +326,10 @@ class BgpDatabase(ProtocolDatabase):
             port = self.topology.port(self._device(other.process).name, other.neighbor.update_source)
             other_source = _address_of(port, end.neighbor.address.family)
         if other_source is not None and other_source != end.neighbor.address:
-            return f"{self._name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
+            return f"{self.name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
         return ""
 
-    def _unreachable(self, end: End, other: End, source: Address, connect: Connect) -> str:
+    def _unreachable(self, end: End, other: End, source: Address, calls: Connections) -> str:
         """Why no connection comes about, whoever calls."""
         mine, theirs = self.speakers[end.process], self.speakers[other.process]
         target = end.neighbor.address
@@ -281,10 +337,12 @@ class BgpDatabase(ProtocolDatabase):
         for speaker, side, address in ((mine, end, target), (theirs, other, source)):
             is_direct = self._connected(speaker.instance, address) is not None
             if external and side.neighbor.multihop == 1 and not is_direct:
-                return f"{self._name(speaker.process)} needs multihop: {address} is not on a connected subnet"
+                return f"{self.name(speaker.process)} needs multihop: {address} is not on a connected subnet"
         reasons = []
         for caller, called, far, near in ((mine, theirs, target, source), (theirs, mine, source, target)):
-            reason, length = connect(caller.instance, called.instance, Header(TCP, near, far, SOME_PORT, BGP_PORT))
+            reason, length = calls.connect(
+                caller.instance, called.instance, Header(TCP, near, far, SOME_PORT, BGP_PORT)
+            )
             allowed = min(end.neighbor.multihop, other.neighbor.multihop) if external else LONGEST_WAY
             if not reason and length > allowed:
                 reason = f"the way takes {length} hops, multihop allows {allowed}"
@@ -292,6 +350,37 @@ class BgpDatabase(ProtocolDatabase):
                 return ""
             reasons.append(reason)
         return reasons[0]
+
+    def _unreachable_outside(self, end: End, source: Address | None, calls: Connections) -> str:
+        """Why no connection with a neighbour outside the network comes about."""
+        speaker, neighbor = self.speakers[end.process], end.neighbor
+        if source is None:
+            return ""
+        external = speaker.bgp.number != neighbor.number
+        if external and neighbor.multihop == 1 and self._connected(speaker.instance, neighbor.address) is None:
+            return f"{self.name(end.process)} needs multihop: {neighbor.address} is not on a connected subnet"
+        call = Header(TCP, source, neighbor.address, SOME_PORT, BGP_PORT)
+        reason, length = calls.connect_outside(speaker.instance, call)
+        allowed = neighbor.multihop if external else LONGEST_WAY
+        if not reason and length > allowed:
+            reason = f"the way takes {length} hops, multihop allows {allowed}"
+        return reason
+
+    def _add_outside(self, state: State, end: End, source: Address) -> None:
+        """Channels of a session with a neighbour outside: what it says comes in, nothing goes out by the other."""
+        mine, neighbor = self.speakers[end.process], end.neighbor
+        external = mine.bgp.number != neighbor.number
+        direct = self._connected(mine.instance, neighbor.address) if neighbor.multihop == 1 else None
+        port = direct[0].index if direct is not None else -1
+        for speaker in self._outside[end.index]:
+            far = End(len(self.ends) + speaker.process, speaker.process, BgpNeighbor(source, mine.bgp.number))
+            for sender, receiver, sending, receiving, own, at in (
+                (mine, speaker, end, far, source, port),
+                (speaker, mine, far, end, neighbor.address, -1),
+            ):
+                index = len(state.channels)
+                ways = sender.process, receiver.process, sending, receiving, external, own, at
+                state.channels.append(Channel(index, *ways, neighbor.carried, ()))
 
     def _add(self, state: State, end: End, other: End, source: Address) -> None:
         external = self.speakers[end.process].bgp.number != self.speakers[other.process].bgp.number
@@ -331,8 +420,10 @@ class BgpDatabase(ProtocolDatabase):
     def _device(self, process: int) -> Device:
         return self.topology.devices[self.topology.instances[self.speakers[process].instance].device]
 
-    def _name(self, process: int) -> str:
-        return self.topology.instance_name(self.speakers[process].instance)
+    def name(self, process: int) -> str:
+        """A speaker as people call it."""
+        speaker = self.speakers[process]
+        return self.topology.instance_name(speaker.instance) if speaker.outside is None else speaker.outside.name
 
     def findings_of(self, state: State) -> list[Finding]:
         """Sessions that are told but do not come up, each with what is missing and where."""
@@ -344,7 +435,7 @@ class BgpDatabase(ProtocolDatabase):
                 Finding(
                     "bgp-session",
                     "note" if both_off or (not neighbor.enabled and not others) else "error",
-                    f"{self._name(end.process)} has no BGP session with {neighbor.address}: {reason}",
+                    f"{self.name(end.process)} has no BGP session with {neighbor.address}: {reason}",
                     self._device(end.process).name,
                     "",
                     (neighbor.place, *(other.neighbor.place for other in others)),

@@ -16,8 +16,8 @@ from routrel.routing.bgp.findings import findings, restart_findings
 from routrel.routing.bgp.messages import LOCALLY, Messages
 from routrel.routing.bgp.participants import SaidPaths, SessionSurvey, TableUse
 from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, PREFERENCE, TAG, PathRows, Paths
-from routrel.routing.bgp.propagation import Propagation
-from routrel.routing.bgp.resolution import TableResolver
+from routrel.routing.bgp.propagation import Propagation, Resolver
+from routrel.routing.bgp.resolution import OutsideResolver, TableResolver
 from routrel.routing.bgp.sessions import BgpDatabase, Channel, State
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import (
@@ -109,12 +109,16 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         """Send everything anew, with what processes say themselves and what tables do not use."""
         if len(self.resolvers) < len(self.processes):
             return
-        local = np.full((len(self.processes), len(self.prefixes)), ABSENT, np.int64)
+        speakers, channels = self.database.speakers, self.state.channels
+        local = np.full((len(speakers), len(self.prefixes)), ABSENT, np.int64)
         for process, found in redistributed.items():
             local[process, found.numbers] = found.paths
-        self.messages.use(self.state.channels)
-        resolvers = [self.resolvers[process] for process in range(len(self.processes))]
-        speakers, channels = self.database.speakers, self.state.channels
+        self.messages.use(channels)
+        for process, outside in self.database.outside:
+            columns, paths = self.messages.received(process, outside)
+            local[process, columns] = paths
+        resolvers: list[Resolver] = [self.resolvers[process] for process in range(len(self.processes))]
+        resolvers += [OutsideResolver()] * len(self.database.outside)
         self.propagation = Propagation(self.messages, speakers, channels, local, dict(self.silent), resolvers)
         self.propagation.run()
 

@@ -2,17 +2,19 @@
 
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
-from routrel.routing.protocol import Tables
+from routrel.routing.prefixes.index import PrefixIndex
+from routrel.routing.protocol import Connections, Tables
+from routrel.routing.routes import NextHop
 from routrel.topology.segments import Topology
 
 LONGEST_WAY = 64
 """Devices a session's packets may pass: more than any sane way, less than a loop."""
 
 
-class UnfilteredConnections:
+class UnfilteredConnections(Connections):
     """Follows the first of equal ways, as ``routrel.forwarding.connections`` does where something filters."""
 
-    def __init__(self, topology: Topology, tables: Tables):
+    def __init__(self, topology: Topology, prefixes: PrefixIndex, tables: Tables):
         self.topology = topology
         self.tables = tables
         self._ways: dict[tuple[int, Address], tuple[str, int]] = {}
@@ -22,6 +24,19 @@ class UnfilteredConnections:
         there, length = self._way(caller, call.destination)
         back, back_length = self._way(called, call.source)
         return there or back, max(length, back_length)
+
+    def connect_outside(self, caller: int, call: Header) -> tuple[str, int]:
+        """Whether the way out leads to somebody whom no device is; the way back comes in where that one left."""
+        instance, target = caller, call.destination
+        for length in range(1, LONGEST_WAY):
+            hop, peer, reason = self._step(instance, target)
+            if hop is None:
+                return reason, length
+            if peer < 0:
+                is_ours = hop.address is not None and self.topology.is_configured(hop.address)
+                return (reason if is_ours else ""), length
+            instance = self.topology.ports[peer].instance
+        return f"packets for {target} go round in a loop", LONGEST_WAY
 
     def _way(self, instance: int, target: Address) -> tuple[str, int]:
         """Why tables do not lead from an instance to an address, or '', and the hops."""
@@ -41,16 +56,22 @@ class UnfilteredConnections:
             passed.append(instance)
             if instance in owners:
                 return "", length
-            name = self.topology.instance_name(instance)
-            route = self.tables(instance).lookup(target)
-            if route is None or route.action != "forward" or not route.next_hops:
-                return f"{name} has no route to {target}", length
-            hop = route.next_hops[0]
-            peer = hop.neighbor
+            _, peer, reason = self._step(instance, target)
             if peer < 0:
-                answering = self.topology.on_segment(self.topology.segment_of[hop.port], hop.address or target)
-                peer = -1 if answering is None else answering
-            if peer < 0:
-                return f"nobody answers for {hop.address or target}, where {name} sends packets for {target}", length
+                return reason, length
             instance = self.topology.ports[peer].instance
         return f"packets for {target} go round in a loop", LONGEST_WAY
+
+    def _step(self, instance: int, target: Address) -> tuple[NextHop | None, int, str]:
+        """The first of equal ways on from an instance, the port that answers there or -1, and why none does."""
+        name = self.topology.instance_name(instance)
+        route = self.tables(instance).lookup(target)
+        if route is None or route.action != "forward" or not route.next_hops:
+            return None, -1, f"{name} has no route to {target}"
+        hop = route.next_hops[0]
+        peer: int | None = hop.neighbor
+        if hop.neighbor < 0:
+            peer = self.topology.on_segment(self.topology.segment_of[hop.port], hop.address or target)
+        if peer is None:
+            return hop, -1, f"nobody answers for {hop.address or target}, where {name} sends packets for {target}"
+        return hop, peer, ""

@@ -64,6 +64,10 @@ class PrefixIndex:
     def __len__(self) -> int:
         return len(self.prefixes)
 
+    def numbers_of(self, prefixes: Iterable[Prefix]) -> npt.NDArray[np.int64]:
+        """The numbers of some prefixes, in their order."""
+        return np.fromiter(map(self.number.__getitem__, prefixes), np.int64)
+
     def covered(self, prefix: Prefix) -> slice:
         """The numbers of all prefixes inside ``prefix``, itself included: they stand side by side."""
         low = bisect_left(self.prefixes, prefix)

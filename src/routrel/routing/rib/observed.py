@@ -2,9 +2,9 @@
 
 from dataclasses import replace
 
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.observed import ObservedRoute
-from routrel.routing.rib.static import resolve_next_hop
+from routrel.routing.rib.static import Found, resolve_next_hop
 from routrel.routing.rib.table import Table, sorted_hops
 from routrel.routing.routes import NextHop, Route
 from routrel.topology.segments import Topology
@@ -38,6 +38,7 @@ def install_observed_routes(topology: Topology, table: Table) -> list[tuple[Obse
         else:
             table.offer(_route(topology, observed, hops))
     failed: list[tuple[ObservedRoute, str]] = []
+    settled, resolutions = _settled(table, indirect), dict[Address, Found]()
     for _ in range(len(indirect) + 1):
         failed = []
         for observed in indirect:
@@ -48,7 +49,8 @@ def install_observed_routes(topology: Topology, table: Table) -> list[tuple[Obse
                     resolved.append(NextHop(topology.port(device.name, hop.interface).index, hop.address))
                     continue
                 assert hop.address is not None
-                resolution, why = resolve_next_hop(topology, table, hop.address, observed.prefix)
+                found = resolutions if hop.address in settled else None
+                resolution, why = resolve_next_hop(topology, table, hop.address, observed.prefix, found)
                 reason = reason or why
                 resolved.extend(resolution[1] if resolution else ())
             if resolved:
@@ -59,6 +61,21 @@ def install_observed_routes(topology: Topology, table: Table) -> list[tuple[Obse
             break
         indirect = [observed for observed, _ in failed]
     return failed
+
+
+def _settled(table: Table, pending: list[ObservedRoute]) -> set[Address]:
+    """Next hops whose longest match stands, whichever of the pending routes come in: they are looked up once."""
+    prefixes = {observed.prefix for observed in pending}
+    addresses = {hop.address for observed in pending for hop in observed.next_hops if hop.address is not None}
+    settled = set()
+    for address in addresses:
+        for number in table.prefixes.chain(address):
+            if table.prefixes.prefixes[number] in prefixes:
+                break
+            if table.get(number) is not None:
+                settled.add(address)
+                break
+    return settled
 
 
 def _first_choices(routes: list[ObservedRoute]) -> list[ObservedRoute]:

@@ -365,6 +365,9 @@ def find_winners(tables: Sequence[Table]) -> None:
 
 def sorted_hops(topology: Topology, hops: Iterable[NextHop]) -> tuple[NextHop, ...]:
     """Next hops without repetition, sorted by interface name, then address."""
+    hops = tuple(hops)
+    if len(hops) < 2:
+        return hops
     return tuple(
         sorted(
             set(hops),

@@ -90,6 +90,23 @@ class BgpContest(ProtocolContest):
                 if aggregate.prefix == prefix:
                     text = f"{self.name(speaker.process)} would say the aggregate, but BGP there has nothing inside it"
                     yield Step(speaker.instance, text, aggregate.place, True)
+        yield from self._not_let_in(prefix)
+
+    def _not_let_in(self, prefix: Prefix) -> Iterator[Step]:
+        """Of what neighbours outside the network say: what their hearers do not take, and who does not hear them."""
+        saying = {process for process, outside in self.database.outside if prefix in outside.received.known}
+        plain = self.of(prefix) if saying else None
+        for channel in plain.channels if plain is not None else ():
+            receipt = plain.received.get(channel.index) if plain is not None else None
+            if channel.sender in saying and receipt is not None and receipt.refusal is not None:
+                name, refusal = self.database.name(channel.receiver), receipt.refusal
+                text = f"{name} does not take it from {self.database.name(channel.sender)}: {refusal.text}"
+                yield Step(self.database.speakers[channel.receiver].instance, text, refusal.place, True)
+        for end, reason, _ in self.solution.state.failures:
+            if any(prefix in paths.known for paths in end.neighbor.received):
+                name = self.database.name(end.process)
+                text = f"{name} has no session with {end.neighbor.address}, which says it: {reason}"
+                yield Step(self.database.speakers[end.process].instance, text, end.neighbor.place, True)
 
     def path_seen(self, process: int, column: int) -> PathSeen | None:
         return path_seen(self.solution, process, column)

@@ -72,7 +72,7 @@ class BgpOnePrefix:
         self.inward: list[list[Channel]] = [[] for _ in self.speakers]
         self.outward: list[list[Channel]] = [[] for _ in self.speakers]
         for channel in self.channels:
-            if prefix.family in channel.families:
+            if prefix.family in channel.families and self.speakers[channel.receiver].outside is None:
                 self.inward[channel.receiver].append(channel)
                 self.outward[channel.sender].append(channel)
         for incoming in self.inward:
@@ -80,9 +80,10 @@ class BgpOnePrefix:
         self._run()
 
     def name(self, process: int) -> str:
-        return self.topology.instance_name(self.speakers[process].instance)
+        return self.solution.database.name(process)
 
     def device(self, process: int) -> Device:
+        """The device of a speaker that is of the network."""
         return self.topology.devices[self.topology.instances[self.speakers[process].instance].device]
 
     def _said(self, redistributed: Mapping[int, Redistributed]) -> dict[int, tuple[Path, str, Place]]:
@@ -103,6 +104,10 @@ class BgpOnePrefix:
                 if prefix == self.prefix:
                     words, place = "a network of its own", where
             found[process] = self._path(int(put_in.paths[at])), words, place
+        for process, outside in self.solution.database.outside:
+            said = -1 if held is None else int(held.local[process, self.column])
+            if said >= 0:
+                found[process] = self._path(said), "received", outside.received.place_of(self.prefix)
         return found
 
     def _worst_origin(self, best: npt.NDArray[np.int64]) -> str:
@@ -124,6 +129,8 @@ class BgpOnePrefix:
             row[columns.LOCAL_PREFERENCE],
             paths.communities.values[row[columns.COMMUNITIES]],
             paths.next_hops.values[row[columns.NEXT_HOP]],
+            None if row[columns.ORIGINATOR] < 0 else row[columns.ORIGINATOR],
+            paths.clusters.values[row[columns.CLUSTERS]],
             weight=row[columns.WEIGHT],
         )
 
@@ -208,8 +215,8 @@ class BgpOnePrefix:
         return found
 
     def metric(self, process: int, next_hop: Address | None) -> int:
-        """The metric to a next hop by the speaker's table."""
-        return self.resolved(process, next_hop).metric
+        """The metric to a next hop by the speaker's table; one outside the network uses all it says."""
+        return 0 if self.speakers[process].outside is not None else self.resolved(process, next_hop).metric
 
     def resolved(self, process: int, next_hop: Address | None) -> Resolution:
         number = self.solution.paths.next_hops.number(next_hop)
@@ -302,6 +309,8 @@ class BgpOnePrefix:
         if isinstance(said, Refusal):
             return said
         path, via = said
+        if self.speakers[channel.sender].outside is not None:
+            return path
         sender, neighbor = self.speakers[channel.sender], channel.sending.neighbor
         own = dict(channel.next_hops).get(self.prefix.family)
         refusal = self._kept_back(channel, path, via)

@@ -5,7 +5,9 @@ from collections.abc import Iterator
 from routrel.analysis.contest.bgp.one_prefix import LOCALLY, BgpOnePrefix, Choice
 from routrel.analysis.contest.bgp.path import Path, Refusal, differences
 from routrel.analysis.contest.candidates import Candidate
+from routrel.formats.mrt.records import is_dump
 from routrel.model.addresses import Address
+from routrel.model.places import Place
 from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.sessions import Channel
 
@@ -36,6 +38,7 @@ def candidates_of(plain: BgpOnePrefix, process: int, external: int, internal: in
         if receipt is None:
             continue
         path = receipt.kept or receipt.sent
+        is_outside = plain.speakers[channel.sender].outside is not None
         neighbor = channel.receiving.neighbor
         kind = "external" if channel.external else "internal"
         preference = external if channel.external else internal
@@ -46,11 +49,11 @@ def candidates_of(plain: BgpOnePrefix, process: int, external: int, internal: in
             kind,
             preference if path.preference is None else path.preference,
             path.med or 0,
-            f"from {neighbor.address} ({plain.name(channel.sender)}, AS {plain.speakers[channel.sender].bgp.number})",
+            f"from {neighbor.address} ({_name(plain, channel.sender)}AS {plain.speakers[channel.sender].bgp.number})",
             resolution.next_hops,
             resolution.action,
             tag=path.tag,
-            origin_device=plain.device(channel.sender).name,
+            origin_device="" if is_outside else plain.device(channel.sender).name,
             place=receipt.policy_place if receipt.policy else neighbor.place,
         )
         candidate.has_own_preference = path.preference is not None
@@ -59,10 +62,22 @@ def candidates_of(plain: BgpOnePrefix, process: int, external: int, internal: in
         elif resolution.metric >= UNREACHABLE:
             candidate.out = f"its next hop {path.next_hop} does not resolve"
         _described(plain, process, (path, channel.index), candidate)
+        if is_outside:
+            candidate.attributes["received"] = _where(plain.local[channel.sender][2])
         if receipt.policy:
             candidate.attributes["policy"] = receipt.policy
             candidate.attributes.update(differences(receipt.sent, path))
         yield candidate
+
+
+def _name(plain: BgpOnePrefix, process: int) -> str:
+    """A device's name before the number of its AS; one outside the network has none."""
+    return "" if plain.speakers[process].outside is not None else f"{plain.name(process)}, "
+
+
+def _where(place: Place) -> str:
+    """Where a path that was received stands."""
+    return f"{place.file}, record {place.line}" if is_dump(place.file) else f"{place.file}:{place.line}"
 
 
 def _described(plain: BgpOnePrefix, process: int, choice: Choice, candidate: Candidate) -> Candidate:
