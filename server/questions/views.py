@@ -22,6 +22,8 @@ from networks.models import Revision
 from questions.answer_schema import SHAPE_OF, answers
 from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
+from routrel.formats.mrt.dumped_tables import split_dumps
+from routrel.formats.sources import files_of_upload
 from trials.records import changes_asked, changes_text
 from trials.serializers import ChangesSerializer
 from work.answering import SourceText
@@ -30,6 +32,8 @@ from work.service import ask, json_response
 MOST_FLOWS_COMPARED = 40
 """Flows asked before that a trial is held against."""
 MOST_COLUMNS = 2**31 - 1
+WRITTEN_AT = (2026, 1, 1, 0, 0, 0)
+"""The time of files in an archive: the same files make the same archive."""
 FILE = OpenApiParameter("file", str, required=True)
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
@@ -394,10 +398,17 @@ class ModelsView(QuestionView):
         packed = io.BytesIO()
         with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
             for one in msgspec.json.decode(found.content, type=list[SourceText]):
-                archive.writestr(zipfile.ZipInfo(one.file, (2026, 1, 1, 0, 0, 0)), one.text, zipfile.ZIP_DEFLATED)
+                archive.writestr(zipfile.ZipInfo(one.file, WRITTEN_AT), one.text, zipfile.ZIP_DEFLATED)
+            for name, dump in _dumps_of(revision_of(request, network_id, number)).items():
+                archive.writestr(zipfile.ZipInfo(name, WRITTEN_AT), dump, zipfile.ZIP_DEFLATED)
         answer = HttpResponse(packed.getvalue(), content_type="application/zip")
         answer["Content-Disposition"] = 'attachment; filename="models.zip"'
         return answer
+
+
+def _dumps_of(revision: Revision) -> dict[str, bytes]:
+    """The dumps of BGP tables that stand beside a revision's devices."""
+    return split_dumps(files_of_upload(revision.file_name, revision.original()))[1]
 
 
 @answers("patches")
@@ -437,6 +448,16 @@ class OutlineView(QuestionView):
     """The devices that a source file states, and where each begins."""
 
 
-@answers("source", FILE)
+class SourceSerializer(serializers.Serializer[Any]):
+    """A source file, and of a dump the record that is looked at."""
+
+    file = serializers.CharField()
+    line = serializers.IntegerField(min_value=1, default=1)
+
+
+@answers("source", SourceSerializer)
 class SourceTextView(QuestionView):
-    """The text of one source file."""
+    """The text of one source file; of a dump its records around one, as lines."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        return _words(SourceSerializer, request)

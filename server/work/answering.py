@@ -45,6 +45,8 @@ from routrel.analysis.table_rows import table_rows
 from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
 from routrel.analysis.wanted_ways.proposals import wanted_way
+from routrel.formats.mrt.records import is_dump
+from routrel.formats.mrt.showing import lines_around
 from routrel.formats.written_models import written_in_models
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
@@ -90,10 +92,12 @@ class SourceFile(msgspec.Struct, frozen=True):
 
 
 class SourceText(msgspec.Struct, frozen=True):
-    """A source file's text."""
+    """A source file's text. Of a dump a part of its records as lines, the first numbered ``first``, of ``lines``."""
 
     file: str
     text: str
+    first: int = 1
+    lines: int | None = None
 
 
 def _loaded(revision: SolvedRevision, parameters: Parameters) -> Loaded:
@@ -281,6 +285,9 @@ def _statements(revision: SolvedRevision, parameters: Parameters) -> list[statem
 
 def _source(revision: SolvedRevision, parameters: Parameters) -> SourceText:
     name = _file(revision, parameters)
+    if is_dump(name):
+        first, lines, count = lines_around(revision.files[name], name, parameters.get("line", 1))
+        return SourceText(name, "\n".join(lines), first, count)
     return SourceText(name, revision.files[name].decode("utf-8-sig", "replace"))
 
 

@@ -228,8 +228,8 @@ export function useComparison(key: RevisionKey, since: number) {
   );
 }
 
-export function useSource(key: RevisionKey, file = "") {
-  return useAnswer("source", ofFile(key, file), { file }, { enabled: Boolean(file) });
+export function useSource(key: RevisionKey, file = "", line = 1) {
+  return useAnswer("source", ofFile(key, file), { file, line: String(line) }, { enabled: Boolean(file) });
 }
 
 /** Where a file stands: what a trial changed in it has a file of its own. */

@@ -799,7 +799,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description The text of one source file.
+         * @description The text of one source file; of a dump its records around one, as lines.
          *
          *     For example: `.../revisions/latest/source?file=devices%2Foq-winch.yaml`
          */
@@ -1822,6 +1822,18 @@ export interface components {
             worker: boolean;
         };
         /**
+         * HeardNeighbor
+         * @description A BGP neighbour that no device is, and how many paths of its are known; ``file`` is where they stand.
+         */
+        HeardNeighbor: {
+            device: string;
+            address: string;
+            number: number;
+            paths: number;
+            file: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        /**
          * Held
          * @description What changed of all traffic between two places of a network, and that nothing else did.
          *
@@ -2578,11 +2590,13 @@ export interface components {
         };
         /**
          * SourceText
-         * @description A source file's text.
+         * @description A source file's text. Of a dump a part of its records as lines, the first numbered ``first``, of ``lines``.
          */
         SourceText: {
             file: string;
             text: string;
+            first: number;
+            lines: number | null;
         };
         StarRequest: {
             starred: boolean;
@@ -2802,7 +2816,8 @@ export interface components {
          *
          *         ``observed`` counts devices with a table read off them, ``known_by`` devices by how they came in. Of kinds of gaps
          *         and of open ends the first are listed, and all are counted. ``by_documents`` has the devices of whose documents
-         *         something is not represented, most first; ``whole_count`` counts all others. ``add_first`` has the addresses that
+         *         something is not represented, most first; ``whole_count`` counts all others. ``heard`` are neighbours outside whose
+         *         paths are known. ``add_first`` has the addresses that
          *         most leads to.
          */
         Understanding: {
@@ -2829,6 +2844,8 @@ export interface components {
             not_represented_count: number;
             open_ends: components["schemas"]["OpenEnd"][];
             open_ends_count: number;
+            heard: components["schemas"]["HeardNeighbor"][];
+            heard_count: number;
             add_first: components["schemas"]["MissingDevice"][];
         };
         /**
@@ -4667,6 +4684,7 @@ export interface operations {
         parameters: {
             query: {
                 file: string;
+                line?: number;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };

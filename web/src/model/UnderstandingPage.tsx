@@ -155,6 +155,34 @@ export function UnderstandingPage() {
           </ul>
           <More of={model.open_ends_count} shown={model.open_ends.length} />
         </section>
+        {model.heard.length > 0 && (
+          <section aria-labelledby="heard-title">
+            <h3 id="heard-title" className="font-semibold">
+              Neighbours outside, whose paths are known
+            </h3>
+            <ul>
+              {model.heard.map((one) => (
+                <li
+                  key={`${one.device} ${one.address}`}
+                  className="border-t border-hair py-1 flex gap-3 items-baseline"
+                >
+                  <span className="min-w-0">
+                    <span className="mono">{one.device}</span> hears {counted(one.paths, "path")} of{" "}
+                    <span className="mono">{one.address}</span>
+                    <span className="text-faint">
+                      {" "}
+                      · AS {one.number} · {one.file}
+                    </span>
+                  </span>
+                  <span className="ml-auto whitespace-nowrap">
+                    {one.place && <SourceLink place={one.place} />}
+                  </span>
+                </li>
+              ))}
+            </ul>
+            <More of={model.heard_count} shown={model.heard.length} />
+          </section>
+        )}
         {several.length > 0 && (
           <section aria-labelledby="add-title">
             <h3 id="add-title" className="font-semibold">

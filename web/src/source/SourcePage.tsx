@@ -10,6 +10,11 @@ import { NameList } from "./NameList";
 import SourceText from "./SourceText";
 import { Statements } from "./Statements";
 
+/** Whether a file is a dump of a BGP table, shown record by record. */
+function isDump(file: string) {
+  return /\.mrt(\.(gz|bz2|xz))?$/.test(file);
+}
+
 /** The source text by file and device, and what the line that is looked at does. */
 export default function SourcePage() {
   const { revision } = useCurrentNetwork();
@@ -18,11 +23,13 @@ export default function SourcePage() {
   const sources = useSources(revision);
   const findings = useFindings(revision);
   const file = search.get("file") ?? sources.data?.[0]?.file;
-  const source = useSource(revision, file);
+  const dumped = isDump(file ?? "");
+  const source = useSource(revision, file, dumped ? Number(search.get("line")) || 1 : 1);
   const outline = useOutline(revision, file);
   const shownText = useMemo(() => laidOut(source.data?.text ?? ""), [source.data]);
   const asked = { line: Number(search.get("line")), column: Number(search.get("column")) || 1 };
-  const { line, column } = asked.line ? shownText.at(asked.line, asked.column) : {};
+  const first = source.data?.first ?? 1;
+  const { line, column } = asked.line ? shownText.at(asked.line - first + 1, asked.column) : {};
   const [looked, setLooked] = useState<{ file: string; line: number } | null>(null);
   const current = looked?.file === file ? looked?.line : line;
   useKeys({ b: () => navigate(-1) });
@@ -68,7 +75,16 @@ export default function SourcePage() {
           <button type="button" className="text-faint hover:text-ink" onClick={() => navigate(-1)}>
             back <Key>b</Key>
           </button>
-          {file && !file.startsWith("trial/") && (
+          {dumped && source.data?.lines && (
+            <span className="text-faint">
+              records {first.toLocaleString("en")} to{" "}
+              {Math.min(first + source.data.text.split("\n").length - 1, source.data.lines).toLocaleString(
+                "en",
+              )}{" "}
+              of {source.data.lines.toLocaleString("en")}, written out to be read
+            </span>
+          )}
+          {file && !dumped && !file.startsWith("trial/") && (
             <Link
               to={`../edit?${new URLSearchParams({ ...stateOf(search), file })}`}
               relative="path"
@@ -91,6 +107,7 @@ export default function SourcePage() {
           {source.data && (
             <SourceText
               text={shownText.text}
+              first={first}
               line={line}
               column={column}
               marks={marks}
@@ -98,7 +115,7 @@ export default function SourcePage() {
             />
           )}
         </div>
-        {source.data && file && <Statements file={file} span={shownText.original(current ?? 1)} />}
+        {source.data && file && !dumped && <Statements file={file} span={shownText.original(current ?? 1)} />}
       </div>
     </div>
   );

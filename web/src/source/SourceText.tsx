@@ -8,12 +8,15 @@ export type Mark = { line: number; message: string };
 /** Text that can be read and searched but not changed; one line chosen, some marked as wrong. */
 export default function SourceText({
   text,
+  first = 1,
   line,
   column,
   marks = [],
   look,
 }: {
   text: string;
+  /** The number of the first line, where the text is a part of a file; `line` counts from it as from 1. */
+  first?: number;
   line?: number;
   column?: number;
   marks?: Mark[];
@@ -32,7 +35,7 @@ export default function SourceText({
       state: EditorState.create({
         doc: text,
         extensions: [
-          ...readOnly(text, "source text"),
+          ...readOnly(text, "source text", first),
           EditorView.updateListener.of((update) => {
             if (update.selectionSet)
               told.current?.(update.state.doc.lineAt(update.state.selection.main.head).number);
@@ -47,7 +50,7 @@ export default function SourceText({
       view.dispatch({ effects: EditorView.scrollIntoView(position, { y: "center", x: "start" }) });
     }
     return () => view.destroy();
-  }, [text, line, column, marked]);
+  }, [text, first, line, column, marked]);
   return <div ref={host} className="h-full overflow-hidden" data-testid="source-text" data-line={line} />;
 }
 

@@ -32,14 +32,14 @@ const COLOURS = HighlightStyle.define([
 const MOST_COLOURED = 2_000_000;
 
 /** Text that can be read and searched but not changed. */
-export function readOnly(text: string, label: string): Extension[] {
-  return [EditorState.readOnly.of(true), ...looked(text, label)];
+export function readOnly(text: string, label: string, first = 1): Extension[] {
+  return [EditorState.readOnly.of(true), ...looked(text, label, first)];
 }
 
 /** How a text looks, whether or not it can be changed. */
-export function looked(text: string, label: string): Extension[] {
+export function looked(text: string, label: string, first = 1): Extension[] {
   return [
-    lineNumbers(),
+    lineNumbers({ formatNumber: (line) => String(line + first - 1) }),
     highlightSpecialChars(),
     EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
     LOOKS,
