@@ -325,3 +325,11 @@ def test_a_trial_keeps_what_dumps_hold(text):
     assert table(trial.after, "edge").keys() == table(again, "edge").keys()
     assert "203.0.113.0/24" in table(trial.after, "edge")
     assert trial.after.network.devices["edge"].gaps == again.network.devices["edge"].gaps
+
+
+def test_a_dump_is_no_text_to_edit():
+    files = {"network.yaml": NETWORK.encode(), "edge.mrt": WHOLE}
+    change = [{"edit": "file", "at": "edge.mrt", "text": "routrel: 1"}]
+    (outcome,) = Trial.of(files, solve(read_files(files)), changes_of(change)).applied.outcomes
+    assert outcome.state == "error"
+    assert "network.yaml" in outcome.errors[0].allowed

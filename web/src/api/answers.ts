@@ -228,8 +228,15 @@ export function useComparison(key: RevisionKey, since: number) {
   );
 }
 
+/** A source file's text; of a dump its records around a line. */
 export function useSource(key: RevisionKey, file = "", line = 1) {
-  return useAnswer("source", ofFile(key, file), { file, line: String(line) }, { enabled: Boolean(file) });
+  const around = String(isDump(file) ? line : 1);
+  return useAnswer("source", ofFile(key, file), { file, line: around }, { enabled: Boolean(file) });
+}
+
+/** Whether a file is a dump of a BGP table, shown record by record. */
+export function isDump(file: string) {
+  return /\.mrt(\.(gz|bz2|xz))?$/.test(file);
 }
 
 /** Where a file stands: what a trial changed in it has a file of its own. */

@@ -161,11 +161,12 @@ const LONG = 300;
 /** A few lines of the source around a place; of a very long line, the part around its column. */
 function Excerpt({ place }: { place: Place | null }) {
   const { revision } = useCurrentNetwork();
-  const source = useSource(revision, place?.file);
+  const source = useSource(revision, place?.file, place?.line);
   const shownText = useMemo(() => laidOut(source.data?.text ?? ""), [source.data]);
   const lines = useMemo(() => shownText.text.split(/\r\n|\r|\n/), [shownText]);
   if (!place) return <p className="p-3 text-faint">Nothing of this stands in the source text.</p>;
-  const at = shownText.at(place.line, place.column);
+  const before = (source.data?.first ?? 1) - 1;
+  const at = shownText.at(place.line - before, place.column);
   const first = Math.max(1, at.line - AROUND);
   const shown = source.data ? lines.slice(first - 1, at.line + AROUND) : [];
   return (
@@ -185,7 +186,7 @@ function Excerpt({ place }: { place: Place | null }) {
               className={`block px-3 whitespace-pre-wrap break-words ${number === at.line ? "bg-mark" : ""}`}
             >
               <span className={`inline-block w-[6ch] select-none ${number === at.line ? "" : "text-faint"}`}>
-                {number}
+                {number + before}
               </span>
               {text}
             </span>

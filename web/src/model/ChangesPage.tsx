@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { asItIs, useComparison, useSource, useSources } from "../api/answers";
+import { asItIs, isDump, useComparison, useSource, useSources } from "../api/answers";
 import type { FlowChange, ModelChange } from "../api/client";
 import { useRevisions } from "../api/queries";
 import { besideText } from "../flows/besides";
@@ -242,6 +242,10 @@ function FileDifference({ file, since }: { file: FileChange; since: number }) {
     [before.data, after.data],
   );
   const failed = before.error ?? after.error;
+  if (isDump(file.file))
+    return (
+      <p className="text-faint">A dump of a BGP table: what it changes stands among the routes that moved.</p>
+    );
   if (failed) return <Failed error={failed} what="The text cannot be shown." />;
   if ((file.what !== "came" && !before.data) || (file.what !== "gone" && !after.data))
     return <Waiting what="the text" />;

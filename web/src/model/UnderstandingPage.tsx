@@ -136,7 +136,11 @@ export function UnderstandingPage() {
             Where what is known ends
           </h3>
           {model.open_ends.length === 0 && (
-            <p className="text-faint">Every neighbour and next hop is a device of this network.</p>
+            <p className="text-faint">
+              {model.heard.length > 0
+                ? "All but the neighbours below are devices of this network."
+                : "Every neighbour and next hop is a device of this network."}
+            </p>
           )}
           <ul>
             {model.open_ends.map((end) => (

@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { useFindings, useOutline, useSource, useSources } from "../api/answers";
+import { isDump, useFindings, useOutline, useSource, useSources } from "../api/answers";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { Failed, Waiting } from "../ui/states";
@@ -9,11 +9,6 @@ import { laidOut } from "./laidOut";
 import { NameList } from "./NameList";
 import SourceText from "./SourceText";
 import { Statements } from "./Statements";
-
-/** Whether a file is a dump of a BGP table, shown record by record. */
-function isDump(file: string) {
-  return /\.mrt(\.(gz|bz2|xz))?$/.test(file);
-}
 
 /** The source text by file and device, and what the line that is looked at does. */
 export default function SourcePage() {
@@ -24,7 +19,7 @@ export default function SourcePage() {
   const findings = useFindings(revision);
   const file = search.get("file") ?? sources.data?.[0]?.file;
   const dumped = isDump(file ?? "");
-  const source = useSource(revision, file, dumped ? Number(search.get("line")) || 1 : 1);
+  const source = useSource(revision, file, Number(search.get("line")) || 1);
   const outline = useOutline(revision, file);
   const shownText = useMemo(() => laidOut(source.data?.text ?? ""), [source.data]);
   const asked = { line: Number(search.get("line")), column: Number(search.get("column")) || 1 };
@@ -107,7 +102,7 @@ export default function SourcePage() {
           {source.data && (
             <SourceText
               text={shownText.text}
-              first={first}
+              first={dumped ? first : undefined}
               line={line}
               column={column}
               marks={marks}

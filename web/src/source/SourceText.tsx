@@ -8,14 +8,14 @@ export type Mark = { line: number; message: string };
 /** Text that can be read and searched but not changed; one line chosen, some marked as wrong. */
 export default function SourceText({
   text,
-  first = 1,
+  first,
   line,
   column,
   marks = [],
   look,
 }: {
   text: string;
-  /** The number of the first line, where the text is a part of a file; `line` counts from it as from 1. */
+  /** The number of the first of the records that the text shows; `line` counts from it as from 1. */
   first?: number;
   line?: number;
   column?: number;
@@ -35,7 +35,7 @@ export default function SourceText({
       state: EditorState.create({
         doc: text,
         extensions: [
-          ...readOnly(text, "source text", first),
+          ...readOnly(text, "source text", first === undefined ? undefined : { first }),
           EditorView.updateListener.of((update) => {
             if (update.selectionSet)
               told.current?.(update.state.doc.lineAt(update.state.selection.main.head).number);

@@ -32,19 +32,19 @@ const COLOURS = HighlightStyle.define([
 const MOST_COLOURED = 2_000_000;
 
 /** Text that can be read and searched but not changed. */
-export function readOnly(text: string, label: string, first = 1): Extension[] {
-  return [EditorState.readOnly.of(true), ...looked(text, label, first)];
+export function readOnly(text: string, label: string, records?: { first: number }): Extension[] {
+  return [EditorState.readOnly.of(true), ...looked(text, label, records)];
 }
 
-/** How a text looks, whether or not it can be changed. */
-export function looked(text: string, label: string, first = 1): Extension[] {
+/** How a text looks, whether or not it can be changed; records are numbered from the first and are not coloured. */
+export function looked(text: string, label: string, records?: { first: number }): Extension[] {
   return [
-    lineNumbers({ formatNumber: (line) => String(line + first - 1) }),
+    lineNumbers({ formatNumber: (line) => String(line + (records?.first ?? 1) - 1) }),
     highlightSpecialChars(),
     EditorView.contentAttributes.of({ "aria-label": label, tabindex: "0" }),
     LOOKS,
     syntaxHighlighting(COLOURS),
     syntaxHighlighting(defaultHighlightStyle, { fallback: true }),
-    ...(text.length < MOST_COLOURED ? [yaml()] : []),
+    ...(text.length < MOST_COLOURED && !records ? [yaml()] : []),
   ];
 }

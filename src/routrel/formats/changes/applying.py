@@ -31,9 +31,8 @@ from routrel.formats.changes.text_edits import EditableText, Path, TextEditError
 from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
-from routrel.formats.mrt.dumped_tables import with_own_dumps
-from routrel.formats.network_builder import written_anew
-from routrel.formats.network_file import read_device, read_link
+from routrel.formats.mrt.dumped_tables import split_dumps
+from routrel.formats.network_file import read_link
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
 from routrel.model.changes import Change
@@ -131,8 +130,7 @@ class Applier:
 
     def _put_device(self, name: str, section: Section, text: EditableText) -> None:
         known = self.network.devices[name]
-        text_read = read_device(name, text.text.encode(), self.sources.trial_file(name), self.network)
-        read = with_own_dumps(written_anew(known, text_read), self.files)
+        read = self.sources.read(known, text.text, self.network)
         for link in self.network.links:
             for end in link.ends:
                 if end.device == name and (
@@ -414,8 +412,9 @@ class Applier:
 
     def _edit_file(self, change: Change) -> str:
         name = change.at
-        if name not in self.files or name.startswith(TRIAL_FOLDER):
-            raise no_such("file", name, (one for one in self.files if not one.startswith(TRIAL_FOLDER)))
+        texts = [one for one in split_dumps(self.files)[0] if not one.startswith(TRIAL_FOLDER)]
+        if name not in texts:
+            raise no_such("file", name, texts)
         whole = {**self.rewritten, **self.sources.whole_files()}
         text = change.values["text"]
         old = whole[name] if name in whole else self.files[name].decode("utf-8-sig")

@@ -19,6 +19,7 @@ from routrel.formats.mrt.dumped_tables import split_dumps, with_own_dumps
 from routrel.formats.network_builder import written_anew
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link
 from routrel.formats.yaml_nodes import decode
+from routrel.model.devices import Device
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
 from routrel.model.unchanged import without_places
@@ -55,13 +56,17 @@ class Sources:
         device = self.network.devices[name]
         section = self._at(device.place) if self._is_own(device.place) else self._written(name)
         try:
-            read = read_device(name, section.text.encode(), self.trial_file(name), self.network)
-            read = with_own_dumps(written_anew(device, read), self.files)
+            read = self.read(device, section.text, self.network)
         except LoadError:
             read = None
         if read is None or without_places(read) != without_places(device):
             raise TextEditError(f"the text of {name} cannot be told from what is around it: change the file itself")
         return section
+
+    def read(self, known: Device, text: str, network: Network) -> Device:
+        """A device as a text says it, with what stands beside the text; raises ``LoadError``."""
+        device = read_device(known.name, text.encode(), self.trial_file(known.name), network)
+        return with_own_dumps(written_anew(known, device), self.files)
 
     def link(self, index: int) -> Section:
         """A link's text as it is now; raises ``TextEditError``."""
