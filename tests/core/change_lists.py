@@ -45,6 +45,7 @@ def _changes(draw, document: dict) -> dict:
             _sessions(session),
             _switches(name, interface, session),
             _lists(name, device),
+            _links(document, interface),
             _expectations(name),
         )
     )
@@ -100,6 +101,19 @@ def _switches(name: str, interface: str, session: str):
             st.builds(lambda verb, what=what, at=at: {verb: what, "at": at}, st.sampled_from(["enable", "disable"]))
             for what, at in {**whats, "session": session}.items()
         )
+    )
+
+
+def _links(document: dict, interface: str):
+    """Cables added where there may be some already, and taken out."""
+    others = [f"{name}:{one}" for name, device in document["devices"].items() for one in device["interfaces"]]
+    other = st.sampled_from(sorted(others))
+    return st.one_of(
+        _made(add="link", at=interface, to=other),
+        _made(add="link", at=interface, to=other, name="cable"),
+        _made(add="link", at=interface, to=st.lists(other, max_size=2)),
+        _made(remove="link", at=interface),
+        _made(remove="link", at="cable"),
     )
 
 

@@ -151,6 +151,7 @@ def said(change: str) -> str:
         ("set: missing_med, at: r1, to: worst", "missing med on r1: best → worst", "decision: {missing_med: worst}"),
         ("remove: acl_entry, acl: door, at: r1, number: 1", "remove from ACL door of r1", "{action: accept, protocol: 89}"),
         ("remove: acl_entry, acl: door, at: r1, number: 3", "remove from ACL door of r1", "        protocol: icmp"),
+        ("remove: link, at: spare", "no link spare", "- {ends: [r1:e2, r2:e2]"),
         ("add: range, at: r1, area: 0.0.0.7, entry: {prefix: 10.2.0.0/16}", "ranges of area 7", "ranges: [{prefix"),
         ("add: aggregate, at: r1, entry: {prefix: 10.0.0.0/8}", "BGP aggregates of r1", "aggregates: [{prefix: 10.0.0.0/8}]"),
     ],
@@ -277,6 +278,12 @@ def difference_applied(*changes: dict) -> str:
         ("add: static, at: r1, vrf: red, entry: {prefix: 10.0.0.0/8}", "there is no VRF on r1 of this name"),
         ("add: redistribution, at: r1, into: rip, entry: {from: static}", "there is no protocol on r1 of this name"),
         ("add: acl_entry, at: r1, acl: door, entry: {action: pass}", "this word is not known here; found 'pass'"),
+        ("add: link, at: r1:e1, to: r1:lo", "r1:e1 is cabled to r2:e1 already"),
+        ("add: link, at: r1:lo, to: r2:e1", "a loopback is on no link"),
+        ("add: link, at: r1:e1, to: r1:e1", "the two ends are one interface"),
+        ("add: link, at: r1:e1, to: []", "a link has another end; found '[]'; allowed: to: an interface"),
+        ("add: link, at: r1:e7, to: r2:e1", "there is no interface on r1 of this name; found 'e7'"),
+        ("remove: link, at: r1:lo", "no link of the text has this end"),
         ("edit: file, at: other.yaml, text: x", "there is no file of this name; found 'other.yaml'"),
     ],
 )  # fmt: skip
@@ -361,3 +368,26 @@ def test_expectations_are_added_changed_and_removed_in_a_file_of_their_own():
     assert "+- {name: web, from: r1, to: r2}" in trial.difference().splitlines()
     assert said("add: expectation, at: web, entry: {from: r1}").endswith("allowed: text or a list, each text")
     assert "there is no expectation of this name" in said("remove: expectation, at: web")
+
+
+def test_a_link_that_is_added_joins_what_its_ends_are_on():
+    loose = {"network.yaml": NETWORK[: NETWORK.index("links:")].encode()}
+    made = [
+        read_change(text, "change")
+        for text in ("add: link, at: r1:e2, to: r2:e2, name: duct", "remove: link, at: duct")
+    ]
+    first = apply_changes(loose, read_files(loose), made[:1])
+    assert [[str(end) for end in link.ends] for link in first.network.links] == [["r1:e2", "r2:e2"]]
+    assert "links:" in first.changed_files["network.yaml"]
+    assert apply_changes(loose, read_files(loose), made).network.links == ()
+
+
+def test_a_link_of_a_folder_of_devices_stands_in_a_file_of_the_network():
+    table = "prefix,interface,protocol\n10.0.0.0/30,e,connected\n10.0.0.{}/32,e,local\n"
+    files = {f"{name}.csv": table.format(host).encode() for host, name in enumerate("ab", 1)}
+    network = read_files(files)
+    applied = apply_changes(files, network, [read_change("add: link, at: a:e, to: b:e", "change")])
+    assert applied.outcomes[0].state == "applied"
+    assert applied.changed_files == {"network.yaml": 'routrel: 1\nname: network\nlinks:\n- {ends: ["a:e", "b:e"]}\n'}
+    again = read_files({**files, "network.yaml": applied.changed_files["network.yaml"].encode()})
+    assert again.links == applied.network.links and len(again.links) == 1

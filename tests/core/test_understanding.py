@@ -95,6 +95,12 @@ def test_three_in_a_subnet_for_two_are_in_doubt_unless_a_link_says_who_is_cabled
         end.what
         == "10.0.1.0/30 is a subnet for two, and a:e1, b:e1, c:e1 are in it: no link says which of them are cabled"
     )
+    # b and c have the same address there: they are not each other's.
+    assert [offer.label for offer in end.offers] == ["a:e1 – b:e1", "a:e1 – c:e1"]
+    assert end.offers[0].change == {"add": "link", "at": "a:e1", "to": "b:e1"}
+    head, _, tail = text.rpartition("addresses")
+    named = f"{head}description: to a e1, addresses{tail}"
+    assert [offer.label for offer in understanding(load(named)).open_ends[0].offers] == ["a:e1 – c:e1", "a:e1 – b:e1"]
     assert understanding(load(text + "\nlinks: [[a:e1, b:e1]]\n")).open_ends == []
 
 
@@ -105,3 +111,17 @@ def test_a_subnet_for_two_with_one_end_is_open():
     assert [(end.device, end.what) for end in found.open_ends] == [
         ("a", "e0: nobody else is in 10.0.0.0/30, a subnet for two")
     ]
+
+
+def test_a_description_names_the_other_end_of_a_cable():
+    """Addresses of which one was mistyped: nobody is in either's subnet, and one says where it leads."""
+    ends = "a: {interfaces: {e0: {addresses: [10.0.0.1/30], description: SAID}}}, b: {interfaces: {"
+    text = f"devices: {{{ends}x: {{addresses: [10.0.4.2/30]}}, y: {{addresses: [10.0.8.2/30]}}}}}}}}"
+    for said, expected in (
+        ("to b port y", ["a:e0 – b:y", "a:e0 – b:x"]),
+        ("to b", ["a:e0 – b:x", "a:e0 – b:y"]),
+        ("to bb", []),
+        ("", []),
+    ):
+        found = understanding(load(text.replace("SAID", f"'{said}'"))).open_ends
+        assert [offer.label for end in found if end.device == "a" for offer in end.offers] == expected

@@ -6,14 +6,13 @@ from typing import NamedTuple
 
 from routrel.analysis.answers import model
 from routrel.analysis.contest.why import at_text
-from routrel.model.addresses import BITS, Address, Prefix
+from routrel.analysis.doubtful_cables import doubtful_cables
+from routrel.model.addresses import Address
 from routrel.model.devices import Device
-from routrel.model.findings import some_of
 from routrel.model.observed import ObservedRoute
 from routrel.model.places import Place
 from routrel.model.routing import RoutingInstance, StaticRoute
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Port
 
 MOST_LISTED = 200
 """Kinds of gaps, and open ends, that are listed; all are counted."""
@@ -112,7 +111,7 @@ def _open_ends(solved: Solved) -> Iterator[model.OpenEnd]:
         what = f"BGP neighbour {one.address} of AS {one.number}" if one.number is not None else one.what
         yield model.OpenEnd(one.device, what, one.place or None)
     heard = {Address.parse(one.address) for one in _heard(solved)}
-    yield from _single_ends(solved, heard | {one.address for one in asked})
+    yield from doubtful_cables(solved, heard | {one.address for one in asked})
 
 
 class _Asked(NamedTuple):
@@ -170,31 +169,6 @@ def _led(device: str, hops: Sequence[tuple[Address, StaticRoute | ObservedRoute]
         yield _Asked(device, hop, None, len(routes), f"next hop {hop} of {of}", routes[0].place)
 
 
-def _single_ends(solved: Solved, asked: set[Address]) -> Iterator[model.OpenEnd]:
-    """Subnets for two with one end of which nothing asks for the other, or with several that no cable tells apart."""
-    narrow = [
-        (port, prefix)
-        for port in solved.topology.ports
-        for prefix in dict.fromkeys(port.prefixes)
-        if not prefix.is_host and prefix.length >= BITS[prefix.family] - 2 and not port.interface.is_loopback
-    ]
-    members = Counter(prefix for _, prefix in narrow)
-    for port, prefix in narrow:
-        if members[prefix] == 1 and port.up and not any(map(prefix.contains, asked)):
-            what = f"{port.name.interface}: nobody else is in {prefix}, a subnet for two"
-            yield model.OpenEnd(port.name.device, what, port.interface.place or None)
-    cabled = {end for link in solved.network.links for end in link.ends}
-    crowded: dict[Prefix, list[Port]] = defaultdict(list)
-    for port, prefix in narrow:
-        if port.name not in cabled and members[prefix] > 2:
-            crowded[prefix].append(port)
-    for prefix, ports in crowded.items():
-        if len(ports) > 2:
-            names = some_of([port.name for port in ports])
-            what = f"{prefix} is a subnet for two, and {names} are in it: no link says which of them are cabled"
-            yield model.OpenEnd(ports[0].name.device, what, ports[0].interface.place or None)
-
-
 def _add_first(solved: Solved) -> list[model.MissingDevice]:
     """The addresses that most sessions and routes lead to, of those that no device has."""
     found: dict[Address, list[_Asked]] = defaultdict(list)
@@ -233,7 +207,8 @@ def understanding_lines(found: model.Understanding) -> Iterator[str]:
         times = f", {gap.count} times" if gap.count > 1 else ""
         yield f"not represented: {gap.message} ({', '.join(gap.devices[:4])}{times})"
     for end in found.open_ends:
-        yield f"open end: {end.device}: {end.what}{at_text(end.place)}"
+        cables = f"; {' or '.join(offer.label for offer in end.offers)}?" if end.offers else ""
+        yield f"open end: {end.device}: {end.what}{cables}{at_text(end.place)}"
     for heard in found.heard:
         paths = f"{heard.paths:,} path{'' if heard.paths == 1 else 's'}"
         whose = f"{heard.address}, AS {heard.number}, in {heard.file}"

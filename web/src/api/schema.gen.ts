@@ -2264,12 +2264,15 @@ export interface components {
         };
         /**
          * OpenEnd
-         * @description A neighbour or next hop that no device of the network has: what is known ends there.
+         * @description A neighbour or next hop that no device of the network has, or a cable in doubt: what is known ends there.
+         *
+         *         ``offers`` are links that would settle it.
          */
         OpenEnd: {
             device: string;
             what: string;
             place: components["schemas"]["Place"] | null;
+            offers: components["schemas"]["Offer"][];
         };
         /**
          * Outcome

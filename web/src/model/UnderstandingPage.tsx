@@ -7,6 +7,7 @@ import { SourceLink } from "../source/SourceLink";
 import { Failed, Waiting } from "../ui/states";
 import { ageText, useTimes } from "../ui/times";
 import { counted } from "../ui/words";
+import { CablesInDoubt } from "./CablesInDoubt";
 
 const SPOKEN: Record<string, string> = { bgp: "session", static: "route" };
 const NAMES: Record<string, string> = { isis: "IS-IS", static: "static" };
@@ -30,6 +31,8 @@ export function UnderstandingPage() {
   const base = `/networks/${network.id}`;
   // What one device alone leads to stands among the open ends.
   const several = model.add_first.filter((missing) => missing.devices.length > 1);
+  const ends = model.open_ends.filter((end) => end.offers.length === 0);
+  const doubtful = model.open_ends.filter((end) => end.offers.length > 0);
   const devices = model.devices.reduce((sum, kind) => sum + kind.count, 0);
   const problems = (["error", "warning", "note"] as const)
     .map((severity) => ({
@@ -135,15 +138,17 @@ export function UnderstandingPage() {
           <h3 id="ends-title" className="font-semibold">
             Where what is known ends
           </h3>
-          {model.open_ends.length === 0 && (
+          {ends.length === 0 && (
             <p className="text-faint">
-              {model.heard.length > 0
-                ? "All but the neighbours below are devices of this network."
-                : "Every neighbour and next hop is a device of this network."}
+              {doubtful.length > 0
+                ? "But for the cables below, every neighbour and next hop is known."
+                : model.heard.length > 0
+                  ? "All but the neighbours below are devices of this network."
+                  : "Every neighbour and next hop is a device of this network."}
             </p>
           )}
           <ul>
-            {model.open_ends.map((end) => (
+            {ends.map((end) => (
               <li
                 key={`${end.device} ${end.what}`}
                 className="border-t border-hair py-1 flex gap-3 items-baseline"
@@ -159,6 +164,7 @@ export function UnderstandingPage() {
           </ul>
           <More of={model.open_ends_count} shown={model.open_ends.length} />
         </section>
+        {doubtful.length > 0 && <CablesInDoubt ends={doubtful} />}
         {model.heard.length > 0 && (
           <section aria-labelledby="heard-title">
             <h3 id="heard-title" className="font-semibold">

@@ -85,11 +85,15 @@ class GapCount(Struct, frozen=True):
 
 
 class OpenEnd(Struct, frozen=True):
-    """A neighbour or next hop that no device of the network has: what is known ends there."""
+    """A neighbour or next hop that no device of the network has, or a cable in doubt: what is known ends there.
+
+    ``offers`` are links that would settle it.
+    """
 
     device: str
     what: str
     place: Place | None
+    offers: list[Offer] = []
 
 
 class DeviceUnderstood(Struct, frozen=True):

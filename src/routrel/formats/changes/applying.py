@@ -16,19 +16,20 @@ from routrel.formats.changes.finding import (
     area_key,
     device_of,
     interface_of,
+    interface_path,
     link_of,
     neighbor_path,
     no_such,
     ospf_interface,
     routing_path,
     session_of,
-    speaking,
 )
+from routrel.formats.changes.link_edits import links_edited
 from routrel.formats.changes.outcomes import Applied, Outcome, errors_of
 from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
-from routrel.formats.changes.vocabulary import ATTRIBUTES, INTERFACE_KEYS, SWITCHES
+from routrel.formats.changes.vocabulary import ATTRIBUTES, SWITCHES
 from routrel.formats.errors import LoadError, quoted
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
 from routrel.formats.mrt.dumped_tables import split_dumps
@@ -110,6 +111,8 @@ class Applier:
             return (self._edit_device if what == "device" else self._edit_file)(change), change
         if verb == "set":
             return self._set(change), change
+        if what == "link":
+            return self._wire(change), change
         return (self._expect(change), change) if what == "expectation" else self._list(change)
 
     # What is read again
@@ -265,29 +268,13 @@ class Applier:
         data = EditableText.of(self.sources.device(name.device).text).data
         if what == "area":
             return self._set_area(change, name, data, routing)
-        path, default = self._interface_path(change, name, data, routing)
+        path, default = interface_path(change, name.interface, data, routing)
         was = at_path(data, path)
         self._edit(name.device, path, lambda text: text.remove(path) if to is None else text.set(path, to))
         label = what.replace("_", " ") if what != "acl_in" and what != "acl_out" else what.replace("acl_", "ACL ")
         if len(path) > 3 and what == "bandwidth":
             label = "EIGRP bandwidth"
         return f"{label} of {name.device} {name.interface}: {_shown(was, default)} → {_shown(to, default)}"
-
-    def _interface_path(self, change: Change, name: InterfaceName, data: Any, routing: Path) -> tuple[Path, object]:
-        """Where a setting of an interface stands, and what it is where it does not."""
-        what = change.what
-        own = ("interfaces", name.interface)
-        if what == "cost":
-            ospf, area = ospf_interface(change, data, routing, name.interface)
-            return (*ospf, "areas", area, "interfaces", name.interface, "cost"), "automatic"
-        if what == "metric":
-            protocol = speaking(change, data, routing, name.interface, ("isis", "rip"))
-            return (*routing, protocol, "interfaces", name.interface, "metric"), 10 if protocol == "isis" else 1
-        if what == "delay" or (what == "bandwidth" and change.values.get("protocol") is not None):
-            protocol = speaking(change, data, routing, name.interface, ("eigrp",))
-            return (*routing, protocol, "interfaces", name.interface, what), 10 if what == "delay" else "automatic"
-        assert what in (*INTERFACE_KEYS, "bandwidth")
-        return (*own, what), {"mtu": 1500, "bandwidth": "unknown"}.get(what, "none")
 
     def _set_area(self, change: Change, name: InterfaceName, data: Any, routing: Path) -> str:
         ospf, old = ospf_interface(change, data, routing, name.interface)
@@ -416,11 +403,24 @@ class Applier:
         if name not in texts:
             raise no_such("file", name, texts)
         whole = {**self.rewritten, **self.sources.whole_files()}
-        text = change.values["text"]
         old = whole[name] if name in whole else self.files[name].decode("utf-8-sig")
-        if text == old:
-            return f"text of {name} edited"
-        self._note((name, "text"))
+        if change.values["text"] != old:
+            self._rewrite(name, change.values["text"], (name, "text"))
+        return f"text of {name} edited"
+
+    def _wire(self, change: Change) -> str:
+        """A link stated, or stated no more; the network is read anew, for segments move."""
+        name = self.sources.network_file
+        whole = {**self.rewritten, **self.sources.whole_files()}
+        old = whole[name] if name in whole else self.files.get(name, b"").decode("utf-8-sig")
+        text, words = links_edited(old, self.network, change, self.sources.is_own)
+        self._rewrite(name, text, ("link", words))
+        return words
+
+    def _rewrite(self, name: str, text: str, slot: tuple[object, ...]) -> None:
+        """A whole file written anew, and the network read from it."""
+        self._note(slot)
+        whole = {**self.rewritten, **self.sources.whole_files()}
         files = {key: data for key, data in self.files.items() if not key.startswith(TRIAL_FOLDER)}
         files |= {key: one.encode() for key, one in whole.items()} | {name: text.encode()}
         network = read_files(files)
@@ -428,7 +428,6 @@ class Applier:
         self.files = files
         self.sources = Sources(files, network)
         self.network = taking_over(self.network, network)
-        return f"text of {name} edited"
 
 
 def _switched(text: EditableText, path: Path, on: bool) -> EditableText:

@@ -153,3 +153,19 @@ def speaking(change: Change, data: Any, routing: Path, interface: str, protocols
 
 def _items(value: Any) -> Iterator[tuple[str, Any]]:
     yield from (value or {}).items()
+
+
+def interface_path(change: Change, interface: str, data: Any, routing: Path) -> tuple[Path, object]:
+    """Where a setting of an interface stands in a device's data, and what it is where it does not."""
+    what = change.what
+    own = ("interfaces", interface)
+    if what == "cost":
+        ospf, area = ospf_interface(change, data, routing, interface)
+        return (*ospf, "areas", area, "interfaces", interface, "cost"), "automatic"
+    if what == "metric":
+        protocol = speaking(change, data, routing, interface, ("isis", "rip"))
+        return (*routing, protocol, "interfaces", interface, "metric"), 10 if protocol == "isis" else 1
+    if what == "delay" or (what == "bandwidth" and change.values.get("protocol") is not None):
+        protocol = speaking(change, data, routing, interface, ("eigrp",))
+        return (*routing, protocol, "interfaces", interface, what), 10 if what == "delay" else "automatic"
+    return (*own, what), {"mtu": 1500, "bandwidth": "unknown"}.get(what, "none")

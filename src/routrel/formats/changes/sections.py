@@ -15,6 +15,7 @@ import yaml
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.device_folder import device_text, is_device_folder, own_files
 from routrel.formats.errors import LoadError
+from routrel.formats.expectations_file import split_expectations
 from routrel.formats.mrt.dumped_tables import split_dumps, with_own_dumps
 from routrel.formats.network_builder import written_anew
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link
@@ -54,7 +55,7 @@ class Sources:
         if name in self.changed:
             return self.changed[name]
         device = self.network.devices[name]
-        section = self._at(device.place) if self._is_own(device.place) else self._written(name)
+        section = self._at(device.place) if self.is_own(device.place) else self._written(name)
         try:
             read = self.read(device, section.text, self.network)
         except LoadError:
@@ -74,7 +75,7 @@ class Sources:
         if name in self.changed:
             return self.changed[name]
         link = self.network.links[index]
-        if not self._is_own(link.place):
+        if not self.is_own(link.place):
             raise TextEditError("no file states this link: disable an interface instead")
         section = self._value_at(link.place, self._offset(link.place))
         try:
@@ -92,14 +93,22 @@ class Sources:
             raise TextEditError(f"{name} is known by captures: change the text of one of its files")
         return Section(f"{DEVICE_FOLDER}{name}.yaml", 0, 0, text)
 
-    def _is_own(self, place: Place) -> bool:
+    def is_own(self, place: Place) -> bool:
         """Whether a place is in a text of the network file's own."""
         return not self.is_device_folder or place.file in own_files(self.files)
+
+    @property
+    def network_file(self) -> str:
+        """The file that says what is of the network as a whole; of a folder of devices it need not be there."""
+        if self.is_device_folder or FOLDER_FILE in self.files:
+            return FOLDER_FILE
+        texts, _ = split_expectations(split_dumps(self.files)[0])
+        return next(name for name in texts if not name.startswith(TRIAL_FOLDER))
 
     def trial_file(self, name: str) -> str:
         """The file that the places of a changed device name."""
         place = self.network.devices[name].place
-        return f"{TRIAL_FOLDER}{name}.{'json' if place.file.endswith('.json') and self._is_own(place) else 'yaml'}"
+        return f"{TRIAL_FOLDER}{name}.{'json' if place.file.endswith('.json') and self.is_own(place) else 'yaml'}"
 
     def put(self, name: str, section: Section, text: EditableText) -> None:
         """A section's text from now on."""

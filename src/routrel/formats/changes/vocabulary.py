@@ -69,6 +69,8 @@ SHAPES: dict[tuple[str, str], Shape] = {
         for verb in ("enable", "disable")
         for what in ("interface", "link", "device", "site", "risk_group", "session")
     },
+    ("add", "link"): Shape("interface", ("to",), ("name",)),
+    ("remove", "link"): Shape("link"),
     ("restart", "session"): Shape("session", (), ("to", "vrf")),
     **{("add", what): Shape(s.at, ("entry", *s.required), ("before", *s.optional)) for what, s in _LISTED.items()},
     **{
