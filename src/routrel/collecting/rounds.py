@@ -99,10 +99,10 @@ def _laid_out(text: bytes) -> bytes:
 def unknown_neighbors(network: Network) -> list[tuple[str, str]]:
     """Who is heard by LLDP and is no device of the network: the interface that hears, and what it hears."""
     return [
-        (f"{device.name}:{gap.affects}", gap.message.partition(" is cabled to ")[2].partition(",")[0])
+        (f"{device.name}:{gap.affects}", gap.neighbor)
         for device in network.devices.values()
         for gap in device.gaps
-        if " is cabled to " in gap.message and gap.message.endswith("which was not captured")
+        if gap.neighbor
     ]
 
 

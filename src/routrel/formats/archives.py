@@ -17,7 +17,8 @@ MAX_RATIO = 200
 CHUNK = 1 << 20
 METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 FIRST_OF_CAPTURE = ("addresses.json", "routes.json")
-SUFFIXES = (".yaml", ".json", ".xml", ".csv", *DUMP_SUFFIXES)
+DOCUMENT_SUFFIXES = (".json", ".xml", ".csv", ".txt", *DUMP_SUFFIXES)
+SUFFIXES = (".yaml", *DOCUMENT_SUFFIXES)
 
 
 def is_zip(data: bytes) -> bool:
@@ -26,7 +27,7 @@ def is_zip(data: bytes) -> bool:
 
 
 def unpack(data: bytes, name: str) -> dict[str, bytes]:
-    """The YAML, JSON, XML, CSV and MRT files of an archive by their path, without one common top folder.
+    """The YAML, JSON, XML, CSV, TXT and MRT files of an archive by their path, without one common top folder.
 
     Raises ``LoadError`` for an archive that is broken, too large unpacked, or names places outside.
     """
@@ -111,5 +112,5 @@ def _without_top_folder(files: dict[str, bytes]) -> dict[str, bytes]:
     nested = any(path in starts for path in inner) or any(path.count("/") == 1 for path in inner)
     # Files of one capture stay in the folder that names their device; other documents name a device each.
     is_capture = any(path in FIRST_OF_CAPTURE for path in inner)
-    documents = any(path.endswith((".json", ".xml", ".csv", *DUMP_SUFFIXES)) for path in inner)
+    documents = any(path.endswith(DOCUMENT_SUFFIXES) for path in inner)
     return inner if nested or (documents and not is_capture) else files

@@ -47,7 +47,8 @@ class Cabling:
                 errors.dangling(place, f"interface of {far.device}", far.interface, other.interfaces)
             elif other is None or far.interface not in other.interfaces:
                 what = "which was not captured" if other is None else "an interface that it does not have"
-                gap = Gap(f"{near} is cabled to {far}, {what}", place, near.interface)
+                unknown = str(far) if other is None else ""
+                gap = Gap(f"{near} is cabled to {far}, {what}", place, near.interface, unknown)
                 devices[near.device] = replace(devices[near.device], gaps=(*devices[near.device].gaps, gap))
             elif near not in taken and far not in taken:
                 ends[near].add(far)

@@ -22,7 +22,8 @@ from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.grammar import NAME, data_of
 from routrel.formats.models.device import is_document, read_document, read_documents, topologies_of
 from routrel.formats.models.draft import StatementReading, node_of
-from routrel.formats.models.route_tables import TABLE_SUFFIX
+from routrel.formats.models.plain_tables import PLAIN_SUFFIX, is_plain_table
+from routrel.formats.models.route_tables import CSV_SUFFIX, TABLE_SUFFIXES
 from routrel.formats.models.topology import heard_in
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, build_device, read_names, read_network
 from routrel.formats.scalars import printable
@@ -35,7 +36,7 @@ from routrel.model.places import Place
 
 NAMES_FILE = "names.yaml"
 COLLECTED_FILE = "collected.json"
-DOCUMENTS = (".json", ".xml", TABLE_SUFFIX)
+DOCUMENTS = (".json", ".xml", *TABLE_SUFFIXES)
 
 
 def is_device_folder(files: Mapping[str, bytes]) -> bool:
@@ -56,10 +57,12 @@ def _is_document_file(name: str, data: bytes) -> bool:
 
 
 def is_wanted(name: str, data: bytes) -> bool:
-    """Whether a file beside others can be one of a network: XML and CSV of other kinds are passed over."""
+    """Whether a file beside others can be one of a network: XML, CSV and texts of other kinds are passed over."""
     if name.endswith(".xml"):
         return b"xmlns" in data[:4096]
-    return not name.endswith(TABLE_SUFFIX) or b"prefix" in data.partition(b"\n")[0].lower()
+    if name.endswith(PLAIN_SUFFIX):
+        return is_plain_table(data)
+    return not name.endswith(CSV_SUFFIX) or b"prefix" in data.partition(b"\n")[0].lower()
 
 
 def own_files(files: Mapping[str, bytes]) -> dict[str, bytes]:
@@ -164,7 +167,7 @@ def _by_device(files: Mapping[str, bytes], errors: ErrorList) -> dict[str, dict[
         elif (broken := _broken_json(file, files[file])) is not None:
             errors.errors.extend(broken.errors)
         else:
-            allowed = f"NAME.json, NAME.xml or NAME.csv, a sub-folder per device, {FOLDER_FILE}"
+            allowed = f"NAME.json, NAME.xml, NAME.csv or NAME.txt, a sub-folder per device, {FOLDER_FILE}"
             errors.add(Place(file, 1, 1), "this file has no place in a folder of devices", allowed=allowed)
     return found
 

@@ -111,11 +111,15 @@ class Device:
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """Something the input states that the model cannot hold; ``affects`` names an interface or ''."""
+    """Something the input states that the model cannot hold; ``affects`` names an interface or ''.
+
+    ``neighbor`` is what is heard on that interface and is no device of the network.
+    """
 
     message: str
     place: Place
     affects: str = ""
+    neighbor: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -56,7 +56,7 @@ export function ImportForm({
         <input
           type="file"
           name="file"
-          accept=".yaml,.yml,.json,.xml,.csv,.mrt,.zip"
+          accept=".yaml,.yml,.json,.xml,.csv,.txt,.mrt,.zip"
           className="sr-only"
           onChange={(event) => setFile(event.target.files?.[0] ?? null)}
         />

@@ -15,7 +15,7 @@ from routrel.formats.models.interfaces import read_ietf_interfaces, read_opencon
 from routrel.formats.models.json_statements import read_json
 from routrel.formats.models.policies import add_chains, read_policies
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
-from routrel.formats.models.route_tables import TABLE_SUFFIX, read_table
+from routrel.formats.models.route_tables import TABLE_SUFFIXES, read_table
 from routrel.formats.models.statements import Statement
 from routrel.formats.models.topology import TOP as TOPOLOGY
 from routrel.formats.models.unread import note_unread, statement_count
@@ -135,7 +135,7 @@ def topologies_of(root: Statement) -> list[Statement]:
 def read_documents(name: str, documents: Mapping[str, bytes], errors: ErrorList) -> tuple[DeviceDraft, StatementCount]:
     """What the documents and tables of a device say, as a draft; errors are noted with their places."""
     draft = DeviceDraft(name, errors)
-    tables = {file: data for file, data in documents.items() if file.endswith(TABLE_SUFFIX)}
+    tables = {file: data for file, data in documents.items() if file.endswith(TABLE_SUFFIXES)}
     roots = []
     for file, data in documents.items():
         if file in tables:

@@ -1,7 +1,7 @@
-"""Routing tables as CSV: one route, or one next hop of a route, in a line.
+"""Routing tables, beside documents or alone: as CSV, a route or one next hop of it in a line, or as they are copied.
 
-The first line names the columns. A device known by such a table alone has the interfaces that its routes leave by; its
-addresses are those of ``local`` routes, in the subnets of ``connected`` ones.
+The first line of CSV names the columns. A device known by such a table alone has the interfaces that its routes leave
+by; its addresses are those of ``local`` routes, in the subnets of ``connected`` ones.
 """
 
 import csv
@@ -10,6 +10,7 @@ from collections.abc import Iterator
 
 from routrel.formats.errors import InputError, LoadError, nearest, quoted
 from routrel.formats.models.draft import DeviceDraft, Draft, Said, place_of, prefix_of
+from routrel.formats.models.plain_tables import PLAIN_SUFFIX, plain_rows
 from routrel.formats.models.statements import MAX_STATEMENTS, Statement
 from routrel.formats.yaml_nodes import decode
 from routrel.model.addresses import BITS, Prefix
@@ -17,7 +18,8 @@ from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, PROTOCOL_ORDER
 
 COLUMNS = ("prefix", "next_hop", "interface", "protocol", "metric", "preference", "action", "vrf")
-TABLE_SUFFIX = ".csv"
+CSV_SUFFIX = ".csv"
+TABLE_SUFFIXES = (CSV_SUFFIX, PLAIN_SUFFIX)
 
 
 def read_table(data: bytes, file: str, draft: DeviceDraft, is_alone: bool) -> None:
@@ -27,7 +29,8 @@ def read_table(data: bytes, file: str, draft: DeviceDraft, is_alone: bool) -> No
     """
     addresses: list[tuple[Statement, str, Prefix]] = []
     subnets: list[tuple[str, Prefix]] = []
-    for row, cells in _rows(decode(data, file), file):
+    rows = plain_rows(data, file, draft) if file.endswith(PLAIN_SUFFIX) else _rows(decode(data, file), file)
+    for row, cells in rows:
         route = Draft(row, prefix=prefix_of(row, cells.get("prefix") or ""))
         protocol = cells.get("protocol", "observed")
         route["protocol"] = Said(protocol if protocol in PROTOCOL_ORDER else "observed", row)
