@@ -5,7 +5,8 @@ the JSON file that describes the PostgreSQL server (host, port, name, user, pass
 signing key; the start command sets both for the project's own cluster. ROUTREL_LOG=json logs for machines. Behind a
 proxy: ROUTREL_HOSTS and ROUTREL_ORIGINS (comma-separated names, and origins with https://), ROUTREL_PROXIES
 (how many proxies add to X-Forwarded-For; 0 believes none), ROUTREL_TLS=1 where people come by TLS, and
-ROUTREL_PROXY_HEADER (the header by which the proxy says so, like X-Forwarded-Proto). docs/running.md.
+ROUTREL_PROXY_HEADER (the header by which the proxy says so, like X-Forwarded-Proto). ROUTREL_COLLECT is a worker's
+folder of inventories. docs/running.md.
 """
 
 import json
@@ -69,6 +70,7 @@ INSTALLED_APPS = [
     "trials",
     "questions",
     "jobs",
+    "collecting",
 ]
 MIDDLEWARE = [
     "site_settings.headers.ContentSecurityPolicy",
@@ -114,6 +116,9 @@ WORK_LIMITS: dict[str, Any] = {
     "processes": int(os.environ.get("ROUTREL_WORK_PROCESSES", "3")),
     "bytes_each": int(float(os.environ.get("ROUTREL_WORK_GIB", "3")) * 1024**3),
 }
+
+COLLECT = os.environ.get("ROUTREL_COLLECT", "")
+"""A folder of this machine with inventories whose devices its workers ask (docs/collecting.md)."""
 
 QUOTA = {"revisions": int(os.environ.get("ROUTREL_QUOTA_REVISIONS", "2000")), "bytes": 2 * 1024**3}
 """What one user may store."""

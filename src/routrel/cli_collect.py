@@ -101,7 +101,7 @@ def _report(
     if options.json:
         neighbors = [{"at": at, "hears": hears} for at, hears in unknown]
         document = {"taken_at": made.taken_at, "answered": made.answered, "failed": made.failed, "unknown": neighbors}
-        print_json(document | {"changes": changes})
+        print_json(document | {"changes": changes, "is_same": changes is not None and changes.is_same})
         return
     print(f"{len(made.answered):,} of {len(made.answered) + len(made.failed):,} devices answered")
     for device, reason in sorted(made.failed.items()):

@@ -50,6 +50,8 @@ INVENTORY = Group(
         "inventory": Choice(("1",)),
         "name": Text(),
         "at_once": Integer(1, 1000),
+        "into": Text("the id of a network"),
+        "every": Integer(1, 10_080),
         "defaults": Group("defaults", dict(_ACCESS)),
         "devices": MapOf(
             NAMED,
@@ -94,11 +96,14 @@ class Target:
 
 @dataclass(frozen=True, slots=True)
 class Inventory:
-    """Devices to ask, at most ``at_once`` of them at a time."""
+    """Devices to ask, at most ``at_once`` of them at a time; a server's worker asks them ``every`` so many minutes and
+    keeps what they say ``into`` a network."""
 
     name: str
     at_once: int
     targets: tuple[Target, ...]
+    into: str | None = None
+    every: int | None = None
 
 
 def read_inventory(data: bytes, file: str, folder: Path) -> Inventory:
@@ -111,7 +116,8 @@ def read_inventory(data: bytes, file: str, folder: Path) -> Inventory:
         for name, one, place in entries_of(record["devices"]):
             targets.append(_target(name, one, {**defaults, **one.values}, place, folder, errors))
     errors.raise_if_any()
-    return Inventory(record.get("name", ""), record.get("at_once", DEFAULT_AT_ONCE), tuple(targets))
+    at_once = record.get("at_once", DEFAULT_AT_ONCE)
+    return Inventory(record.get("name", ""), at_once, tuple(targets), record.get("into"), record.get("every"))
 
 
 def _target(name: str, one: Record, values: dict[str, Any], place: Place, folder: Path, errors: ErrorList) -> Target:

@@ -145,6 +145,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/collecting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The inventories that are collected into a network, with their last rounds. */
+        get: operations["collecting"];
+        put?: never;
+        /** @description Ask the devices of an inventory now. */
+        post: operations["collect_now"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectation-history": {
         parameters: {
             query?: never;
@@ -1903,6 +1921,15 @@ export interface components {
             vrf: string;
         };
         /**
+         * InventoryAbout
+         * @description An inventory that is collected into a network, every so many minutes or when asked to; its last rounds first.
+         */
+        InventoryAbout: {
+            inventory: string;
+            every: number | null;
+            rounds: components["schemas"]["RoundAbout"][];
+        };
+        /**
          * JobAbout
          * @description A job: ``done`` of ``of`` failures were looked at, ``seconds_left`` where that can be said.
          *
@@ -2517,6 +2544,27 @@ export interface components {
             chosen: boolean;
             values: components["schemas"]["RoundValue"][];
             lost: number[];
+        };
+        /**
+         * RoundAbout
+         * @description A round: who answered, why others did not, who is heard and unknown; ``revision`` where something had changed.
+         */
+        RoundAbout: {
+            began_at: string;
+            ended_at: string | null;
+            answered: number;
+            failed: {
+                [key: string]: string;
+            };
+            unknown: {
+                [key: string]: string;
+            };
+            problem: string;
+            revision: number | null;
+        };
+        RoundNowRequest: {
+            /** @description An inventory that was collected into this network before. */
+            inventory: string;
         };
         /**
          * RoundValue
@@ -3397,6 +3445,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    collecting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryAbout"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    collect_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundNowRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["RoundNowRequest"];
+                "multipart/form-data": components["schemas"]["RoundNowRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryAbout"][];
+                };
             };
             /** @description an error */
             default: {

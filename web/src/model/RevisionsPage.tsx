@@ -5,6 +5,7 @@ import { ImportForm } from "../networks/ImportForm";
 import { Members } from "../networks/Members";
 import { Failed, Waiting } from "../ui/states";
 import { useTimes } from "../ui/times";
+import { Collected } from "./Collected";
 
 export function RevisionsPage() {
   const { network, revision } = useCurrentNetwork();
@@ -65,14 +66,16 @@ export function RevisionsPage() {
                 )}
               </div>
               <div className="text-faint text-sm">
-                {shownTime(one.created_at)} by {one.created_by ?? "a former user"} · {one.file_name},{" "}
-                {one.size.toLocaleString()} bytes{one.note ? ` · ${one.note}` : ""}
+                {shownTime(one.created_at)} by{" "}
+                {one.created_by ?? (one.note.startsWith("collected by ") ? "a worker" : "a former user")} ·{" "}
+                {one.file_name}, {one.size.toLocaleString()} bytes{one.note ? ` · ${one.note}` : ""}
               </div>
             </li>
           ))}
         </ol>
       </section>
       <div>
+        <Collected networkId={network.id} mayEdit={mayEdit} />
         {mayEdit && (
           <section aria-labelledby="add-title">
             <h2 id="add-title" className="text-lg mb-3">

@@ -6,6 +6,7 @@ import os
 import time
 from typing import Any
 
+from django.conf import settings
 from django.core.management.base import BaseCommand
 from django.db import DatabaseError
 from procrastinate.contrib.django import app
@@ -13,12 +14,14 @@ from procrastinate.exceptions import ConnectorException
 
 from jobs import running
 from jobs.tasks import STALLED
+from work import service
 
 log = logging.getLogger("routrel.jobs")
 
 NICE = 10
 """How much a worker stands back behind what answers people."""
 
+DEFAULT_QUEUE = "default"
 HEARTBEAT = 2.0
 STOPPING = 2.0
 """Seconds that a part may take to end when the worker is to stop: then somebody else begins it anew."""
@@ -35,6 +38,7 @@ class Command(BaseCommand):
                 time.sleep(1)
         finally:
             running.close()
+            service.pool.close()
 
 
 def _worked() -> bool:
@@ -53,6 +57,8 @@ async def _work(here: Any) -> None:
     async with here.open_async():
         await here.run_worker_async(
             name=f"{os.uname().nodename} {os.getpid()}",
+            # Whoever has no inventories leaves their devices to others.
+            queues=None if settings.COLLECT else [DEFAULT_QUEUE],
             update_heartbeat_interval=HEARTBEAT,
             stalled_worker_timeout=STALLED,
             shutdown_graceful_timeout=STOPPING,

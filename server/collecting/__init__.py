@@ -1,0 +1,1 @@
+"""Collecting on a schedule: rounds over inventories that stand on a worker's machine, and what each brought."""
