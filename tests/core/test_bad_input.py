@@ -105,7 +105,9 @@ def test_other_bad_archives_are_refused():
     good = zipped({"network.yaml": b"routrel: 1\nname: x\n"})
     assert "cannot be read" in refusal(good[:60], "a.zip")
     assert "unpacks to too much" in refusal(zipped({"network.yaml": b"#" * 60_000_000}), "a.zip")
-    assert "holds no network" in refusal(zipped({"readme.txt": b"x"}), "a.zip")
+    assert "holds no network" in refusal(zipped({"readme.md": b"x"}), "a.zip")
+    for name in ("readme.txt", "stock.csv", "notes.xml", "edge.mrt"):
+        assert "this holds no network" in refusal(zipped({name: b"x"}), "a.zip")
     assert "symbolic link" in refusal(zipped({}, link=0o120777 << 16), "a.zip")
     assert "neither a network folder nor a folder of devices" in refusal(
         zipped({"a.yaml": b"x", "b/c.yaml": b"y"}), "a.zip"

@@ -19,6 +19,7 @@ from routrel.analysis.program_remedies import (
     unsure_words,
 )
 from routrel.analysis.remedies import RouteRemedies, missing_entry, near_misses
+from routrel.analysis.switched_on import switched_on
 from routrel.forwarding.flow import GOOD, Walk
 from routrel.forwarding.trace import Branch, Ending, SteeringCheck, Stop, Trace
 from routrel.forwarding.walk import Walker
@@ -99,7 +100,9 @@ class CauseFinder:
         trail: tuple[contests.Step, ...] = ()
         if ending.stage not in ("steering", "host", "delivery"):
             if ending.verdict == "unrouted":
-                remedy, trail = self.routes.missing_route(strand, stop, stateful), self._trail(stop)
+                trail = self._trail(stop)
+                remedy = switched_on(self.solved, strand, stop, stateful, trail)
+                remedy = remedy or self.routes.missing_route(strand, stop, stateful)
             elif ending.verdict == "discarded" and not _is_by_rule(stop):
                 remedy = self.routes.longer_route(strand, stop, stateful)
         return Cause(

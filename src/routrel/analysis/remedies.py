@@ -223,15 +223,10 @@ class RouteRemedies:
     def _cures(
         self, strand: Trace, stop: Stop, stateful: frozenset[int], added: StaticRoute | None, without: Prefix | None
     ) -> bool:
-        """Whether the flow passes this stop once a route is there or gone, with no new obstacle to its way."""
+        """Whether the flow passes this stop once a route is there or gone."""
         if len(self.topology.devices) > MOST_DEVICES:
             return False
-        again = self._solved_with(stop, added, without)
-        tracker = None if strand.kind == "first" else strand.tracker
-        walked = Walker(again).walk(strand.asked, stateful, strand.ends, strand.kind, tracker, strand.expected)
-        before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
-        after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
-        return after < before and not any(instance == stop.instance for instance, _ in after)
+        return cures(self._solved_with(stop, added, without), strand, stop, stateful)
 
     def _solved_with(self, stop: Stop, added: StaticRoute | None, without: Prefix | None) -> Solved:
         """The network changed and solved; the last ones are kept, since many flows meet the same fault."""
@@ -293,6 +288,15 @@ class RouteRemedies:
                 if onward.verdict in GOOD and not back:
                     return addresses[0]
         return None
+
+
+def cures(again: Solved, strand: Trace, stop: Stop, stateful: frozenset[int]) -> bool:
+    """Whether the flow passes a stop in a network that was changed, with no new obstacle to its way."""
+    tracker = None if strand.kind == "first" else strand.tracker
+    walked = Walker(again).walk(strand.asked, stateful, strand.ends, strand.kind, tracker, strand.expected)
+    before = {_obstacle(strand, ending) for ending in strand.endings if ending.verdict not in GOOD}
+    after = {_obstacle(walked, ending) for ending in walked.endings if ending.verdict not in GOOD}
+    return after < before and not any(instance == stop.instance for instance, _ in after)
 
 
 def _is_taken_out(route: StaticRoute, without: Prefix | None, added: StaticRoute | None) -> bool:

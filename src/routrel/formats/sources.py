@@ -56,6 +56,10 @@ def _with_expectations(texts: Mapping[str, bytes], expectations: bytes) -> Netwo
 def _read(files: Mapping[str, bytes]) -> Network:
     if is_device_folder(files):
         return read_device_folder(files)
+    if not files:
+        # What an archive holds may be of no kind that is read, or nothing but dumps of devices that are not there.
+        allowed = f"{FOLDER_FILE} with devices/NAME.yaml, or a folder of devices"
+        raise LoadError([InputError(Place(".", 1, 1), "this holds no network", allowed=allowed)])
     if len(files) > 1 and FOLDER_FILE not in files:
         raise LoadError(
             [

@@ -140,5 +140,6 @@ class BgpContest(ProtocolContest):
         if not plain.inward[process]:
             speaker = plain.speakers[process]
             text = f"{plain.name(process)} has no BGP session that is up for IPv{prefix.family}"
-            steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True))
+            off = tuple(one.place for one in speaker.bgp.neighbors if not one.enabled)
+            steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True, off))
         return steps
