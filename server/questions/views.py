@@ -196,9 +196,26 @@ VRF = OpenApiParameter("vrf", str, description="A routing instance; the default 
 PREFIX = OpenApiParameter("prefix", str, required=True, description="A prefix, or an address to look up.")
 
 
-@answers("table", DEVICE, VRF)
+class TableSerializer(serializers.Serializer[Any]):
+    """A routing instance, and how much of its table."""
+
+    device = serializers.CharField()
+    vrf = serializers.CharField(required=False, allow_blank=True, default="")
+    within = serializers.CharField(
+        required=False,
+        allow_blank=True,
+        default="",
+        help_text="A prefix: the routes inside it, and those that cover it.",
+    )
+    most = serializers.IntegerField(min_value=1, required=False, help_text="So many routes at most; else all.")
+
+
+@answers("table", TableSerializer)
 class TableView(QuestionView):
-    """The table of one routing instance."""
+    """The table of one routing instance, or a part of it."""
+
+    def parameters(self, request: Request) -> dict[str, Any]:
+        return _words(TableSerializer, request)
 
 
 @answers("instances")
@@ -451,7 +468,7 @@ class OutlineView(QuestionView):
 class SourceSerializer(serializers.Serializer[Any]):
     """A source file, and of a dump the record that is looked at."""
 
-    file = serializers.CharField()
+    file = serializers.CharField(allow_blank=True)
     line = serializers.IntegerField(min_value=1, default=1)
 
 

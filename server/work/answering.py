@@ -41,7 +41,7 @@ from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies
 from routrel.analysis.routes_to import routes_to
 from routrel.analysis.statements import Span, outline, statements_at
-from routrel.analysis.table_rows import table_rows
+from routrel.analysis.table_rows import rows_of
 from routrel.analysis.trial import Trial, device_text
 from routrel.analysis.understanding import understanding
 from routrel.analysis.wanted_ways.proposals import wanted_way
@@ -65,11 +65,11 @@ MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
 
 
-def _prefix(parameters: Parameters) -> Prefix | Address:
+def _prefix(parameters: Parameters, name: str = "prefix") -> Prefix | Address:
     try:
-        return parse_prefix((parameters.get("prefix") or "").strip())
+        return parse_prefix((parameters.get(name) or "").strip())
     except WhyError as error:
-        raise RefusedError(400, {"prefix": [str(error)]}) from None
+        raise RefusedError(400, {name: [str(error)]}) from None
 
 
 class Loaded(msgspec.Struct, frozen=True):
@@ -270,6 +270,12 @@ def _changed_files(revision: SolvedRevision, parameters: Parameters) -> list[Sou
     return [SourceText(name, text) for name, text in sorted(trial.applied.changed_files.items())]
 
 
+def _table(revision: SolvedRevision, parameters: Parameters) -> list[routes.TableRow]:
+    within = _prefix(parameters, "within") if parameters.get("within") else None
+    part = within.host_prefix() if isinstance(within, Address) else within
+    return rows_of(revision.solved, revision.instance(parameters), part, parameters.get("most"))
+
+
 def _file(revision: SolvedRevision, parameters: Parameters) -> str:
     """The file that a question names."""
     name: str = parameters.get("file") or ""
@@ -312,9 +318,7 @@ QUESTIONS = {
     ),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),
     "services": Question(list[model.Word], lambda revision, _: services(revision.solved)),
-    "table": Question(
-        list[routes.TableRow], lambda revision, of: list(table_rows(revision.solved, [revision.instance(of)]))
-    ),
+    "table": Question(list[routes.TableRow], _table),
     "instances": Question(list[model.Instance], _instances),
     "contest": Question(
         contests.Contest, lambda revision, of: revision.why().why(revision.instance(of), _prefix(of), False)

@@ -20,7 +20,7 @@ from routrel.formats.mrt.attributes import MalformedAttributesError, read_attrib
 from routrel.formats.mrt.showing import lines_around
 from routrel.formats.mrt.table_dumps import read_table_dump
 from routrel.formats.sources import read_files
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.solving import solve
 from tests.core import dumps
 from tests.core.networks import hops, table
@@ -333,3 +333,14 @@ def test_a_dump_is_no_text_to_edit():
     (outcome,) = Trial.of(files, solve(read_files(files)), changes_of(change)).applied.outcomes
     assert outcome.state == "error"
     assert "network.yaml" in outcome.errors[0].allowed
+
+
+def test_a_part_of_a_table_has_what_is_inside_a_prefix_and_what_covers_it():
+    routes = [said(one) for one in ("0.0.0.0/0", "198.18.0.0/15", "198.18.1.0/24", "198.19.0.0/24", "203.0.113.0/24")]
+    found = solve(read(dump(*routes))).table(0)
+    for asked, expected in (
+        ("198.18.0.0/16", ["0.0.0.0/0", "198.18.0.0/15", "198.18.1.0/24"]),
+        ("198.18.0.0/15", ["0.0.0.0/0", "198.18.0.0/15", "198.18.1.0/24", "198.19.0.0/24"]),
+        ("203.0.113.7/32", ["0.0.0.0/0", "203.0.113.0/24"]),
+    ):
+        assert [str(route.prefix) for route in found.within(Prefix.parse(asked))] == expected

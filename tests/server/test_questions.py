@@ -59,6 +59,11 @@ def test_tables_findings_and_source(owner, network):
         "10.0.1.10/32",
     ]
     assert get(owner, network, "table", device="x").status_code == 404
+    whole = get(owner, network, "table", device="h1").json()
+    assert get(owner, network, "table", device="h1", most=1).json() == whole[:1]
+    assert get(owner, network, "table", device="h1", within=whole[-1]["prefix"]).json()[-1] == whole[-1]
+    refused = get(owner, network, "table", device="h1", within="10.0.0.1/8")
+    assert refused.status_code == 400 and "within" in str(refused.json())
     assert get(owner, network, "findings").json() == []
     (source,) = get(owner, network, "sources").json()
     digest = hashlib.sha256(TEXT.encode()).hexdigest()

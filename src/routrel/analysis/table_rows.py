@@ -1,8 +1,10 @@
 """Rows of tables as answers."""
 
 from collections.abc import Iterable, Iterator
+from itertools import islice
 
 from routrel.analysis.answers import routes
+from routrel.model.addresses import Prefix
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 
@@ -41,6 +43,13 @@ def table_row(solved: Solved, instance: int, route: Route) -> routes.TableRow:
         route.action,
         next_hops(solved, route.next_hops),
     )
+
+
+def rows_of(solved: Solved, instance: int, within: Prefix | None, most: int | None) -> list[routes.TableRow]:
+    """The best routes of a routing instance, at most so many of them; those inside a prefix and those that cover it."""
+    table = solved.table(instance)
+    found = islice(table if within is None else table.within(within), most)
+    return [table_row(solved, instance, route) for route in found]
 
 
 def table_rows(solved: Solved, instances: Iterable[int]) -> Iterator[routes.TableRow]:

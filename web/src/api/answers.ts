@@ -188,8 +188,13 @@ function instanceWords({ device, vrf }: InstanceKey) {
   return { device, ...(vrf ? { vrf } : {}) };
 }
 
-export function useTable(key: RevisionKey, instance: InstanceKey) {
-  return useAnswer("table", key, instanceWords(instance), { enabled: Boolean(instance.device) });
+/** So many routes of a table are asked for at once; of a longer one, a part by prefix. */
+export const MOST_ROUTES = 20_000;
+
+/** A table's routes, one more than are shown where there are more; `within` a prefix, where one is given. */
+export function useTable(key: RevisionKey, instance: InstanceKey, within = "", enabled = true) {
+  const words = { ...instanceWords(instance), most: String(MOST_ROUTES + 1), ...(within ? { within } : {}) };
+  return useAnswer("table", key, words, { enabled: enabled && Boolean(instance.device) });
 }
 
 export function useInstances(key: RevisionKey) {

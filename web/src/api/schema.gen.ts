@@ -880,7 +880,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description The table of one routing instance.
+         * @description The table of one routing instance, or a part of it.
          *
          *     For example: `.../revisions/latest/table?device=oq-winch`
          */
@@ -4909,10 +4909,13 @@ export interface operations {
         parameters: {
             query: {
                 device: string;
+                /** @description So many routes at most; else all. */
+                most?: number;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
-                /** @description A routing instance; the default one where it is left out. */
                 vrf?: string;
+                /** @description A prefix: the routes inside it, and those that cover it. */
+                within?: string;
             };
             header?: never;
             path: {

@@ -1,6 +1,6 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
-import { useDrift, useInstances, useMap, useTable } from "../api/answers";
+import { MOST_ROUTES, useDrift, useInstances, useMap, useTable } from "../api/answers";
 import type { Difference } from "../api/client";
 import { ContestPanel } from "../contest/ContestPanel";
 import { actionText, kindText } from "../contest/words";
@@ -12,6 +12,8 @@ import { Empty, Failed, Waiting } from "../ui/states";
 import { useKeys } from "../ui/useKeys";
 import { useQuestion } from "../ui/useQuestion";
 import { useStepper } from "../ui/useStepper";
+import { counted } from "../ui/words";
+import { prefixTyped } from "./prefixTyped";
 
 /** Narrower than this, the columns are scrolled to. */
 const WIDE = "min-w-[56rem]";
@@ -25,7 +27,13 @@ export function TablePage() {
   const device = search.get("device") ?? map.data?.devices.find((one) => one.kind === "router")?.name ?? "";
   const vrf = search.get("vrf") ?? "";
   const instance = { device, vrf };
-  const table = useTable(revision, instance);
+  const [filter, setFilter] = useState("");
+  const whole = useTable(revision, instance);
+  const isLong = (whole.data?.length ?? 0) > MOST_ROUTES;
+  // Of a table as long as the internet's, what is typed is asked of the server.
+  const within = isLong ? prefixTyped(filter) : "";
+  const part = useTable(revision, instance, within, within !== "");
+  const table = within ? part : whole;
   const drift = useDrift(revision, instance);
   const instances = useInstances(revision);
   const vrfs = (instances.data ?? []).filter((one) => one.device === device).map((one) => one.vrf);
@@ -35,16 +43,15 @@ export function TablePage() {
     [drift.data],
   );
   const [onlyDrift, setOnlyDrift] = useState(false);
-  const [filter, setFilter] = useState("");
   const scroller = useRef<HTMLElement>(null);
   const shown = useMemo(
     () =>
       table.data?.filter(
         (row) =>
-          `${row.prefix} ${kindText(row)} ${actionText(row)}`.includes(filter.trim()) &&
+          (within !== "" || `${row.prefix} ${kindText(row)} ${actionText(row)}`.includes(filter.trim())) &&
           (!onlyDrift || differences.has(row.prefix)),
       ) ?? [],
-    [table.data, filter, onlyDrift, differences],
+    [table.data, filter, within, onlyDrift, differences],
   );
   const rows = useVirtualizer({
     count: shown.length,
@@ -105,7 +112,9 @@ export function TablePage() {
           className="ml-6 w-80 text-base border-b border-hair bg-transparent"
         />
         <span className="text-faint text-base">
-          {shown.length} of {table.data?.length ?? 0} routes
+          {isLong && !within
+            ? `${shown.length.toLocaleString("en")} of the first ${MOST_ROUTES.toLocaleString("en")} routes: type a prefix or an address for its own`
+            : `${shown.length} of ${counted(table.data?.length ?? 0, "route")}`}
         </span>
         {drift.data?.compared && (
           <button

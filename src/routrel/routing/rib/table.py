@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 import numpy as np
 import numpy.typing as npt
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.policies import Policy
 from routrel.model.routing import PROTOCOL_ORDER
 from routrel.routing.arrays import UNSET, Flags
@@ -332,6 +332,16 @@ class Table:
                 return route
             number = parent[number]
         return None
+
+    def within(self, prefix: Prefix) -> Iterator[Route]:
+        """The best routes inside a prefix after those that cover it, in the order of their prefixes."""
+        chain = self.prefixes.chain(Address(prefix.family, prefix.network))
+        covering = [number for number in reversed(chain) if self.prefixes.lengths[number] < prefix.length]
+        inside = self.prefixes.covered(prefix)
+        for number in (*covering, *range(inside.start, inside.stop)):
+            route = self.get(number)
+            if route is not None:
+                yield route
 
     def __iter__(self) -> Iterator[Route]:
         """All best routes, in the order of their prefixes."""
