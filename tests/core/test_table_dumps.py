@@ -211,7 +211,9 @@ def test_dumps_of_sessions_are_computed_with():
     solved = solve(read(data))
     route = table(solved, "edge")["203.0.113.0/24"]
     assert (route.origin, hops(solved, route)) == ("external", ["192.0.2.1@up"])
-    assert "2001:db8:5::/48" not in table(solved, "edge")  # the session carries IPv4
+    assert "2001:db8:5::/48" not in table(solved, "edge")
+    (gap,) = solved.network.devices["edge"].gaps
+    assert gap.message == "edge: 1 paths of 192.0.2.1 are not used: its session carries IPv4 alone"
 
 
 def test_several_paths_of_one_neighbor_each_compete():

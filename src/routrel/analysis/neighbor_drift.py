@@ -46,7 +46,10 @@ def _sessions(solved: Solved) -> tuple[dict[tuple[str, str, str], bool], dict[tu
     for solution in solved.solutions:
         if isinstance(solution, BgpSolution):
             for channel in solution.state.channels:
-                instance = topology.instances[solution.database.speakers[channel.sending.process].instance]
+                speaker = solution.database.speakers[channel.sending.process]
+                if speaker.outside is not None:
+                    continue
+                instance = topology.instances[speaker.instance]
                 name = topology.devices[instance.device].name
                 up[name, instance.vrf, str(channel.sending.neighbor.address)] = True
             for end, why, _ in solution.state.failures:

@@ -100,24 +100,29 @@ def _gaps(device: Device, dump: TableDump, file: str) -> Iterator[Gap]:
 def _with_received(bgp: Bgp, name: str, dump: TableDump, file: str) -> tuple[Bgp, list[Gap]]:
     """BGP with the paths of its sessions' neighbours, and what is said of those that have none."""
     by_address: dict[str, list[ReceivedPaths]] = defaultdict(list)
-    numbers = {str(one.address): one.number for one in bgp.neighbors}
+    named = {str(one.address): one for one in bgp.neighbors}
     gaps = []
     for (index, _), entries in sorted(dump.entries.items()):
         peer = dump.peers[index]
         address, count = str(peer.address), f"{len(entries.prefixes):,}"
         if _is_own(peer):
             continue
-        if address not in numbers:
+        if address not in named:
             text = f"{name}: the {count} paths of {address} (AS {peer.number}) are not used: BGP names no such neighbor"
-        elif numbers[address] != peer.number:
-            expected = f"BGP expects AS {numbers[address]}"
+        elif named[address].number != peer.number:
+            expected = f"BGP expects AS {named[address].number}"
             text = f"{name}: the {count} paths of {address} are not used: they are of AS {peer.number}, {expected}"
         else:
             paths = ReceivedPaths(
                 entries.prefixes, dump.attributes, entries.attributes, entries.lines, file, peer.identifier or None
             )
             by_address[address].append(paths)
-            continue
+            carried = named[address].carried
+            left = sum(prefix.family not in carried for prefix in entries.prefixes)
+            if not left:
+                continue
+            families = " and ".join(f"IPv{family}" for family in carried)
+            text = f"{name}: {left:,} paths of {address} are not used: its session carries {families} alone"
         gaps.append(Gap(text, Place(file, 1, 1)))
     neighbors = tuple(
         replace(one, received=(*one.received, *by_address.get(str(one.address), ()))) for one in bgp.neighbors

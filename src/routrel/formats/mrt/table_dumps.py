@@ -23,6 +23,8 @@ RIBS = {2: (4, False), 4: (6, False), 8: (4, True), 10: (6, True)}
 MAX_PATHS = 64
 """Paths of one neighbour for one prefix."""
 MAX_ENTRIES = 20_000_000
+MOST_KINDS = 20
+"""Of what is malformed or passed over."""
 ENTRY, ENTRY_WITH_ID, COUNT = struct.Struct(">HIH"), struct.Struct(">HIIH"), struct.Struct(">H")
 
 
@@ -73,7 +75,7 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
     for line, record in enumerate(records_of(data, file), 1):
         if record.kind != TABLE_DUMP_V2 or record.subtype not in RIBS:
             if record.kind != TABLE_DUMP_V2 or record.subtype != PEER_INDEX_TABLE:
-                passed_over[f"type {record.kind}, subtype {record.subtype}"] += 1
+                _count(passed_over, f"type {record.kind}, subtype {record.subtype}")
                 continue
             if peers:
                 # Dumps are written one behind the other: what is true now is the last.
@@ -101,7 +103,7 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
             if peer >= len(first_paths):
                 raise _broken(file, line, f"it names neighbor {peer} of an index of {len(peers)} before it")
             if number in wrong:
-                malformed[wrong[number]] += 1
+                _count(malformed, wrong[number])
                 continue
             # Most records name each neighbour once.
             own = first_paths[peer] if peer not in seen else _further(entries, peer, seen.count(peer), file, line)
@@ -115,6 +117,11 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
         raise LoadError([InputError(Place(file, 1, 1), "this is no dump of a table", kinds, allowed)])
     kept = {key: one for key, one in entries.items() if one.prefixes}
     return TableDump(view, time, peers, tuple(attributes), kept, malformed, passed_over)
+
+
+def _count(found: Counter[str], what: str) -> None:
+    """One more of a kind; a broken file has as many kinds as it likes, and the first are named."""
+    found[what if what in found or len(found) < MOST_KINDS else "others"] += 1
 
 
 def entries_of(data: bytes, record: Record, file: str, line: int) -> tuple[Prefix, list[tuple[int, bytes]]]:

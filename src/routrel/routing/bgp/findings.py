@@ -19,7 +19,7 @@ MOST_RESTARTED = 2_000_000
 
 def findings(bgp: "BgpSolution") -> list[Finding]:
     """What is known once BGP is solved."""
-    found = bgp.database.findings_of(bgp.state)
+    found = _session_findings(bgp)
     found += _twice_given_identifiers(bgp)
     held = bgp.propagation
     if held is not None and held.unstable.columns:
@@ -31,6 +31,25 @@ def findings(bgp: "BgpSolution") -> list[Finding]:
             " One of them is shown"
         )
         found.append(Finding("bgp-order", "warning", text))
+    return found
+
+
+def _session_findings(bgp: "BgpSolution") -> list[Finding]:
+    """Sessions that are told but do not come up, each with what is missing and where."""
+    found = []
+    for end, reason, others in bgp.state.failures:
+        neighbor = end.neighbor
+        both_off = not neighbor.enabled and all(not other.neighbor.enabled for other in others)
+        found.append(
+            Finding(
+                "bgp-session",
+                "note" if both_off or (not neighbor.enabled and not others) else "error",
+                f"{bgp.database.name(end.process)} has no BGP session with {neighbor.address}: {reason}",
+                bgp.database.device(end.process).name,
+                "",
+                (neighbor.place, *(other.neighbor.place for other in others)),
+            )
+        )
     return found
 
 

@@ -14,7 +14,6 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.filters import TCP, Header
-from routrel.model.findings import Finding
 from routrel.model.received import ReceivedPaths
 from routrel.routing.bgp.unfiltered import LONGEST_WAY, UnfilteredConnections
 from routrel.routing.neighbors import router_id
@@ -241,7 +240,7 @@ class BgpDatabase(ProtocolDatabase):
         if neighbor.local_address is not None:
             return neighbor.local_address, ""
         if neighbor.update_source is not None:
-            port = self.topology.port(self._device(end.process).name, neighbor.update_source)
+            port = self.topology.port(self.device(end.process).name, neighbor.update_source)
             if not port.up:
                 return None, f"{port.name} is down: {port.down}"
             return _address_of(port, family), ""
@@ -323,7 +322,7 @@ class BgpDatabase(ProtocolDatabase):
             return "the two ends have no address family in common"
         other_source = other.neighbor.local_address
         if other.neighbor.update_source is not None and other_source is None:
-            port = self.topology.port(self._device(other.process).name, other.neighbor.update_source)
+            port = self.topology.port(self.device(other.process).name, other.neighbor.update_source)
             other_source = _address_of(port, end.neighbor.address.family)
         if other_source is not None and other_source != end.neighbor.address:
             return f"{self.name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
@@ -372,15 +371,17 @@ class BgpDatabase(ProtocolDatabase):
         external = mine.bgp.number != neighbor.number
         direct = self._connected(mine.instance, neighbor.address) if neighbor.multihop == 1 else None
         port = direct[0].index if direct is not None else -1
+        hops = [(family, self._next_hop(source, family)) for family in neighbor.carried]
+        next_hops = tuple((family, hop) for family, hop in hops if hop is not None)
         for speaker in self._outside[end.index]:
             far = End(len(self.ends) + speaker.process, speaker.process, BgpNeighbor(source, mine.bgp.number))
-            for sender, receiver, sending, receiving, own, at in (
-                (mine, speaker, end, far, source, port),
-                (speaker, mine, far, end, neighbor.address, -1),
+            for sender, receiver, sending, receiving, own, at, given in (
+                (mine, speaker, end, far, source, port, next_hops),
+                (speaker, mine, far, end, neighbor.address, -1, ()),
             ):
                 index = len(state.channels)
                 ways = sender.process, receiver.process, sending, receiving, external, own, at
-                state.channels.append(Channel(index, *ways, neighbor.carried, ()))
+                state.channels.append(Channel(index, *ways, neighbor.carried, given))
 
     def _add(self, state: State, end: End, other: End, source: Address) -> None:
         external = self.speakers[end.process].bgp.number != self.speakers[other.process].bgp.number
@@ -417,31 +418,14 @@ class BgpDatabase(ProtocolDatabase):
                 return found
         return None
 
-    def _device(self, process: int) -> Device:
+    def device(self, process: int) -> Device:
+        """The device of a speaker that is of the network."""
         return self.topology.devices[self.topology.instances[self.speakers[process].instance].device]
 
     def name(self, process: int) -> str:
         """A speaker as people call it."""
         speaker = self.speakers[process]
         return self.topology.instance_name(speaker.instance) if speaker.outside is None else speaker.outside.name
-
-    def findings_of(self, state: State) -> list[Finding]:
-        """Sessions that are told but do not come up, each with what is missing and where."""
-        found = []
-        for end, reason, others in state.failures:
-            neighbor = end.neighbor
-            both_off = not neighbor.enabled and all(not other.neighbor.enabled for other in others)
-            found.append(
-                Finding(
-                    "bgp-session",
-                    "note" if both_off or (not neighbor.enabled and not others) else "error",
-                    f"{self.name(end.process)} has no BGP session with {neighbor.address}: {reason}",
-                    self._device(end.process).name,
-                    "",
-                    (neighbor.place, *(other.neighbor.place for other in others)),
-                )
-            )
-        return found
 
 
 def _address_of(port: Port, family: int) -> Address | None:
