@@ -1,10 +1,18 @@
 from django.urls import path
 
+from questions.text_views import (
+    DeviceTextView,
+    DifferenceView,
+    ModelsView,
+    OutlineView,
+    PatchesView,
+    SourceListView,
+    SourceTextView,
+    StatementsView,
+)
 from questions.views import (
     ComparisonView,
     ContestView,
-    DeviceTextView,
-    DifferenceView,
     DriftView,
     EndangeredView,
     ExpectationsView,
@@ -15,17 +23,11 @@ from questions.views import (
     LeaningView,
     MaintenanceView,
     MapView,
-    ModelsView,
     MovedView,
-    OutlineView,
-    PatchesView,
     PoliciesView,
     PolicyView,
     RemediesView,
     ServicesView,
-    SourceListView,
-    SourceTextView,
-    StatementsView,
     TableView,
     TippingView,
     TriedView,

@@ -1,9 +1,6 @@
 """Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
 
-import io
-import zipfile
 from collections.abc import Callable
-from http import HTTPStatus
 from typing import Any
 
 import msgspec
@@ -22,19 +19,12 @@ from networks.models import Revision
 from questions.answer_schema import SHAPE_OF, answers
 from questions.answer_tags import tag_of
 from questions.flows import FlowSerializer, FlowsSerializer, flow_of
-from routrel.formats.mrt.dumped_tables import split_dumps
-from routrel.formats.sources import files_of_upload
 from trials.records import changes_asked, changes_text
 from trials.serializers import ChangesSerializer
-from work.answering import SourceText
 from work.service import ask, json_response
 
 MOST_FLOWS_COMPARED = 40
 """Flows asked before that a trial is held against."""
-MOST_COLUMNS = 2**31 - 1
-WRITTEN_AT = (2026, 1, 1, 0, 0, 0)
-"""The time of files in an archive: the same files make the same archive."""
-FILE = OpenApiParameter("file", str, required=True)
 TYPED = OpenApiParameter("q", str, description="What was typed so far.")
 
 
@@ -93,7 +83,7 @@ class QuestionView(AskingView):
         return {key: request.query_params.get(key) for key in self.keys}
 
 
-def _words(serializer: type[serializers.Serializer[Any]], request: Request) -> dict[str, Any]:
+def words_said(serializer: type[serializers.Serializer[Any]], request: Request) -> dict[str, Any]:
     """What a question's address says, read by a serializer."""
     read = serializer(data=request.query_params)
     read.is_valid(raise_exception=True)
@@ -114,7 +104,7 @@ class FlowQuestionView(QuestionView):
     """A question about one flow."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        return flow_of(_words(FlowSerializer, request))
+        return flow_of(words_said(FlowSerializer, request))
 
 
 @answers("walk", FlowSerializer)
@@ -144,7 +134,7 @@ class WantedWayView(QuestionView):
     """What would lead a flow by some devices, or past them, each tried: what moves least first."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        values = _words(WantedWaySerializer, request)
+        values = words_said(WantedWaySerializer, request)
         passes, avoids = (
             [name for one in values.pop(key).split(",") if (name := one.strip())] for key in ("passing", "avoiding")
         )
@@ -215,7 +205,7 @@ class TableView(QuestionView):
     """The table of one routing instance, or a part of it."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(TableSerializer, request)
+        return words_said(TableSerializer, request)
 
 
 @answers("instances")
@@ -263,7 +253,7 @@ class ComparisonView(AskingView):
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
-        since = revision_of(request, network_id, _words(SinceSerializer, request)["since"])
+        since = revision_of(request, network_id, words_said(SinceSerializer, request)["since"])
         starred = AskedFlow.objects.filter(network=revision.network_id, user=request.user, starred=True)
         parameters = {"flows": [words_of(flow) for flow in starred]}
         changes = changes_asked(request, revision)
@@ -290,7 +280,7 @@ class TurnedView(AskingView):
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
-        words = _words(TurnedSerializer, request)
+        words = words_said(TurnedSerializer, request)
         since, changes = revision_of(request, network_id, words["since"]), changes_asked(request, revision)
         tag = tag_of(revision, self.question, [words, since.digest, since.file_name, changes])
         of, before = subject_of(revision), subject_of(since)
@@ -356,7 +346,7 @@ class ExpectationsView(SteppedView):
     while: each call goes on for about a second and says how far it is, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(FailuresSerializer, request)
+        return words_said(FailuresSerializer, request)
 
 
 class ShutSerializer(serializers.Serializer[Any]):
@@ -374,7 +364,7 @@ class MaintenanceView(SteppedView):
     on for about a second and says how far it is, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(ShutSerializer, request)
+        return words_said(ShutSerializer, request)
 
 
 @answers("leaning", ExpectationSerializer)
@@ -384,7 +374,7 @@ class LeaningView(SteppedView):
     says what was found so far, until `held` is there."""
 
     def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(ExpectationSerializer, request)
+        return words_said(ExpectationSerializer, request)
 
 
 @answers(
@@ -394,87 +384,3 @@ class LeaningView(SteppedView):
 class EndangeredView(QuestionView):
     """What of all that is expected hangs on one thing, named as a change names it: what fails without it, goes round,
     leaves by another exit or takes another way, the worst first. One call for who hears of an event."""
-
-
-@answers("difference")
-class DifferenceView(QuestionView):
-    """What a trial makes of the files: a unified difference, and the one that takes it back."""
-
-
-@answers("models", OpenApiParameter("as", str, enum=["zip"]))
-class ModelsView(QuestionView):
-    """The revision, or a trial of it, as documents of its devices in the IETF's models, with its topology.
-
-    Refused with the devices that are known by captures. With ``as=zip`` the answer is an archive of them.
-    """
-
-    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
-        found = super().get(request, network_id, number)
-        if request.query_params.get("as") != "zip" or found.status_code != HTTPStatus.OK:
-            return found
-        packed = io.BytesIO()
-        with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
-            for one in msgspec.json.decode(found.content, type=list[SourceText]):
-                archive.writestr(zipfile.ZipInfo(one.file, WRITTEN_AT), one.text, zipfile.ZIP_DEFLATED)
-            for name, dump in _dumps_of(revision_of(request, network_id, number)).items():
-                archive.writestr(zipfile.ZipInfo(name, WRITTEN_AT), dump, zipfile.ZIP_DEFLATED)
-        answer = HttpResponse(packed.getvalue(), content_type="application/zip")
-        answer["Content-Disposition"] = 'attachment; filename="models.zip"'
-        return answer
-
-
-def _dumps_of(revision: Revision) -> dict[str, bytes]:
-    """The dumps of BGP tables that stand beside a revision's devices."""
-    return split_dumps(files_of_upload(revision.file_name, revision.original()))[1]
-
-
-@answers("patches")
-class PatchesView(QuestionView):
-    """What a trial changes on each device, as devices take it: a YANG patch and an edit-config, and their reverses."""
-
-
-@answers("device-text", DEVICE)
-class DeviceTextView(QuestionView):
-    """A device's own text, as it is edited."""
-
-
-@answers("sources")
-class SourceListView(QuestionView):
-    """The source files of a revision."""
-
-
-class SpanSerializer(serializers.Serializer[Any]):
-    """A part of a line of a file, from a column up to another; all of the line where no columns are given."""
-
-    file = serializers.CharField()
-    line = serializers.IntegerField(min_value=1)
-    column = serializers.IntegerField(min_value=1, default=1)
-    end = serializers.IntegerField(min_value=1, default=MOST_COLUMNS)
-
-
-@answers("statements", SpanSerializer)
-class StatementsView(QuestionView):
-    """What stands in a line of the source text and what it does; where nothing begins there, what began last."""
-
-    def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(SpanSerializer, request)
-
-
-@answers("outline", FILE)
-class OutlineView(QuestionView):
-    """The devices that a source file states, and where each begins."""
-
-
-class SourceSerializer(serializers.Serializer[Any]):
-    """A source file, and of a dump the record that is looked at."""
-
-    file = serializers.CharField(allow_blank=True)
-    line = serializers.IntegerField(min_value=1, default=1)
-
-
-@answers("source", SourceSerializer)
-class SourceTextView(QuestionView):
-    """The text of one source file; of a dump its records around one, as lines."""
-
-    def parameters(self, request: Request) -> dict[str, Any]:
-        return _words(SourceSerializer, request)
