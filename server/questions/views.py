@@ -1,4 +1,4 @@
-"""Questions about a revision: the map, walks, tables, problems, and the source text behind them."""
+"""Questions about a revision: the map, walks, tables, problems; those about its texts are in ``text_views``."""
 
 from collections.abc import Callable
 from typing import Any
