@@ -45,9 +45,9 @@ def due() -> list[str]:
     found = []
     soon = timezone.now() + timedelta(seconds=20)  # this is asked every minute, and not to the second
     for name, inventory in inventories().items():
-        last = Round.objects.filter(inventory=name).first() if inventory.into is not None else None
         if inventory.into is None:
             continue
+        last = Round.objects.filter(inventory=name).first()
         if last is None or (inventory.every and last.began_at + timedelta(minutes=inventory.every) <= soon):
             found.append(name)
     return found

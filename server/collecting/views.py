@@ -51,10 +51,11 @@ class CollectingView(APIView):
 
 
 def _answer(network: Network) -> HttpResponse:
-    rounds: dict[str, list[Round]] = {}
-    for one in network.rounds.select_related("revision").defer("revision__packed")[: 20 * SHOWN]:
-        rounds.setdefault(one.inventory, []).append(one)
-    found = [InventoryAbout(inventory=name, every=of[0].every, rounds=_about(of)) for name, of in rounds.items()]
+    found = []
+    for name in network.rounds.order_by("inventory").values_list("inventory", flat=True).distinct():
+        rounds = network.rounds.filter(inventory=name).select_related("revision").defer("revision__packed")[:SHOWN]
+        last = list(rounds)
+        found.append(InventoryAbout(inventory=name, every=last[0].every, rounds=_about(last)))
     response = json_response(msgspec.json.encode(found))
     response["Cache-Control"] = "no-store"
     return response
@@ -71,5 +72,5 @@ def _about(rounds: list[Round]) -> list[RoundAbout]:
             problem=one.problem,
             revision=None if one.revision is None else one.revision.number,
         )
-        for one in rounds[:SHOWN]
+        for one in rounds
     ]
