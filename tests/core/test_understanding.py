@@ -125,3 +125,14 @@ def test_a_description_names_the_other_end_of_a_cable():
     ):
         found = understanding(load(text.replace("SAID", f"'{said}'"))).open_ends
         assert [offer.label for end in found if end.device == "a" for offer in end.offers] == expected
+
+
+def test_very_many_open_ends_are_told_in_one_look_at_each():
+    """Every interface names a device, and so would have been held against every other."""
+    devices = ", ".join(
+        f"d{n}: {{interfaces: {{e: {{addresses: [10.{n >> 6}.{(n & 63) << 2}.1/30], description: to d{n ^ 1} e}}}}}}"
+        for n in range(4000)
+    )
+    found = understanding(load(f"devices: {{{devices}}}"))
+    assert found.open_ends_count == 4000
+    assert [offer.label for offer in found.open_ends[0].offers] == ["d0:e – d1:e"]
