@@ -62,9 +62,11 @@ class Net:
         self.devices[name]["policies"][policy] = list(statements)
         return policy
 
+    def document(self) -> dict:
+        return {"routrel": 1, "name": "speakers", "devices": self.devices, "links": self.links}
+
     def solve(self) -> Solved:
-        document = {"routrel": 1, "name": "speakers", "devices": self.devices, "links": self.links}
-        return solve(read_network({"n.json": json.dumps(document).encode()}))
+        return solve(read_network({"n.json": json.dumps(self.document()).encode()}))
 
 
 def via(solved: Solved, device: str, prefix: str = NET) -> list[str] | None:

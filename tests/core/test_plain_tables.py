@@ -225,3 +225,9 @@ def test_the_text_of_a_kernel_and_its_json_are_one_table():
     assert {prefix: (row[0], row[3], row[4]) for prefix, row in mine.items()} == {
         prefix: (row[0], row[3], row[4]) for prefix, row in of_capture.items()
     }
+
+
+def test_a_line_without_end_is_read_in_one_go():
+    """Each expression takes a line once, however it goes on: this took minutes."""
+    with pytest.raises(LoadError):
+        read("BIRD 2.0.12 ready.\n10.0.0.0/8 unicast [" + "a" * 2_000_000)

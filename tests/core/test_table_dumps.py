@@ -346,3 +346,10 @@ def test_a_part_of_a_table_has_what_is_inside_a_prefix_and_what_covers_it():
         ("203.0.113.7/32", ["0.0.0.0/0", "203.0.113.0/24"]),
     ):
         assert [str(route.prefix) for route in found.within(Prefix.parse(asked))] == expected
+
+
+def test_a_record_of_very_many_neighbors_is_read_in_one_go():
+    peers = [(f"10.{number >> 8}.{number & 255}.1", 64600) for number in range(40_000)]
+    path = dumps.attributes([64600], HOP)
+    found = read_table_dump(dump(dumps.routes("0.0.0.0/0", [(n, path) for n in range(40_000)]), peers=peers), "x.mrt")
+    assert len(found.entries) == 40_000 and len(found.attributes) == 1

@@ -27,7 +27,7 @@ from routrel.formats.grammar import (
 )
 from routrel.model.addresses import Address
 from routrel.model.expressions import LONGEST_EXPRESSION, check_expression
-from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED
+from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED, ORIGINS
 from routrel.model.routing import DEFAULT_PREFERENCES, ROUTING_PROTOCOLS
 
 
@@ -150,7 +150,7 @@ POLICY_STATEMENT = Group(
                 "med": Integer(),
                 "local_preference": Integer(),
                 "weight": Integer(0, 65535),
-                "origin": Choice(("igp", "egp", "incomplete")),
+                "origin": Choice(ORIGINS),
                 "as_path_prepend": Group(
                     "as_path_prepend", {"as": AS_NUMBER, "times": Integer(1, 50)}, required=("as",)
                 ),
@@ -304,7 +304,7 @@ RECEIVED_PATH = Group(
     {
         "prefix": PREFIX,
         "as_path": ListOf(AS_NUMBER),
-        "origin": Choice(("igp", "egp", "incomplete")),
+        "origin": Choice(ORIGINS),
         "med": Integer(0, 0xFFFFFFFF),
         "local_preference": Integer(0, 0xFFFFFFFF),
         "communities": ListOf(COMMUNITY),

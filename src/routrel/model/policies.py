@@ -14,6 +14,8 @@ from routrel.model.places import NOWHERE, Place
 
 PolicyResult = Literal["accept", "reject", "continue"]
 Origin = Literal["igp", "egp", "incomplete"]
+ORIGINS: tuple[Origin, ...] = ("igp", "egp", "incomplete")
+"""In the order in which RFC 4271 section 9.1.2.2 (b) prefers them, by their numbers (section 4.3)."""
 
 NO_EXPORT, NO_ADVERTISE, NO_EXPORT_SUBCONFED = "no-export", "no-advertise", "no-export-subconfed"
 """The well-known communities (RFC 1997): 65535:65281, 65535:65282 and 65535:65283."""

@@ -27,7 +27,7 @@ KERNEL = re.compile(rf"(?:({'|'.join(KINDS)}) )?(default|{ADDRESS}(?:/\d+)?)(?: 
 KERNEL_HOP = re.compile(r"\s+nexthop (.*)")
 BIRD_ACTION = rf"unicast|multipath|{'|'.join(ACTIONS)}"
 BIRD = re.compile(
-    rf"({ADDRESS}/\d+)?\s+(?:({BIRD_ACTION})|via ({ADDRESS}) on (\S+)|dev (\S+))\s+\[(\S+)[^\]]*\](\s\*)?(.*)"
+    rf"({ADDRESS}/\d+)?\s+(?:({BIRD_ACTION})|via ({ADDRESS}) on (\S+)|dev (\S+))\s+\[([^\]\s]++)[^\]]*+\](\s\*)?(.*)"
 )
 BIRD_HOP = re.compile(rf"\s+(?:via ({ADDRESS}) on (\S+)|dev (\S+))(.*)")
 BIRD_TYPE = re.compile(r"\s+Type: (\S+)")

@@ -10,27 +10,14 @@ from functools import lru_cache
 
 from routrel.formats.routing_grammar import community
 from routrel.model.addresses import Address
+from routrel.model.policies import ORIGINS
 from routrel.model.received import DEFAULT_LOCAL_PREFERENCE, PathAttributes
 
-(
-    ORIGIN,
-    AS_PATH,
-    NEXT_HOP,
-    MULTI_EXIT_DISC,
-    LOCAL_PREF,
-    ATOMIC_AGGREGATE,
-    AGGREGATOR,
-    COMMUNITIES,
-    ORIGINATOR_ID,
-    CLUSTER_LIST,
-) = range(1, 11)
-MP_REACH_NLRI, MP_UNREACH_NLRI, AS4_PATH, LARGE_COMMUNITIES = 14, 15, 17, 32
+ORIGIN, AS_PATH, NEXT_HOP, MULTI_EXIT_DISC, LOCAL_PREF = range(1, 6)
+COMMUNITIES, ORIGINATOR_ID, CLUSTER_LIST = 8, 9, 10
+MP_REACH_NLRI, AS4_PATH, LARGE_COMMUNITIES = 14, 17, 32
 EXTENDED_LENGTH = 0x10
-ORIGINS = ("igp", "egp", "incomplete")
 AS_SET, AS_SEQUENCE, CONFED_SEQUENCE, CONFED_SET = 1, 2, 3, 4
-FAMILIES = {1: 4, 2: 6}
-"""Address families by their numbers (RFC 4760 section 7)."""
-
 
 KEPT = 1 << 16
 """Values kept of each kind: a full table has far fewer AS paths, communities and next hops than routes."""

@@ -12,7 +12,6 @@ from datetime import UTC, datetime
 from functools import lru_cache
 
 from routrel.formats.errors import ErrorList, LoadError
-from routrel.formats.mrt.attributes import ORIGINS
 from routrel.formats.mrt.records import device_of, is_dump, unpacked
 from routrel.formats.mrt.table_dumps import Peer, TableDump, read_table_dump
 from routrel.garbage_collection import collection_paused
@@ -22,6 +21,7 @@ from routrel.model.devices import Device, Gap
 from routrel.model.network import Network
 from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place
+from routrel.model.policies import ORIGINS
 from routrel.model.received import PathAttributes, ReceivedPaths
 from routrel.model.routing import DEFAULT_INSTANCE, DEFAULT_PREFERENCES
 

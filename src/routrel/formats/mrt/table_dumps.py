@@ -90,7 +90,7 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
         if total > MAX_ENTRIES:
             place = Place(file, line, 1)
             raise LoadError([InputError(place, "the dump holds too much", allowed=f"{MAX_ENTRIES:,} entries")])
-        seen: list[int] = []
+        seen: dict[int, int] = {}
         for peer, raw in found:
             number = numbers.get(raw)
             if number is None:
@@ -105,9 +105,9 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
             if number in wrong:
                 _count(malformed, wrong[number])
                 continue
-            # Most records name each neighbour once.
-            own = first_paths[peer] if peer not in seen else _further(entries, peer, seen.count(peer), file, line)
-            seen.append(peer)
+            before = seen.get(peer, 0)
+            seen[peer] = before + 1
+            own = _further(entries, peer, before, file, line) if before else first_paths[peer]
             own.prefixes.append(prefix)
             own.attributes.append(number)
             own.lines.append(line)

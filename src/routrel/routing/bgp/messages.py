@@ -12,21 +12,20 @@ import numpy.typing as npt
 
 from routrel.model.addresses import Address
 from routrel.model.devices import Device
-from routrel.model.policies import Policy
+from routrel.model.policies import ORIGINS, Policy
+from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
 from routrel.routing.arrays import Column, Flags
 from routrel.routing.bgp.paths import (
     ABSENT,
     AS_PATH,
     CLUSTERS,
     COMMUNITIES,
-    DEFAULT_LOCAL_PREFERENCE,
     IS_LOCAL,
     LOCAL_PREFERENCE,
     MED,
     NEXT_HOP,
     ORIGIN,
     ORIGINATOR,
-    ORIGINS,
     OWN,
     PREFERENCE,
     TAG,

@@ -15,9 +15,11 @@ from routrel.model.policies import (
     NO_ADVERTISE,
     NO_EXPORT,
     NO_EXPORT_SUBCONFED,
+    ORIGINS,
     PolicyMatch,
     PolicySet,
 )
+from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
 from routrel.routing.arrays import Column, Flags
 
 Rows = npt.NDArray[np.int64]
@@ -39,16 +41,11 @@ T = TypeVar("T", bound=Hashable)
 ) = range(12)
 WIDTH = 12
 
-ORIGINS = ("igp", "egp", "incomplete")
-"""In the order in which RFC 4271 section 9.1.2.2 (b) prefers them."""
-
 ABSENT = -1
 """No MED, no originator, no tag, no preference of its own; as a path number: no path."""
 
 OWN = 0
 """The next hop of what a router says itself."""
-
-DEFAULT_LOCAL_PREFERENCE = 100
 
 PRIVATE = ((64512, 65534), (4200000000, 4294967294))
 """AS numbers for private use (RFC 6996)."""

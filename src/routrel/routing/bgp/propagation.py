@@ -15,10 +15,11 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Prefix
+from routrel.model.policies import ORIGINS
 from routrel.routing.arrays import Column, Flags, distinct
 from routrel.routing.bgp.decision import NEVER, Candidates, decide
 from routrel.routing.bgp.messages import LOCALLY, Messages
-from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, ORIGIN, ORIGINS, OWN
+from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, ORIGIN, OWN
 from routrel.routing.bgp.sessions import Channel, Speaker
 
 Numbers = npt.NDArray[np.int64]

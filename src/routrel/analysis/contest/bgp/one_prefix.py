@@ -11,14 +11,15 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.analysis.contest.bgp.decision import Ranks, eliminate
-from routrel.analysis.contest.bgp.path import LOCAL_PREFERENCE, Path, Refusal, changed_by
+from routrel.analysis.contest.bgp.path import Path, Refusal, changed_by
 from routrel.analysis.contest.policies import Asked, Decision, ask
 from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import BgpDecision
 from routrel.model.devices import Device
 from routrel.model.places import NOWHERE, Place
-from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED, PolicySet
+from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED, ORIGINS, PolicySet
+from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
 from routrel.model.times import rfc3339
 from routrel.routing.bgp import paths as columns
 from routrel.routing.bgp.decision import UNREACHABLE
@@ -117,14 +118,14 @@ class BgpOnePrefix:
             number for at, number in zip(covered.tolist(), best[covered].tolist(), strict=True) if at != self.column
         ]
         rows = self.solution.paths.rows
-        return columns.ORIGINS[max(int(rows[number, columns.ORIGIN]) for number in inside if number >= 0)]
+        return ORIGINS[max(int(rows[number, columns.ORIGIN]) for number in inside if number >= 0)]
 
     def _path(self, number: int) -> Path:
         """A path that is put in, from the numbers it has in bulk."""
         row, paths = self.solution.paths.rows[number].tolist(), self.solution.paths
         return Path(
             paths.as_paths.values[row[columns.AS_PATH]],
-            columns.ORIGINS[row[columns.ORIGIN]],
+            ORIGINS[row[columns.ORIGIN]],
             None if row[columns.MED] < 0 else row[columns.MED],
             row[columns.LOCAL_PREFERENCE],
             paths.communities.values[row[columns.COMMUNITIES]],
@@ -253,7 +254,7 @@ class BgpOnePrefix:
         }
         if not switches.ignore_as_path_length:
             steps["AS path length"] = len(path.as_path), str(len(path.as_path))
-        steps["origin"] = columns.ORIGINS.index(path.origin), path.origin
+        steps["origin"] = ORIGINS.index(path.origin), path.origin
         steps["MED"] = med, self._med_text(switches, path)
         steps["external over internal"] = (0, "external") if channel and channel.external else (1, "internal")
         metric = 0 if channel is None else self.metric(process, path.next_hop)
@@ -369,7 +370,7 @@ class BgpOnePrefix:
             (sender.bgp.number, *as_path),
             path.origin,
             path.med if via == LOCALLY or sets.med is not None or sets.metric is not None else None,
-            LOCAL_PREFERENCE,
+            DEFAULT_LOCAL_PREFERENCE,
             path.communities,
             path.next_hop if keeps or sets.next_hop is not None else own,
         )
@@ -405,7 +406,7 @@ class BgpOnePrefix:
         if times > neighbor.allow_own_as:
             return refused(f"its AS path has the own AS {receiver.bgp.number}: a loop", neighbor.place)
         if channel.external:
-            sent = replace(sent, local_preference=LOCAL_PREFERENCE)
+            sent = replace(sent, local_preference=DEFAULT_LOCAL_PREFERENCE)
             if receiver.bgp.require_policies and neighbor.import_policy is None:
                 return refused("policies are required, and this neighbor has no import policy", neighbor.place)
             port = self.channels[channel.reverse].port

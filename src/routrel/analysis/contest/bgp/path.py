@@ -5,8 +5,7 @@ from dataclasses import dataclass, replace
 from routrel.analysis.contest.policies import Decision, PathSeen
 from routrel.model.addresses import Address
 from routrel.model.places import NOWHERE, Place
-
-LOCAL_PREFERENCE = 100
+from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +15,7 @@ class Path:
     as_path: tuple[int, ...] = ()
     origin: str = "igp"
     med: int | None = None
-    local_preference: int = LOCAL_PREFERENCE
+    local_preference: int = DEFAULT_LOCAL_PREFERENCE
     communities: frozenset[str] = frozenset()
     next_hop: Address | None = None
     originator: int | None = None

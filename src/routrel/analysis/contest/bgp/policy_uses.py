@@ -6,7 +6,7 @@ import numpy as np
 
 from routrel.analysis.contest.policies import Asked, PathSeen, PolicyUse, RouteMet
 from routrel.model.addresses import Address, Prefix
-from routrel.model.policies import Policy
+from routrel.model.policies import ORIGINS, Policy
 from routrel.routing.arrays import Column
 from routrel.routing.bgp import paths as columns
 from routrel.routing.bgp.paths import Rows
@@ -90,7 +90,7 @@ def _on_channel(bgp: BgpSolution, channel: Channel, direction: str) -> Iterator[
         seen = _seen(bgp, number, neighbor)
         tag = None if row[columns.TAG] < 0 else row[columns.TAG]
         asked = Asked(bgp.prefixes.prefixes[column], "bgp", seen.med or 0, tag, () if hop is None else (hop,), seen)
-        origin = columns.ORIGINS[row[columns.ORIGIN]]
+        origin = ORIGINS[row[columns.ORIGIN]]
         yield RouteMet(column, asked, row[columns.LOCAL_PREFERENCE], weight, origin, without)
 
 
