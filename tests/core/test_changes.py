@@ -391,3 +391,10 @@ def test_a_link_of_a_folder_of_devices_stands_in_a_file_of_the_network():
     assert applied.changed_files == {"network.yaml": 'routrel: 1\nname: network\nlinks:\n- {ends: ["a:e", "b:e"]}\n'}
     again = read_files({**files, "network.yaml": applied.changed_files["network.yaml"].encode()})
     assert again.links == applied.network.links and len(again.links) == 1
+
+
+def test_a_link_is_added_to_a_text_that_is_one_flow_mapping():
+    files = {"n.yaml": b"{routrel: 1, name: n, devices: {a: {interfaces: {e: {}}}, b: {interfaces: {e: {}}}}}"}
+    applied = apply_changes(files, read_files(files), [read_change("add: link, at: a:e, to: b:e", "change")])
+    assert applied.outcomes[0].state == "applied"
+    assert len(read_files({"n.yaml": applied.changed_files["n.yaml"].encode()}).links) == 1

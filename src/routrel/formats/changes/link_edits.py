@@ -29,7 +29,7 @@ def links_edited(text: str, network: Network, change: Change, is_own: Callable[[
     if "name" in change.values:
         entry["name"] = change.values["name"]
     whole = EditableText.of(text or f"routrel: 1\nname: {written(network.name or 'network')}\n")
-    if "links" in whole.data or whole.is_json:
+    if "links" in whole.data or whole.root.flow_style:
         edited = whole.insert(("links",), len(stated), entry).text
     else:
         edited = f"{whole.text.rstrip()}\nlinks:\n- {written(entry)}\n"  # a line each for those that will follow
