@@ -398,3 +398,15 @@ def test_a_link_is_added_to_a_text_that_is_one_flow_mapping():
     applied = apply_changes(files, read_files(files), [read_change("add: link, at: a:e, to: b:e", "change")])
     assert applied.outcomes[0].state == "applied"
     assert len(read_files({"n.yaml": applied.changed_files["n.yaml"].encode()}).links) == 1
+
+
+def test_a_link_of_json_that_is_a_list_is_switched_off_and_on():
+    document = {
+        "routrel": 1,
+        "name": "n",
+        "devices": {name: {"kind": "router", "interfaces": {"e1": {}}} for name in ("a", "b")},
+        "links": [["a:e1", "b:e1"]],
+    }
+    files = {"network.json": json.dumps(document).encode()}
+    off = apply_changes(files, read_files(files), changes_of([{"disable": "link", "at": "a:e1"}]))
+    assert json.loads(off.changed_files["network.json"])["links"] == [{"ends": ["a:e1", "b:e1"], "enabled": False}]

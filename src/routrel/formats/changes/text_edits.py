@@ -21,7 +21,7 @@ Path = tuple[str | int, ...]
 
 PLAIN = re.compile(r"[A-Za-z0-9][A-Za-z0-9._/-]*( [A-Za-z0-9(][A-Za-z0-9._/()-]*)*")
 UNPLAIN = re.compile(r"(?i)true|false|null|0[ox].*|[-+]?(\.[0-9]+|[0-9]+(\.[0-9]*)?)(e[-+]?[0-9]+)?")
-JSON_START = re.compile(r'\s*\{\s*"')
+JSON_START = re.compile(r'\s*[\[{]\s*"')
 
 
 class TextEditError(Exception):
