@@ -28,7 +28,8 @@ USAGE = """routrel COMMAND
   restore FILE            put a backup in place of what is stored; stop the server first
   stop                    stop the project's own database
 
-  routes | walk | why | policy | check | maintain | table | find | diff | try | lead | models NETWORK ...
+  routes | walk | why | policy | check | maintain | history | table | find | diff | try | lead | models
+                                       NETWORK ...
   collect INVENTORY FOLDER             ask devices for what they know; stand-ins play some
                                        the command line: see routrel walk --help
   schema                               the JSON Schema of the network file

@@ -36,6 +36,7 @@ from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
 from routrel.cli_check import check_command
 from routrel.cli_flows import flows_of
+from routrel.cli_history import history_command
 from routrel.cli_maintain import maintain_command
 from routrel.cli_models import models_command
 from routrel.cli_output import DONE, NO, WRONG, CallError, print_answer, print_json, print_lines
@@ -186,6 +187,17 @@ def _parser() -> argparse.ArgumentParser:
         help="what is to be shut, like 'device r1' or 'link a to b'; as often as needed",
     )
     maintain.set_defaults(run=maintain_command)
+
+    history = _command(commands, "history", "what happened to a network over time, and what of it flows met")
+    history.add_argument(
+        "--events", action="append", default=[], metavar="FILE", help="what happened, one event on a line"
+    ).complete = shtab.FILE  # type: ignore[attr-defined]
+    history.add_argument("--flow", action="append", default=[], metavar="F", help="a flow, like 'a > b tcp/443'")
+    history.add_argument("--flows", metavar="FILE", help="a JSON list of flows")
+    history.add_argument("--since", metavar="TIME", help="from when on; else from the first event")
+    history.add_argument("--until", metavar="TIME", help="up to when; else up to the last event")
+    history.add_argument("--state-at", metavar="TIME", help="the changes that make the network what it was then")
+    history.set_defaults(run=history_command)
 
     models = _command(commands, "models", "the devices as documents in the models of the IETF")
     models.add_argument("folder", metavar="FOLDER", type=Path, help="where they go: a folder that is empty or new")

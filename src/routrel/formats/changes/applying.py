@@ -54,12 +54,16 @@ def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequenc
     kept = {name: data for name, data in applier.files.items() if not name.startswith(TRIAL_FOLDER)}
     changed = {**applier.rewritten, **applier.sources.whole_files()}
     differing = {name: text for name, text in changed.items() if text.encode() != files.get(name)}
-    # Once for all changes: what none of them reached stays the same objects.
+    return Applied(taken_over(network, applier.network), {**kept, **texts}, outcomes, differing)
+
+
+def taken_over(network: Network, changed: Network) -> Network:
+    """A network with changes in which all that none of them reached is the same objects as before."""
     devices = {
         name: taking_over(network.devices[name], device) if name in network.devices else device
-        for name, device in applier.network.devices.items()
+        for name, device in changed.devices.items()
     }
-    return Applied(replace(applier.network, devices=devices), {**kept, **texts}, outcomes, differing)
+    return replace(changed, devices=devices)
 
 
 class Applier:

@@ -1,0 +1,134 @@
+"""Flows over time, and what happened, as answers. Moments are text of RFC 3339, in UTC."""
+
+from typing import Literal
+
+from msgspec import Struct
+
+from routrel.analysis.answers.walks import AskedFlow
+from routrel.forwarding.trace import Verdict
+from routrel.model.places import Place
+
+
+class EventShown(Struct, frozen=True):
+    """An event by its number in the order of time, in words, with why it does not fit to what is known."""
+
+    number: int
+    time: str
+    words: str
+    goes: Literal["down", "up", "changed"]
+    what: str
+    at: str
+    note: str
+    remark: str
+    place: Place
+
+
+class WayOverTime(Struct, frozen=True):
+    """A way that a flow took: its paths as devices, some of ``path_count``, and where it leaves the model."""
+
+    paths: list[list[str]]
+    path_count: int
+    exits: list[str]
+
+
+class FlowState(Struct, frozen=True):
+    """What becomes of a flow: verdicts there and back, and ways by number, None where it cannot be asked.
+
+    ``words`` say it on one line, with the first cause.
+    """
+
+    forward: Verdict | None
+    reply: Verdict | None
+    good: bool
+    way: int | None
+    way_back: int | None
+    words: str
+
+
+class Segment(Struct, frozen=True):
+    """From ``start`` to ``end`` a flow is in one state, by number; None where nobody knows, and ``unknown`` says why.
+
+    ``because`` are the events that it begins with. ``fell_back`` says which route was gone where it goes by a shorter
+    prefix than before, and by which other exit it leaves.
+    """
+
+    start: str
+    end: str
+    state: int | None
+    unknown: str
+    because: list[int]
+    fell_back: list[str]
+
+
+class Strip(Struct, frozen=True):
+    """One flow over a window: ``usual`` is the way, there and back, that it has for the longest time."""
+
+    flow: AskedFlow
+    states: list[FlowState]
+    ways: list[WayOverTime]
+    segments: list[Segment]
+    usual: int | None
+    usual_back: int | None
+    story: list[str]
+    """What happened to it, in sentences for a ticket."""
+
+
+class Outage(Struct, frozen=True):
+    """Something was down; ``end`` None where it still is, ``start`` None where it was before all that is known."""
+
+    what: str
+    words: str
+    at: str
+    start: str | None
+    end: str | None
+    seconds: float
+
+
+class Availability(Struct, frozen=True):
+    """How something did over a window: the part of it that it was up, and its outages, trend in words."""
+
+    what: str
+    words: str
+    at: str
+    up: float
+    outages: int
+    longest_seconds: float
+    down_seconds: float
+    is_down: bool
+    trend: str
+    by_hour: list[int]
+    """Outages by the hour of the day (UTC) in which they began."""
+
+
+class StripsHeld(Struct, frozen=True):
+    """Flows over one window, the events that concern them, and how all that they went over did."""
+
+    start: str
+    end: str
+    strips: list[Strip]
+    events: list[EventShown]
+    things: list[Availability]
+
+
+class StripsSoFar(Struct, frozen=True):
+    """Flows over a window: ``held`` once all ``of`` states are done."""
+
+    done: int
+    of: int
+    held: StripsHeld | None
+
+
+class Happened(Struct, frozen=True):
+    """What happened in a window: what is down at its end, since when; what goes down most; the longest outages;
+    events, the newest first, ``event_count`` in all, and those of the last hour."""
+
+    start: str
+    end: str
+    down: list[Outage]
+    flapping: list[Availability]
+    longest: list[Outage]
+    events: list[EventShown]
+    event_count: int
+    last_hour: int
+    unfitting: int
+    """Events that do not fit to what is known."""

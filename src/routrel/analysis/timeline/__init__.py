@@ -1,0 +1,12 @@
+"""A network over time: a revision, and what happened before and after it.
+
+switches     what can be down: interfaces, links, devices, sessions; what an event switches, and a network with some off
+states       the state at a moment: what is down then, and which changes are in force; its network, solved
+flow_states  what becomes of a flow in one state: verdicts, ways, the routes it goes by
+strip        flows over a window of time: segments of one state each, what began them, where they fell back
+outages      how often and how long things were down: of a window, and what is down now
+story        a flow over a window in words, for a ticket
+
+A state is the revision with the changes of events made in it, as a trial's are; two moments at which the same is down
+and the same changes are in force are one state, and solved once.
+"""

@@ -1,0 +1,283 @@
+"""The state of a network at a moment: a revision with what happened since, or, before it, with that taken back.
+
+What is down follows from the events alone, the last one before the moment; an event that went before a later capture
+of its device is overtaken by that. Before the first event of a thing it was the other way. Configuration changes count
+from the revision on: before one nobody knows what was configured.
+"""
+
+from bisect import bisect_left, bisect_right
+from collections import OrderedDict, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from typing import NamedTuple
+
+from routrel.analysis.timeline.switches import Switch, devices_of, is_on, switches_of, with_off
+from routrel.formats.changes.applying import Applier, apply_changes, taken_over
+from routrel.formats.changes.finding import ChangeError
+from routrel.formats.changes.outcomes import errors_of
+from routrel.formats.changes.vocabulary import INTERFACE_KEYS, SWITCHES
+from routrel.formats.errors import InputError
+from routrel.model.changes import Change
+from routrel.model.events import Event
+from routrel.model.network import Network
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+
+MOST_IN_FORCE = 500
+"""Configuration changes since a revision that a state has; with more, a new revision is wanted."""
+CONFIGURED_KEPT = 4
+SOLVED_KEPT = 6
+OVERTAKEN = frozenset({"cost", "metric", "delay", "bandwidth", "install_policy", *INTERFACE_KEYS, *SWITCHES})
+"""Settings of which the last alone counts."""
+
+
+class State(NamedTuple):
+    """What is off and on otherwise than the revision says, and the numbers of the events whose changes are in force.
+
+    ``unknown`` says why nobody knows the state, where that is so.
+    """
+
+    off: frozenset[Switch] = frozenset()
+    on: frozenset[Switch] = frozenset()
+    in_force: tuple[int, ...] = ()
+    unknown: str = ""
+
+
+class Step(NamedTuple):
+    """A moment at which something happened, by numbers of events, and the state from then on."""
+
+    moment: datetime
+    events: tuple[int, ...]
+    state: State
+
+
+class Timeline:
+    """A solved revision, true at ``since``, and events. ``reaches_back`` says that no revision went before it."""
+
+    def __init__(
+        self,
+        files: Mapping[str, bytes],
+        solved: Solved,
+        since: datetime,
+        events: Sequence[Event],
+        reaches_back: bool = True,
+    ):
+        self.files = files
+        self.solved = solved
+        self.since = since
+        self.events = sorted(events, key=lambda one: one.time)
+        self.reaches_back = reaches_back
+        self.switched: list[tuple[Switch, ...]] = []
+        """What each event switches."""
+        self.remarks: list[str] = []
+        """Of each event why it does not fit to what is known; '' where it does."""
+        self._courses = _courses(self)
+        self._overtaken_by = _overtaken_by(self.events, self.number_after(since))
+        self._configured = _Configured(self)
+        self._kept: OrderedDict[State, Solved] = OrderedDict()
+
+    def state_at(self, moment: datetime) -> State:
+        """The state at a moment: what happened then has happened."""
+        return self._state(moment, {switch: self.is_on(switch, moment) for switch in self._courses})
+
+    def steps(self, start: datetime, end: datetime) -> Iterator[Step]:
+        """The state at ``start``, and that after each moment at which something happened before ``end``."""
+        known = {switch: self.is_on(switch, start) for switch in self._courses}
+        yield Step(start, (), self._state(start, known))
+        moments: dict[datetime, list[int]] = defaultdict(list)
+        for number in range(self.number_after(start), self.number_after(end)):
+            if self.events[number].time < end:
+                moments[self.events[number].time].append(number)
+        if start < self.since < end:
+            moments[self.since].extend(())  # the revision may say otherwise than events did
+        for moment in sorted(moments):
+            numbers = moments[moment]
+            touched = {switch for number in numbers for switch in self.switched[number]}
+            for switch in self._courses if moment == self.since else touched:
+                known[switch] = self.is_on(switch, moment)
+            yield Step(moment, tuple(numbers), self._state(moment, known))
+
+    def number_after(self, moment: datetime) -> int:
+        """The number of the first event after a moment."""
+        return bisect_right(self.events, moment, key=lambda one: one.time)
+
+    def number_before(self, moment: datetime) -> int:
+        """The number of the first event at or after a moment."""
+        return bisect_left(self.events, moment, key=lambda one: one.time)
+
+    def moments_of(self, switch: Switch, start: datetime, end: datetime) -> list[datetime]:
+        """When something may have come up or gone down after ``start``, up to ``end``."""
+        times = self._courses[switch].times
+        found = times[bisect_right(times, start) : bisect_right(times, end)]
+        return sorted({*found, *([self.since] if start < self.since <= end else [])})
+
+    def changes_of(self, state: State) -> tuple[Change, ...]:
+        """What a trial of the revision has to change to be in a state."""
+        return (
+            *map(self.change_of, state.in_force),
+            *(switch.change(True) for switch in sorted(state.on)),
+            *(switch.change(False) for switch in sorted(state.off)),
+        )
+
+    def solved_in(self, state: State) -> Solved:
+        """The network in a state, solved."""
+        if state not in self._kept:
+            self._kept[state] = solve(self.network_in(state), self.solved)
+            while len(self._kept) > SOLVED_KEPT:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(state)
+        return self._kept[state]
+
+    def network_in(self, state: State) -> Network:
+        """The network in a state."""
+        network = self.solved.network
+        if state.on:
+            changes = self.changes_of(state._replace(off=frozenset()))
+            network = apply_changes(self.files, network, changes).network
+        elif state.in_force:
+            network = self._configured.up_to(state.in_force[-1])
+        return with_off(network, (one for one in state.off if is_on(network, one)))
+
+    def is_on(self, switch: Switch, moment: datetime) -> bool:
+        """Whether something is on at a moment."""
+        course = self._courses[switch]
+        at = bisect_right(course.times, moment)
+        if at:
+            was_on = course.values[at - 1]
+            is_newer = course.times[at - 1] > self.since or moment < self.since
+            # What was configured since wins over what came up before; what is down is down whatever is configured.
+            if is_newer or (not was_on and not course.is_captured):
+                return was_on
+        elif moment < self.since and course.times[0] <= self.since:
+            return not course.values[0]
+        return course.in_revision
+
+    def _state(self, moment: datetime, known: Mapping[Switch, bool]) -> State:
+        changed = [switch for switch, value in known.items() if value != self._courses[switch].in_revision]
+        first, last = sorted((self.number_after(moment), self.number_after(self.since)))
+        numbers = [number for number in range(first, last) if self._changes(number)]
+        unknown = ""
+        if moment < self.since:
+            if not self.reaches_back:
+                unknown = "nothing is known of the time before the first revision"
+            elif numbers:
+                unknown = "a setting was changed between then and the revision, from what is not known"
+            numbers = []
+        in_force = tuple(number for number in numbers if self._overtaken_by[number] >= last)
+        if len(in_force) > MOST_IN_FORCE:
+            unknown = f"more than {MOST_IN_FORCE} changes since the revision: a new one is wanted"
+        return State(
+            frozenset(switch for switch in changed if not known[switch]),
+            frozenset(switch for switch in changed if known[switch]),
+            () if unknown else in_force,
+            unknown,
+        )
+
+    def say_of_changes(self) -> None:
+        """Find which of the changes cannot be made, if they are not too many to try for that alone."""
+        numbers = [number for number in range(self.number_after(self.since), len(self.events)) if self._changes(number)]
+        if 0 < len(numbers) <= MOST_IN_FORCE:
+            self._configured.up_to(numbers[-1])
+
+    def _changes(self, number: int) -> bool:
+        return not self.events[number].is_switch
+
+    def change_of(self, number: int) -> Change:
+        """The change of an event, complete: a session that restarts is up since then."""
+        event = self.events[number]
+        if event.change.verb != "restart" or "to" in event.change.values:
+            return event.change
+        to = event.time.strftime("%Y-%m-%dT%H:%M:%SZ")
+        return replace(event.change, values={**event.change.values, "to": to})
+
+
+class _Configured:
+    """The revision with the changes of events made one after the other."""
+
+    def __init__(self, timeline: Timeline):
+        self._timeline = timeline
+        self._begin()
+        self._kept: OrderedDict[int, Network] = OrderedDict()
+
+    def _begin(self) -> None:
+        timeline = self._timeline
+        self._applier = Applier(timeline.files, timeline.solved.network)
+        self._next = timeline.number_after(timeline.since)
+
+    def up_to(self, last: int) -> Network:
+        """The network after the event of a number."""
+        if last not in self._kept:
+            if last < self._next - 1:
+                self._begin()
+            timeline = self._timeline
+            for number in range(self._next, last + 1):
+                if not timeline.events[number].is_switch:
+                    outcome = self._applier.apply(number, timeline.change_of(number))
+                    if outcome.state == "error":
+                        timeline.remarks[number] = _told(outcome.errors[0])
+            self._next = last + 1
+            self._kept[last] = taken_over(timeline.solved.network, self._applier.network)
+            while len(self._kept) > CONFIGURED_KEPT:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(last)
+        return self._kept[last]
+
+
+def _overtaken_by(events: Sequence[Event], first: int) -> list[int]:
+    """Of each event from the first on, the one that sets its setting again; else one that never comes."""
+    found = [len(events)] * len(events)
+    last: dict[object, int] = {}
+    for number in range(first, len(events)):
+        change = events[number].change
+        if change.verb == "edit":
+            last.clear()
+        elif (change.verb == "set" and change.what in OVERTAKEN) or change.verb == "restart":
+            others = sorted((key, str(value)) for key, value in change.values.items() if key != "to")
+            slot = change.verb, change.what, change.at, tuple(others)
+            if slot in last:
+                found[last[slot]] = number
+            last[slot] = number
+    return found
+
+
+def _told(error: InputError) -> str:
+    """An error without its place."""
+    found = f": {error.found}" if error.found else ""
+    return f"{error.message}{found}{f'; did you mean {error.nearest}?' if error.nearest else ''}"
+
+
+class _Course(NamedTuple):
+    """When something was switched, and how; ``is_captured`` where a capture of its device tells how it is."""
+
+    times: list[datetime]
+    values: list[bool]
+    in_revision: bool
+    is_captured: bool
+
+
+def _courses(timeline: Timeline) -> dict[Switch, _Course]:
+    """What each thing went through, events that do not fit noted."""
+    network = timeline.solved.network
+    found: dict[Switch, _Course] = {}
+    for event in timeline.events:
+        remark, switches = "", list[Switch]()
+        if event.is_switch:
+            try:
+                switches = switches_of(network, event.change)
+            except ChangeError as error:
+                remark = _told(errors_of(event.change, error)[0])
+        to = not event.is_down
+        was = [found[one].values[-1] for one in switches if one in found]
+        if was and len(was) == len(switches) and all(one == to for one in was):
+            remark = "it came up, though it was not down" if to else "it went down, though it was not up"
+        for switch in switches:
+            if switch not in found:
+                names = devices_of(network, switch)
+                captured = any(network.devices[name].known_by == "capture" for name in names)
+                found[switch] = _Course([], [], is_on(network, switch), captured)
+            found[switch].times.append(event.time)
+            found[switch].values.append(to)
+        timeline.switched.append(tuple(switches))
+        timeline.remarks.append(remark)
+    return found

@@ -1,0 +1,114 @@
+"""What goes down and comes up by itself: interfaces, links, devices, sessions; and a network with some of them off."""
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from routrel.analysis.expectations.failures import Failure, failed
+from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of, no_such, session_of
+from routrel.formats.errors import quoted
+from routrel.model.addresses import Address
+from routrel.model.bgp import BgpNeighbor
+from routrel.model.changes import Change
+from routrel.model.network import InterfaceName, Network
+from routrel.model.routing import DEFAULT_INSTANCE
+
+
+class Switch(NamedTuple):
+    """One thing that is up or down: ``at`` as a change names it, a link by the first of its ends."""
+
+    what: str
+    at: str
+    vrf: str = DEFAULT_INSTANCE
+
+    def change(self, is_on: bool) -> Change:
+        """What switches it, as a trial has it."""
+        values = {} if self.vrf == DEFAULT_INSTANCE else {"vrf": self.vrf}
+        return Change("enable" if is_on else "disable", self.what, self.at, values)
+
+
+def switches_of(network: Network, change: Change) -> list[Switch]:
+    """All that a change which enables or disables something switches; raises ``ChangeError``."""
+    what, at = change.what, change.at
+    if what == "interface":
+        return [Switch(what, str(interface_of(network, at)))]
+    if what == "link":
+        return [_of_link(network, link_of(network, at))]
+    if what == "device":
+        return [Switch(what, device_of(network, at).name)]
+    if what == "session":
+        vrf = str(change.values.get("vrf", DEFAULT_INSTANCE))
+        device, address = session_of(network, at, vrf)
+        return [Switch(what, f"{device.name} {address}", vrf)]
+    if what == "risk_group":
+        found = [_of_link(network, number) for number, link in enumerate(network.links) if at in link.risk_groups]
+        if not found:
+            raise no_such("risk group", at, {group for link in network.links for group in link.risk_groups})
+        return found
+    if at not in network.sites:
+        raise no_such("site", at, network.sites)
+    found = [Switch("device", name) for name, device in network.devices.items() if device.site == at]
+    if not found:
+        raise ChangeError("no device stands at this site", quoted(at))
+    return found
+
+
+def _of_link(network: Network, number: int) -> Switch:
+    return Switch("link", str(network.links[number].ends[0]))
+
+
+def is_on(network: Network, switch: Switch) -> bool:
+    """Whether it is on as the network's text says."""
+    if switch.what == "link":
+        return network.links[link_of(network, switch.at)].enabled
+    if switch.what == "device":
+        return network.devices[switch.at].enabled
+    if switch.what == "session":
+        return neighbor_of(network, switch).enabled
+    end = interface_of(network, switch.at)
+    return network.devices[end.device].interfaces[end.interface].enabled
+
+
+def devices_of(network: Network, switch: Switch) -> tuple[str, ...]:
+    """The devices that would know of it."""
+    if switch.what == "link":
+        return tuple(end.device for end in network.links[link_of(network, switch.at)].ends)
+    return (switch.at.partition(" ")[0].partition(":")[0],)
+
+
+def words_of(network: Network, switch: Switch) -> str:
+    """What it is, in words."""
+    if switch.what != "link":
+        return f"{switch.what} {switch.at}"
+    link = network.links[link_of(network, switch.at)]
+    return f"link {link.name or ' – '.join(map(str, link.ends))}"
+
+
+def neighbor_of(network: Network, switch: Switch) -> BgpNeighbor:
+    """The neighbour of a session, as its device has it."""
+    device, _, address = switch.at.partition(" ")
+    of = network.devices[device]
+    routing = of.routing if switch.vrf == DEFAULT_INSTANCE else of.vrfs[switch.vrf]
+    assert routing is not None and routing.bgp is not None
+    wanted = Address.parse(address)
+    return next(one for one in routing.bgp.neighbors if one.address == wanted)
+
+
+def with_off(network: Network, switches: Iterable[Switch]) -> Network:
+    """The network with some things off: what the text with the same changes means."""
+    links, devices, interfaces = set[int](), set[str](), set[InterfaceName]()
+    sessions = list[tuple[str, str, BgpNeighbor]]()
+    for one in switches:
+        if one.what == "link":
+            links.add(link_of(network, one.at))
+        elif one.what == "device":
+            devices.add(one.at)
+        elif one.what == "interface":
+            interfaces.add(interface_of(network, one.at))
+        else:
+            sessions.append((one.at.partition(" ")[0], one.vrf, neighbor_of(network, one)))
+    if not (links or devices or interfaces or sessions):
+        return network
+    all_at_once = Failure(
+        "links", "", "", frozenset(links), frozenset(devices), frozenset(interfaces), sessions=tuple(sessions)
+    )
+    return failed(network, all_at_once)

@@ -1,0 +1,80 @@
+"""``routrel history``: what happened to a network, what of it a flow met, and the state at a moment."""
+
+import argparse
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from routrel.analysis.answers.timeline import StripsHeld
+from routrel.analysis.timeline.outages import happened, happened_lines
+from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.strip import strips
+from routrel.cli_flows import flows_of
+from routrel.cli_output import DONE, NO, CallError, bytes_of, print_answer, print_json, print_lines
+from routrel.formats.changes.reading import list_text
+from routrel.formats.events_file import parse_time, read_events
+from routrel.formats.sources import files_of, read_files
+from routrel.forwarding.flow import parse_flow
+from routrel.garbage_collection import keep
+from routrel.model.events import Event
+from routrel.solving import solve
+
+
+def history_command(options: argparse.Namespace) -> int:
+    """What happened; of flows, whether they were let through all the time; the exit status says so."""
+    flows = [*map(parse_flow, options.flow), *(flows_of(options.flows) if options.flows else [])]
+    events = list[Event]()
+    for name in options.events:
+        events += read_events(bytes_of(name), Path(name).name)
+    if not events:
+        raise CallError("there are no events: --events FILE names a file of them, one on a line (docs/events.md)")
+    files = files_of(Path(options.network))
+    solved = solve(read_files(files))
+    keep()
+    last = max(event.time for event in events)
+    # A network that says no time is taken to be as it was after all events.
+    timeline = Timeline(files, solved, solved.network.taken_at or last, events)
+    if options.state_at is not None:
+        return _state(options, timeline, _moment(options.state_at, "--state-at"))
+    end = _moment(options.until, "--until") if options.until else max(last + timedelta(seconds=1), timeline.since)
+    start = _moment(options.since, "--since") if options.since else min(timeline.events[0].time, timeline.since)
+    if start >= end:
+        raise CallError(f"the time ends ({end.isoformat()}) before it begins ({start.isoformat()})")
+    if not flows:
+        found = happened(timeline, start, end)
+        return print_answer(options, found, happened_lines(found), True)
+    *_, so_far = strips(timeline, flows, start, end)
+    held = so_far.held
+    assert held is not None
+    is_good = all(
+        segment.state is None or strip.states[segment.state].good for strip in held.strips for segment in strip.segments
+    )
+    return print_answer(options, held, _lines(held), is_good)
+
+
+def _moment(text: str, name: str) -> datetime:
+    found = parse_time(text) or (parse_time(f"{text}T00:00:00Z") if len(text) == 10 else None)
+    if found is None:
+        raise CallError(f"{name}: {text!r} is no time; allowed: 2026-11-20T03:12:44Z, or a day, 2026-11-20")
+    return found.astimezone(UTC)
+
+
+def _state(options: argparse.Namespace, timeline: Timeline, moment: datetime) -> int:
+    """The state at a moment as the changes that make the network so, to be tried on it."""
+    state = timeline.state_at(moment)
+    if state.unknown:
+        print_lines([f"not known: {state.unknown}"])
+        return NO
+    changes = timeline.changes_of(state)
+    if options.json:
+        print_json([change.data() for change in changes])
+    else:
+        print(list_text(changes), end="")
+    return DONE
+
+
+def _lines(held: StripsHeld) -> Iterator[str]:
+    for number, strip in enumerate(held.strips):
+        if number:
+            yield ""
+        yield from strip.story
