@@ -10,6 +10,7 @@ from rest_framework.exceptions import PermissionDenied
 from rest_framework.request import Request
 
 from networks.models import Membership, Network, Revision, Role
+from networks.reigns import moment_asked, true_at
 from work.service import Subject
 
 RANK = {Role.READER: 0, Role.EDITOR: 1, Role.OWNER: 2}
@@ -44,8 +45,13 @@ class RevisionNumber:
 
 
 def revision_of(request: Request, network_id: object, number: int | None) -> Revision:
-    """A revision of a network one can read, without its text; the latest where no number is given."""
-    revisions = network_of(request, network_id).revisions.defer("packed")
+    """A revision of a network one can read, without its text; where no number is given, the latest, or the one that was
+    true at the moment that the question is asked of."""
+    network = network_of(request, network_id)
+    moment = moment_asked(request)
+    if number is None and moment is not None:
+        return true_at(network, moment)
+    revisions = network.revisions.defer("packed")
     found: Revision | None = (revisions if number is None else revisions.filter(number=number)).first()
     if found is None:
         raise Http404("This network has no revision." if number is None else f"There is no revision {number}.")

@@ -45,6 +45,11 @@ def read_upload(data: Any, user: Any = None) -> Upload:
 
     Raises ``LoadError`` where it is too large, and what the work process refused.
     """
+    return upload_of(*bytes_of_upload(data, "network.yaml"), user)
+
+
+def bytes_of_upload(data: Any, default: str) -> tuple[str, bytes]:
+    """The name and the bytes of a file that a request sends, or those of a pasted text; raises ``LoadError``."""
     file, text = data.get("file"), data.get("text")
     if (file is None) == (text is None):
         raise ValidationError("Send either a file or a text.")
@@ -61,9 +66,7 @@ def read_upload(data: Any, user: Any = None) -> Upload:
                 )
             ]
         )
-    name = _safe_name(file.name) if file is not None else "network.yaml"
-    content = file.read() if file is not None else str(text).encode()
-    return upload_of(name, content, user)
+    return (_safe_name(file.name), file.read()) if file is not None else (default, str(text).encode())
 
 
 def upload_of(name: str, content: bytes, user: Any = None) -> Upload:

@@ -11,6 +11,9 @@ from work.answering import QUESTIONS
 
 ANSWERS = kept_answers()
 TRIAL = OpenApiParameter("trial", int, description="A trial of the network, by its number: its changes are made first.")
+AS_OF = OpenApiParameter(
+    "as_of", str, description="A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events."
+)
 COMPONENTS: dict[str, Any] = {}
 """Shapes that others refer to, by name."""
 
@@ -36,14 +39,14 @@ def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[A
         view.question = question
         view.keys = tuple(one.name for one in parameters if isinstance(one, OpenApiParameter))
         fields = [name for one in parameters if not isinstance(one, OpenApiParameter) for name in one().fields]
-        view.known = (*view.keys, *fields, TRIAL.name)
+        view.known = (*view.keys, *fields, TRIAL.name, AS_OF.name)
         shape = {(200, "application/json"): SHAPE_OF[question]}
         shown = f"{view.__doc__}\n\nFor example: `{address_of(question)}`"
         given = [OpenApiExample("asked", WALKS, request_only=True)] if request is not None else []
         if question in ANSWERS:
             given.append(OpenApiExample("answered", ANSWERS[question], response_only=True))
         return extend_schema(
-            parameters=[*parameters, TRIAL], request=request, responses=shape, description=shown, examples=given
+            parameters=[*parameters, TRIAL, AS_OF], request=request, responses=shape, description=shown, examples=given
         )(view)
 
     return decorated

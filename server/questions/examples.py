@@ -36,6 +36,8 @@ ASKED: dict[str, dict[str, Any]] = {
     "moved": {"trial": 1},
     "held": {"trial": 1},
     "endangered": {"device": "bw-fw"},
+    "strip": {"from": "gp-gates", "to": "bookings", "service": "booking"},
+    "state": {"moment": "2026-11-20T05:00:00Z"},
     "difference": {"trial": 1},
     "patches": {"trial": 1},
     "device-text": {"device": "oq-winch"},

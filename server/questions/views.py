@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 
 from asked.models import AskedFlow
 from asked.records import keep, words_of
+from history.records import past_asked
 from networks.access import revision_of, subject_of
 from networks.models import Revision
 from questions.answer_schema import SHAPE_OF, answers
@@ -39,8 +40,8 @@ class AskingView(APIView):
     """All query parameters that there are."""
 
     def answer(self, request: Request, revision: Revision, parameters: dict[str, Any]) -> bytes:
-        changes = changes_asked(request, revision)
-        return ask(subject_of(revision), self.question, parameters, request.user, None, changes)
+        changes, past = changes_asked(request, revision), past_asked(request, revision)
+        return ask(subject_of(revision), self.question, parameters, request.user, None, changes, past)
 
     def initial(self, request: Request, *args: Any, **kwargs: Any) -> None:
         """Refuse parameters that this question does not have: a misspelt one would change the answer unseen."""
@@ -69,10 +70,10 @@ class QuestionView(AskingView):
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
         parameters = self.parameters(request)
-        changes = changes_asked(request, revision)
-        tag = tag_of(revision, self.question, [parameters, changes] if changes else parameters)
+        changes, past = changes_asked(request, revision), past_asked(request, revision)
+        tag = tag_of(revision, self.question, [parameters, changes, past and past.past])
         answer, text = tagged(request, tag, lambda: self.answer(request, revision, parameters))
-        if not changes:
+        if not changes and past is None:
             self.answered(request, revision, parameters, text)
         return answer
 
@@ -257,10 +258,11 @@ class ComparisonView(AskingView):
         starred = AskedFlow.objects.filter(network=revision.network_id, user=request.user, starred=True)
         parameters = {"flows": [words_of(flow) for flow in starred]}
         changes = changes_asked(request, revision)
-        asked = {**parameters, "since": [since.digest, since.file_name], "changes": changes}
+        past = past_asked(request, revision)
+        asked = {**parameters, "since": [since.digest, since.file_name], "changes": changes, "past": past and past.past}
         tag = tag_of(revision, self.question, asked)
         of, before = subject_of(revision), subject_of(since)
-        return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before, changes))[0]
+        return tagged(request, tag, lambda: ask(of, self.question, parameters, request.user, before, changes, past))[0]
 
 
 class ExpectationSerializer(serializers.Serializer[Any]):
@@ -282,10 +284,11 @@ class TurnedView(AskingView):
         revision = revision_of(request, network_id, number)
         words = words_said(TurnedSerializer, request)
         since, changes = revision_of(request, network_id, words["since"]), changes_asked(request, revision)
-        tag = tag_of(revision, self.question, [words, since.digest, since.file_name, changes])
+        past = past_asked(request, revision)
+        tag = tag_of(revision, self.question, [words, since.digest, since.file_name, changes, past and past.past])
         of, before = subject_of(revision), subject_of(since)
         asked = {"expectation": words["expectation"]}
-        return tagged(request, tag, lambda: ask(of, self.question, asked, request.user, before, changes))[0]
+        return tagged(request, tag, lambda: ask(of, self.question, asked, request.user, before, changes, past))[0]
 
 
 @answers("tried")
@@ -299,7 +302,8 @@ class TriedView(QuestionView):
         serializer = ChangesSerializer(data=request.data)
         serializer.is_valid(raise_exception=True)
         changes = changes_text(serializer.validated_data["changes"])
-        return json_response(ask(subject_of(revision), self.question, {}, request.user, None, changes))
+        past = past_asked(request, revision)
+        return json_response(ask(subject_of(revision), self.question, {}, request.user, None, changes, past))
 
 
 @answers("moved")

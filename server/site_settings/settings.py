@@ -71,6 +71,7 @@ INSTALLED_APPS = [
     "questions",
     "jobs",
     "collecting",
+    "history",
 ]
 MIDDLEWARE = [
     "site_settings.headers.ContentSecurityPolicy",

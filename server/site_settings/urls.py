@@ -20,6 +20,7 @@ urlpatterns = [
     path("api/", include("questions.urls")),
     path("api/", include("jobs.urls")),
     path("api/", include("collecting.urls")),
+    path("api/", include("history.urls")),
     path("api/health", HealthView.as_view(), name="health"),
     path("api/schema", SpectacularAPIView.as_view(permission_classes=[]), name="schema"),
     path("api/network-file.schema.json", network_file_schema, name="network-file-schema"),

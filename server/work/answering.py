@@ -3,7 +3,7 @@
 import hashlib
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, cast
@@ -22,6 +22,7 @@ from routrel.analysis.answers import (
     remedies,
     routes,
     statements,
+    timeline,
     trials,
     walks,
     wanted_ways,
@@ -52,6 +53,7 @@ from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Address, Prefix
 from routrel.model.expectations import FailureKind
 from routrel.model.routing import DEFAULT_INSTANCE
+from work import answering_past
 from work.failures_asked import SURVIVED, FailuresAsked, FailuresAskedError
 from work.solved_revision import (
     HELD_SECONDS,
@@ -336,6 +338,9 @@ QUESTIONS = {
     "held": Question(held.HeldSoFar, _held),
     "expectations": Question(expectations.ExpectationsSoFar, _expectations),
     "maintenance": Question(maintenance.MaintenanceSoFar, _maintenance),
+    "strip": Question(timeline.StripsSoFar, answering_past.strip),
+    "happened": Question(timeline.Happened, answering_past.what_happened),
+    "state": Question(timeline.StateThen, answering_past.state),
     "turned": Question(expectations.Turned, _turned),
     "leaning": Question(expectations.LeaningSoFar, _leaning),
     "endangered": Question(expectations.Endangered, _endangered),
@@ -362,25 +367,25 @@ ANSWERS_KEPT = frozenset(
 )
 """Questions whose answers are kept for who asks the same: a revision never changes."""
 
-OF_JOBS = {
+ASKED_INSIDE = {
     "failures-planned": Question(expectations.FailuresPlanned, _planned),
     "failures-part": Question(list[expectations.FailuresPart], _part),
+    "events-loaded": Question(answering_past.EventsLoaded, answering_past.events_loaded),
 }
-"""What only jobs ask."""
+"""What no address of the API asks."""
 
 
 def answer(
-    revision: SolvedRevision, question: str, parameters: Parameters, since: SolvedRevision | None = None
+    revision: SolvedRevision, question: str, parameters: Parameters, beside: Mapping[str, Any] | None = None
 ) -> bytes:
-    """The answer as JSON text; ``since`` is an earlier revision that the first is held against."""
-    if since is not None:
-        return _encoded(revision, question, {**parameters, "since": since})
+    """The answer as JSON text; ``beside`` may have an earlier revision that the first is held against, ``since``, and
+    a ``timeline`` of it."""
     if question not in ANSWERS_KEPT:
-        return _encoded(revision, question, parameters)
+        return _encoded(revision, question, {**parameters, **(beside or {})})
     return revision.kept_answers.get(
         f"{question} {json.dumps(parameters, sort_keys=True)}", lambda: _encoded(revision, question, parameters)
     )
 
 
 def _encoded(revision: SolvedRevision, question: str, parameters: Parameters) -> bytes:
-    return msgspec.json.encode((QUESTIONS.get(question) or OF_JOBS[question]).answer(revision, parameters))
+    return msgspec.json.encode((QUESTIONS.get(question) or ASKED_INSIDE[question]).answer(revision, parameters))

@@ -37,6 +37,9 @@ HEAVY_NICE = 15
 Text = Callable[[], bytes]
 """Gives the bytes of a revision."""
 
+EventText = Callable[[str], bytes]
+"""Gives the bytes of a file of events by its digest."""
+
 
 @dataclass(frozen=True)
 class Limits:
@@ -78,7 +81,7 @@ class _Process:
     digests: set[str] = field(default_factory=set)
     trials_of: set[str] = field(default_factory=set)
     """Revisions of which it was the last to be asked with a trial."""
-    holding: tuple[str, str] | None = None
+    holding: tuple[object, ...] | None = None
     """What it goes on with where it is asked again."""
 
 
@@ -93,12 +96,19 @@ class Pool:
         self._busy_for: Counter[str] = Counter()
         atexit.register(self.close)
 
-    def ask(self, question: Question, text: Text, user: str = "", since_text: Text | None = None) -> Outcome:
+    def ask(
+        self,
+        question: Question,
+        text: Text,
+        user: str = "",
+        since_text: Text | None = None,
+        event_text: EventText | None = None,
+    ) -> Outcome:
         """An answer, or a ``WorkError``; ``text`` gives the revision's bytes where the process lacks them,
-        ``since_text`` those of the one it is held against."""
+        ``since_text`` those of the one it is held against, ``event_text`` those of files of events."""
         process = self._taken(question, user)
         try:
-            outcome = self._asked(process, question, text, since_text)
+            outcome = self._asked(process, question, text, since_text, event_text)
         except BaseException:
             self._end(process)
             raise
@@ -200,7 +210,14 @@ class Pool:
         theirs.close()
         return _Process(number, running, Connection(ours.detach()))
 
-    def _asked(self, process: _Process, question: Question, text: Text, since_text: Text | None) -> Outcome:
+    def _asked(
+        self,
+        process: _Process,
+        question: Question,
+        text: Text,
+        since_text: Text | None,
+        event_text: EventText | None,
+    ) -> Outcome:
         start = 0.0 if process.has_answered else START_SECONDS
         deadline = time.monotonic() + self.limits.question_seconds + start
         try:
@@ -214,8 +231,11 @@ class Pool:
                 said = process.pipe.recv()
                 if isinstance(said, Outcome):
                     break
-                wanted = text if said[1] == question.digest or since_text is None else since_text
-                process.pipe.send(wanted())
+                if said[0] == "events" and event_text is not None:
+                    process.pipe.send(event_text(said[1]))
+                else:
+                    wanted = text if said[1] == question.digest or since_text is None else since_text
+                    process.pipe.send(wanted())
                 deadline = time.monotonic() + self.limits.solve_seconds
         except (EOFError, OSError) as error:
             raise TookTooMuchMemoryError(

@@ -1,7 +1,8 @@
 """One work process: takes questions from a pipe, one at a time, and keeps what it solved last.
 
 Started as ``python -m work.process FD BYTES``. Messages are plain tuples: a ``Question`` comes in; where the
-text of a revision is not at hand, ``("text", digest)`` goes out and the bytes come in; then an ``Outcome`` goes out.
+text of a revision is not at hand, ``("text", digest)`` goes out and the bytes come in, of a file of events
+``("events", digest)``; then an ``Outcome`` goes out.
 """
 
 import os
@@ -15,16 +16,22 @@ from multiprocessing.connection import Connection
 from typing import Any, Literal
 
 from routrel.formats.errors import LoadError
+from routrel.formats.events_file import read_events
 from routrel.forwarding.flow_words import FlowError
 from routrel.garbage_collection import keep, let_go
+from routrel.model.events import Event
 from routrel.routing.solve import Solved
 from work import solved_cache
 from work.answering import answer
+from work.past import EventFileKey, Past
 from work.refusals import load_error_body
 from work.solved_revision import RefusedError, SolvedRevision
 
 KEPT = 4
 """Solved revisions that one process keeps."""
+
+EVENT_FILES_KEPT = 200
+"""Files of events that one process keeps read."""
 
 SOLVED_AHEAD = 2.0
 """Seconds of processor time that reading and solving a revision may have taken for its trials to be solved ahead."""
@@ -33,14 +40,14 @@ LARGE = 512 * 1024 * 1024
 """A process that holds more after an answer keeps only the revision it was asked about last."""
 
 
-CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning"})
+CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip"})
 """Questions whose answer takes several calls: a process goes on with what it began."""
 
 
 @dataclass(frozen=True)
 class Question:
     """``since`` is the digest and file name of an earlier revision that the first is held against; ``changes`` are
-    tried on it first, as JSON text.
+    tried on it first, as JSON text. ``past`` has the events that the question is asked with.
     """
 
     digest: str
@@ -49,11 +56,12 @@ class Question:
     parameters: dict[str, Any]
     since: tuple[str, str] | None = None
     changes: str = ""
+    past: Past | None = None
 
     @property
-    def key(self) -> tuple[str, str]:
-        """The revision with its changes."""
-        return self.digest, self.changes
+    def key(self) -> tuple[str, str, Past | None]:
+        """The revision with its changes, at its moment."""
+        return self.digest, self.changes, self.past
 
 
 @dataclass(frozen=True)
@@ -79,6 +87,8 @@ class Worker:
         self.kept: OrderedDict[str, SolvedRevision] = OrderedDict()
         self.to_keep: list[tuple[str, Solved]] = []
         """What was solved and is not on disk yet."""
+        self.events: OrderedDict[EventFileKey, list[Event]] = OrderedDict()
+        """Files of events that were read last."""
 
     def run(self) -> None:
         """Answer until the pipe is closed."""
@@ -101,10 +111,17 @@ class Worker:
         seconds = 0.0
         try:
             revision, seconds = self._revision(question.digest, question.file_name)
-            since = None if question.since is None else self._revision(*question.since)[0]
+            beside: dict[str, Any] = {}
+            if question.since is not None:
+                beside["since"] = self._revision(*question.since)[0]
+            if question.past is not None:
+                beside["past"] = question.past
+                beside["timeline"] = timeline = revision.timeline(question.past, self._events(question.past))
+                if question.past.moment:
+                    revision = revision.at(question.past, timeline)
             if question.changes:
                 revision = revision.tried(question.changes)
-            return Outcome("answer", 200, answer(revision, question.name, question.parameters, since), seconds)
+            return Outcome("answer", 200, answer(revision, question.name, question.parameters, beside), seconds)
         except LoadError as error:
             return Outcome("refused", 400, load_error_body(error))
         except FlowError as error:
@@ -143,6 +160,18 @@ class Worker:
                 self.to_keep.append((digest, revision.as_it_is))
         self.kept.move_to_end(digest)
         return revision, seconds
+
+    def _events(self, past: Past) -> list[Event]:
+        """The events of a network; files of them that are not known here are asked for."""
+        for key in past.files:
+            if key not in self.events:
+                self.pipe.send(("events", key.digest))
+                self.events[key] = read_events(self.pipe.recv(), key.file_name)
+            self.events.move_to_end(key)
+        found = [event for key in past.files for event in self.events[key]]
+        while len(self.events) > max(EVENT_FILES_KEPT, len(past.files)):
+            self.events.popitem(last=False)
+        return found
 
     def _tidy(self, digest: str) -> None:
         """Forget what was asked about longest ago, and all else where much memory is held."""

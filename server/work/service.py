@@ -11,7 +11,8 @@ from django.http import HttpResponse
 from rest_framework.exceptions import APIException
 from rest_framework.response import Response
 
-from work.pool import BusyError, Limits, Pool, Text, TookTooLongError, WorkError
+from work.past import Past
+from work.pool import BusyError, EventText, Limits, Pool, Text, TookTooLongError, WorkError
 from work.process import Outcome, Question
 
 log = logging.getLogger("routrel.work")
@@ -36,6 +37,14 @@ class CannotBeAnswered(APIException):
 
 
 @dataclass(frozen=True)
+class PastAsked:
+    """The past of a revision, and how to get the bytes of a file of events by its digest."""
+
+    past: Past
+    text: EventText
+
+
+@dataclass(frozen=True)
 class Subject:
     """A revision that a work process is asked about: by what it is known there, and how to get its bytes."""
 
@@ -49,18 +58,30 @@ class Subject:
 
 
 def ask(
-    of: Subject, name: str, parameters: dict[str, Any], user: Any, since: Subject | None = None, changes: str = ""
+    of: Subject,
+    name: str,
+    parameters: dict[str, Any],
+    user: Any,
+    since: Subject | None = None,
+    changes: str = "",
+    past: PastAsked | None = None,
 ) -> bytes:
     """The JSON text of an answer; anything else is an exception that the API answers with.
 
-    ``since`` is an earlier revision that the first is held against; ``changes``, as JSON text, are tried on the first.
+    ``since`` is an earlier revision that the first is held against; ``changes``, as JSON text, are tried on the first,
+    as it was in its ``past`` where that has a moment.
     """
     if not connection.in_atomic_block:
         connection.close()  # others have use for it while this one waits
-    question = Question(*of.key, name, parameters, None if since is None else since.key, changes)
+    before = None if since is None else since.key
+    question = Question(*of.key, name, parameters, before, changes, None if past is None else past.past)
     try:
         outcome: Outcome = pool.ask(
-            question, of.text, str(getattr(user, "pk", "")), None if since is None else since.text
+            question,
+            of.text,
+            str(getattr(user, "pk", "")),
+            None if since is None else since.text,
+            None if past is None else past.text,
         )
     except WorkError as error:
         status = 503 if isinstance(error, BusyError) else 422

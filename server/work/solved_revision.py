@@ -5,6 +5,7 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import cached_property
 from typing import Any
 
@@ -16,16 +17,26 @@ from routrel.analysis.expectations.failures import TooManyFailuresError
 from routrel.analysis.expectations.holding import Holding
 from routrel.analysis.held.under_failures import PlacesStressed
 from routrel.analysis.overview import Words
+from routrel.analysis.timeline.states import State, Timeline
 from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import files_of_upload, read_files
+from routrel.model.events import Event
 from routrel.model.findings import Finding
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from work.failures_asked import FailuresAsked
 from work.kept_answers import KeptAnswers
+from work.past import Past
+
+TIMELINES_KEPT = 2
+"""Timelines of a revision that are kept, each with other events."""
+
+MOMENTS_KEPT = 4
+"""States at moments that are kept solved."""
 
 TRIALS_KEPT = 3
 """Trials of a revision that are kept solved."""
@@ -67,6 +78,10 @@ class SolvedRevision:
     trial: Trial | None = None
     seconds: float = 0.0
     """Of processor time that reading and solving took."""
+    own_files: dict[str, bytes] | None = None
+    """Of a state at a moment: the network's own files as they would be then."""
+    _timelines: OrderedDict[Past, Timeline] = field(default_factory=OrderedDict)
+    _moments: OrderedDict[tuple[Past, State], "SolvedRevision"] = field(default_factory=OrderedDict)
     _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
     _findings: list[Finding] | None = None
     _words: Words | None = None
@@ -91,6 +106,12 @@ class SolvedRevision:
         return Endangering(self.solved, self.solved.network.expectations)
 
     @cached_property
+    def _in_own_files(self) -> "SolvedRevision":
+        """The state with what is otherwise in the network's own texts, for a trial edits these."""
+        assert self.own_files is not None
+        return SolvedRevision(self.own_files, solve(read_files(self.own_files)))
+
+    @cached_property
     def answerer(self) -> Answerer:
         return Answerer(self.solved)
 
@@ -98,8 +119,39 @@ class SolvedRevision:
     def evidence(self) -> Evidence:
         return Evidence(self.answerer)
 
+    def timeline(self, past: Past, events: list[Event]) -> Timeline:
+        """The revision with what happened before and after it."""
+        key = past._replace(moment="")
+        if key not in self._timelines:
+            since = datetime.fromisoformat(past.since)
+            self._timelines[key] = Timeline(self.files, self.as_it_is, since, events, past.reaches_back)
+            while len(self._timelines) > TIMELINES_KEPT:
+                self._timelines.popitem(last=False)
+        self._timelines.move_to_end(key)
+        return self._timelines[key]
+
+    def at(self, past: Past, timeline: Timeline) -> "SolvedRevision":
+        """The revision as it was at the moment of a past; moments of one state are one."""
+        state = timeline.state_at(datetime.fromisoformat(past.moment))
+        if state.unknown:
+            raise RefusedError(409, {"detail": f"The state at {past.moment} is not known: {state.unknown}."})
+        if state == State():
+            return self
+        key = past._replace(moment=""), state
+        if key not in self._moments:
+            applied = apply_changes(self.files, self.as_it_is.network, timeline.changes_of(state))
+            changed = {name: text.encode() for name, text in applied.changed_files.items()}
+            then = solve(applied.network, self.as_it_is)
+            self._moments[key] = SolvedRevision(applied.files, then, own_files={**self.files, **changed})
+            while len(self._moments) > MOMENTS_KEPT:
+                self._moments.popitem(last=False)
+        self._moments.move_to_end(key)
+        return self._moments[key]
+
     def tried(self, changes: str) -> "SolvedRevision":
         """The revision with changes, which are a JSON list; those it was asked with last are kept."""
+        if self.own_files is not None:
+            return self._in_own_files.tried(changes)
         found = self._trials.get(changes)
         if found is None:
             trial = Trial.of(self.files, self.solved, changes_of(json.loads(changes)))

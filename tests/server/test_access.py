@@ -26,11 +26,13 @@ OWN = {
 
 @pytest.fixture
 def network(network, owner) -> dict:
-    """The network with a trial and a job."""
+    """The network with a trial, a job and something that happened."""
     trial = {"revision": 1, "changes": [{"disable": "device", "at": "r"}]}
     assert owner.post(f"/api/networks/{network['id']}/trials", trial, format="json").status_code == 201
     job = owner.post(f"/api/networks/{network['id']}/jobs", {"revision": 1}, format="json").json()
-    return {**network, "job": job["id"]}
+    event = '{"time": "2026-11-20T05:00:00Z", "down": "device", "at": "r"}'
+    file = owner.post(f"/api/networks/{network['id']}/events", {"text": event}, format="multipart").json()
+    return {**network, "job": job["id"], "events": file["id"]}
 
 
 def endpoints() -> list[tuple[str, str]]:
@@ -56,7 +58,14 @@ CHANGING = [(path, method) for path, method in OF_A_NETWORK if method != "get" a
 
 def url(path: str, network: dict) -> str:
     filled = path.format(
-        network_id=network["id"], number=1, username="olive", token_id=1, asked_id=1, trial=1, job=network["job"]
+        network_id=network["id"],
+        number=1,
+        username="olive",
+        token_id=1,
+        asked_id=1,
+        trial=1,
+        job=network["job"],
+        file_id=network["events"],
     )
     extra = {
         "walk": "?from=h1&to=h2",
@@ -82,6 +91,8 @@ def url(path: str, network: dict) -> str:
         "difference": "?trial=1",
         "patches": "?trial=1",
         "device-text": "?device=r",
+        "strip": "?from=h1&to=h2",
+        "state": "?moment=2026-11-20T05:00:00Z",
     }
     return filled + extra.get(path.rsplit("/", 1)[1], "")
 

@@ -163,6 +163,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Files of events of a network, those that begin first before others. */
+        get: operations["event_files"];
+        put?: never;
+        /**
+         * @description Send what happened, one event on a line (docs/events.md). All of it is stored or nothing; the same file
+         *     sent again is stored once.
+         */
+        post: operations["event_files_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/events/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The file, byte for byte. */
+        get: operations["event_file_download"];
+        put?: never;
+        post?: never;
+        /** @description Take it out: what it says happened is no more known of. */
+        delete: operations["event_file_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/expectation-history": {
         parameters: {
             query?: never;
@@ -529,6 +568,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/happened": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What happened in a window: what is down at its end, since when, what goes down most, the longest outages, and the
+         *         events, the newest first.
+         *
+         *     For example: `.../revisions/latest/happened`
+         */
+        get: operations["networks_revisions_happened_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/held": {
         parameters: {
             query?: never;
@@ -851,6 +912,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The state at a moment: what is otherwise than the revision says, since which event, and the changes that make the
+         *         revision so. Any other question is asked of that moment by `as_of`.
+         *
+         *     For example: `.../revisions/latest/state?moment=2026-11-20T05%3A00%3A00Z`
+         */
+        get: operations["networks_revisions_state_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/statements": {
         parameters: {
             query?: never;
@@ -864,6 +947,29 @@ export interface paths {
          *     For example: `.../revisions/latest/statements?file=devices%2Fbw-core1.yaml&line=23`
          */
         get: operations["networks_revisions_statements_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/strip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A flow over time: in which state it was when, by which ways, what began each, where it fell back, and all of it
+         *         in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells of
+         *         the time from when it was true to when the next one was; the first one reaches back.
+         *
+         *     For example: `.../revisions/latest/strip?from=gp-gates&to=bookings&service=booking`
+         */
+        get: operations["networks_revisions_strip_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1252,6 +1358,22 @@ export interface components {
             value: string;
         };
         /**
+         * Availability
+         * @description How something did over a window: the part of it that it was up, and its outages, trend in words.
+         */
+        Availability: {
+            what: string;
+            words: string;
+            at: string;
+            up: number;
+            outages: number;
+            longest_seconds: number;
+            down_seconds: number;
+            is_down: boolean;
+            trend: string;
+            by_hour: number[];
+        };
+        /**
          * Border
          * @description Where traffic of so many devices of a site passes into another AS.
          */
@@ -1565,6 +1687,52 @@ export interface components {
             flow_count: number;
         };
         /**
+         * EventFileAbout
+         * @description A file of events: ``first`` and ``last`` are the times of the first and the last of them.
+         */
+        EventFileAbout: {
+            id: number;
+            file_name: string;
+            created_at: string;
+            created_by: string | null;
+            count: number;
+            first: string;
+            last: string;
+            size: number;
+        };
+        /**
+         * EventFileStored
+         * @description A file that was sent, with how many of its events do not fit to the network, and the first of these.
+         */
+        EventFileStored: {
+            id: number;
+            file_name: string;
+            created_at: string;
+            created_by: string | null;
+            count: number;
+            first: string;
+            last: string;
+            size: number;
+            unfitting: number;
+            told: string[];
+        };
+        /**
+         * EventShown
+         * @description An event by its number in the order of time, in words, with why it does not fit to what is known.
+         */
+        EventShown: {
+            number: number;
+            time: string;
+            words: string;
+            /** @enum {unknown} */
+            goes: "changed" | "down" | "up";
+            what: string;
+            at: string;
+            note: string;
+            remark: string;
+            place: components["schemas"]["Place"];
+        };
+        /**
          * Exit
          * @description Where traffic ends, and how.
          */
@@ -1771,6 +1939,20 @@ export interface components {
             source?: string;
             vrf?: string;
         };
+        /**
+         * FlowState
+         * @description What becomes of a flow: verdicts there and back, and ways by number, None where it cannot be asked.
+         *
+         *         ``words`` say it on one line, with the first cause.
+         */
+        FlowState: {
+            forward: ("arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted") | null;
+            reply: ("arrives" | "blocked" | "discarded" | "leaves" | "loops" | "mixed" | "unresolved" | "unrouted") | null;
+            good: boolean;
+            way: number | null;
+            way_back: number | null;
+            words: string;
+        };
         /** @description Several questions. */
         FlowsRequest: {
             flows: components["schemas"]["FlowRequest"][];
@@ -1823,6 +2005,22 @@ export interface components {
             message: string;
             count: number;
             devices: string[];
+        };
+        /**
+         * Happened
+         * @description What happened in a window: what is down at its end, since when; what goes down most; the longest outages;
+         *         events, the newest first, ``event_count`` in all, and those of the last hour.
+         */
+        Happened: {
+            start: string;
+            end: string;
+            down: components["schemas"]["Outage"][];
+            flapping: components["schemas"]["Availability"][];
+            longest: components["schemas"]["Outage"][];
+            events: components["schemas"]["EventShown"][];
+            event_count: number;
+            last_hour: number;
+            unfitting: number;
         };
         /**
          * Heading
@@ -2302,6 +2500,26 @@ export interface components {
             offers: components["schemas"]["Offer"][];
         };
         /**
+         * Otherwise
+         * @description One thing that is otherwise than the revision says, and the event since which it is; None: it was so before.
+         */
+        Otherwise: {
+            words: string;
+            since: components["schemas"]["EventShown"] | null;
+        };
+        /**
+         * Outage
+         * @description Something was down; ``end`` None where it still is, ``start`` None where it was before all that is known.
+         */
+        Outage: {
+            what: string;
+            words: string;
+            at: string;
+            start: string | null;
+            end: string | null;
+            seconds: number;
+        };
+        /**
          * Outcome
          * @description What the table would do with the prefix; ``protocol`` is None without a route.
          */
@@ -2601,6 +2819,21 @@ export interface components {
             reason: string;
         };
         /**
+         * Segment
+         * @description From ``start`` to ``end`` a flow is in one state, by number; None where nobody knows, and ``unknown`` says why.
+         *
+         *         ``because`` are the events that it begins with. ``fell_back`` says which route was gone where it goes by a shorter
+         *         prefix than before, and by which other exit it leaves.
+         */
+        Segment: {
+            start: string;
+            end: string;
+            state: number | null;
+            unknown: string;
+            because: number[];
+            fell_back: string[];
+        };
+        /**
          * Shrink
          * @description Where the largest packet gets smaller.
          */
@@ -2651,6 +2884,21 @@ export interface components {
         };
         StarRequest: {
             starred: boolean;
+        };
+        /**
+         * StateThen
+         * @description The state at a moment: ``unknown`` says why nobody knows it; ``changes`` make the revision so, as a trial's do.
+         *
+         *         ``events`` happened at the moment itself; ``before`` and ``after`` are when something happened last and next.
+         */
+        StateThen: {
+            moment: string;
+            unknown: string;
+            otherwise: components["schemas"]["Otherwise"][];
+            changes: Record<string, never>[];
+            events: components["schemas"]["EventShown"][];
+            before: string | null;
+            after: string | null;
         };
         /**
          * Statement
@@ -2744,6 +2992,39 @@ export interface components {
             causes: components["schemas"]["Cause"][];
             doubts: string[];
             not_represented: components["schemas"]["NotRepresented"][];
+        };
+        /**
+         * Strip
+         * @description One flow over a window: ``usual`` is the way, there and back, that it has for the longest time.
+         */
+        Strip: {
+            flow: components["schemas"]["AskedFlow"];
+            states: components["schemas"]["FlowState"][];
+            ways: components["schemas"]["WayOverTime"][];
+            segments: components["schemas"]["Segment"][];
+            usual: number | null;
+            usual_back: number | null;
+            story: string[];
+        };
+        /**
+         * StripsHeld
+         * @description Flows over one window, the events that concern them, and how all that they went over did.
+         */
+        StripsHeld: {
+            start: string;
+            end: string;
+            strips: components["schemas"]["Strip"][];
+            events: components["schemas"]["EventShown"][];
+            things: components["schemas"]["Availability"][];
+        };
+        /**
+         * StripsSoFar
+         * @description Flows over a window: ``held`` once all ``of`` states are done.
+         */
+        StripsSoFar: {
+            done: number;
+            of: number;
+            held: components["schemas"]["StripsHeld"] | null;
         };
         /**
          * TableRow
@@ -2968,6 +3249,15 @@ export interface components {
         Way: {
             total: number;
             legs: components["schemas"]["Leg"][];
+        };
+        /**
+         * WayOverTime
+         * @description A way that a flow took: its paths as devices, some of ``path_count``, and where it leaves the model.
+         */
+        WayOverTime: {
+            paths: string[][];
+            path_count: number;
+            exits: string[];
         };
         /**
          * WayProposal
@@ -3523,6 +3813,142 @@ export interface operations {
             };
         };
     };
+    event_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventFileAbout"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    event_files_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["UploadRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["UploadRequest"];
+                "application/json": components["schemas"]["UploadRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventFileStored"];
+                };
+            };
+            /** @description Every error of the load; nothing was stored. */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["LoadError"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    event_file_download: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": string;
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    event_file_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+                network_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     expectation_history: {
         parameters: {
             query?: never;
@@ -3984,6 +4410,8 @@ export interface operations {
     networks_revisions_comparison_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description The number of the revision that it is held against. */
                 since: number;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4020,6 +4448,8 @@ export interface operations {
     networks_revisions_contest_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
@@ -4059,6 +4489,8 @@ export interface operations {
     networks_revisions_device_text_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
@@ -4094,6 +4526,8 @@ export interface operations {
     networks_revisions_difference_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4159,6 +4593,8 @@ export interface operations {
     networks_revisions_drift_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
@@ -4196,6 +4632,8 @@ export interface operations {
     networks_revisions_endangered_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device?: string;
                 interface?: string;
                 link?: string;
@@ -4236,6 +4674,8 @@ export interface operations {
     networks_revisions_expectations_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description `survived`: those that they name; `none`; or kinds with commas between, all of which are tried: links, interfaces, devices, sites, risk_groups, sessions. */
                 failures?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4272,6 +4712,8 @@ export interface operations {
     networks_revisions_findings_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4306,6 +4748,8 @@ export interface operations {
     networks_revisions_forest_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4339,9 +4783,51 @@ export interface operations {
             };
         };
     };
+    networks_revisions_happened_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description Up to when. */
+                end?: string;
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Happened"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_held_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4376,6 +4862,8 @@ export interface operations {
     networks_revisions_instances_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4410,6 +4898,8 @@ export interface operations {
     networks_revisions_leaning_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description An expectation, by name. */
                 expectation: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4446,6 +4936,8 @@ export interface operations {
     networks_revisions_maintenance_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description Things with commas between, each with what it is: `device bw-core2, link core`. There are link, interface, device, site, risk group and session. */
                 shut: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4482,6 +4974,8 @@ export interface operations {
     networks_revisions_map_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4517,6 +5011,8 @@ export interface operations {
         parameters: {
             query?: {
                 as?: "zip";
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4551,6 +5047,8 @@ export interface operations {
     networks_revisions_moved_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4585,6 +5083,8 @@ export interface operations {
     networks_revisions_outline_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 file: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
@@ -4620,6 +5120,8 @@ export interface operations {
     networks_revisions_patches_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4654,6 +5156,8 @@ export interface operations {
     networks_revisions_policies_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4688,6 +5192,8 @@ export interface operations {
     networks_revisions_policy_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description A policy of the device, by name. */
                 policy: string;
@@ -4725,6 +5231,8 @@ export interface operations {
     networks_revisions_remedies_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 enter?: string;
                 from: string;
                 service?: string;
@@ -4766,6 +5274,8 @@ export interface operations {
     networks_revisions_services_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4800,6 +5310,8 @@ export interface operations {
     networks_revisions_source_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 file: string;
                 line?: number;
                 /** @description A trial of the network, by its number: its changes are made first. */
@@ -4836,6 +5348,8 @@ export interface operations {
     networks_revisions_sources_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -4867,9 +5381,49 @@ export interface operations {
             };
         };
     };
+    networks_revisions_state_retrieve: {
+        parameters: {
+            query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description Like 2026-11-20T03:12:44Z. */
+                moment: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StateThen"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_statements_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 column?: number;
                 end?: number;
                 file: string;
@@ -4905,9 +5459,58 @@ export interface operations {
             };
         };
     };
+    networks_revisions_strip_retrieve: {
+        parameters: {
+            query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description Up to when. */
+                end?: string;
+                enter?: string;
+                from: string;
+                service?: string;
+                source?: string;
+                source_port?: number | null;
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+                to: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripsSoFar"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     networks_revisions_table_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description So many routes at most; else all. */
                 most?: number;
@@ -4948,6 +5551,8 @@ export interface operations {
     networks_revisions_tipping_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 device: string;
                 /** @description A prefix, or an address to look up. */
                 prefix: string;
@@ -4987,6 +5592,8 @@ export interface operations {
     networks_revisions_tried_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -5021,6 +5628,8 @@ export interface operations {
     networks_revisions_tried_create: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -5061,6 +5670,8 @@ export interface operations {
     networks_revisions_turned_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description An expectation, by name. */
                 expectation: string;
                 /** @description The number of the revision that it is held against. */
@@ -5099,6 +5710,8 @@ export interface operations {
     networks_revisions_understanding_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -5133,6 +5746,8 @@ export interface operations {
     networks_revisions_walk_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 enter?: string;
                 from: string;
                 service?: string;
@@ -5174,6 +5789,8 @@ export interface operations {
     networks_revisions_walks_create: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */
                 trial?: number;
             };
@@ -5214,6 +5831,8 @@ export interface operations {
     networks_revisions_wanted_way_retrieve: {
         parameters: {
             query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 avoiding?: string;
                 enter?: string;
                 from: string;
@@ -5257,6 +5876,8 @@ export interface operations {
     networks_revisions_words_retrieve: {
         parameters: {
             query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
                 /** @description What was typed so far. */
                 q?: string;
                 /** @description A trial of the network, by its number: its changes are made first. */

@@ -1,6 +1,6 @@
 """Flows over time, and what happened, as answers. Moments are text of RFC 3339, in UTC."""
 
-from typing import Literal
+from typing import Any, Literal
 
 from msgspec import Struct
 
@@ -116,6 +116,28 @@ class StripsSoFar(Struct, frozen=True):
     done: int
     of: int
     held: StripsHeld | None
+
+
+class Otherwise(Struct, frozen=True):
+    """One thing that is otherwise than the revision says, and the event since which it is; None: it was so before."""
+
+    words: str
+    since: EventShown | None
+
+
+class StateThen(Struct, frozen=True):
+    """The state at a moment: ``unknown`` says why nobody knows it; ``changes`` make the revision so, as a trial's do.
+
+    ``events`` happened at the moment itself; ``before`` and ``after`` are when something happened last and next.
+    """
+
+    moment: str
+    unknown: str
+    otherwise: list[Otherwise]
+    changes: list[dict[str, Any]]
+    events: list[EventShown]
+    before: str | None
+    after: str | None
 
 
 class Happened(Struct, frozen=True):

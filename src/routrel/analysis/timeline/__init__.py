@@ -5,6 +5,7 @@ states       the state at a moment: what is down then, and which changes are in 
 flow_states  what becomes of a flow in one state: verdicts, ways, the routes it goes by
 strip        flows over a window of time: segments of one state each, what began them, where they fell back
 outages      how often and how long things were down: of a window, and what is down now
+then         a moment told: what is otherwise than the revision says
 story        a flow over a window in words, for a ticket
 
 A state is the revision with the changes of events made in it, as a trial's are; two moments at which the same is down

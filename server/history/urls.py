@@ -1,0 +1,14 @@
+from django.urls import path
+
+from history.views import EventFilesView, EventFileView, HappenedView, StateView, StripView
+
+NETWORK = "networks/<uuid:network_id>"
+REVISION = f"{NETWORK}/revisions/<revision:number>"
+
+urlpatterns = [
+    path(f"{NETWORK}/events", EventFilesView.as_view(), name="event-files"),
+    path(f"{NETWORK}/events/<int:file_id>", EventFileView.as_view(), name="event-file"),
+    path(f"{REVISION}/strip", StripView.as_view(), name="strip"),
+    path(f"{REVISION}/happened", HappenedView.as_view(), name="happened"),
+    path(f"{REVISION}/state", StateView.as_view(), name="state"),
+]

@@ -1,0 +1,151 @@
+"""What happened to a network: files of events, flows over time, the state at a moment."""
+
+import hashlib
+from typing import Any
+
+import msgspec
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from history.answers import EventFileAbout, EventFileStored, about
+from history.models import EventFile
+from history.records import loaded, past_of, store
+from networks.access import network_of, revision_of, subject_of
+from networks.models import Role
+from networks.reigns import moment_of, reign_of
+from networks.serializers import UploadSerializer
+from networks.uploads import bytes_of_upload
+from networks.views import BAD_LOAD, UPLOAD_PARSERS
+from questions.answer_schema import answers, shape_of
+from questions.flows import FlowSerializer, flow_of
+from questions.views import AskingView, words_said
+from routrel.model.times import rfc3339
+from site_settings.problems import CONTENT_TYPE
+from work.service import ask, json_response
+
+EVENTS_FILE = "events.jsonl"
+
+
+class EventFilesView(APIView):
+    """Files of events of a network, those that begin first before others."""
+
+    parser_classes = UPLOAD_PARSERS
+
+    @extend_schema(responses={(200, "application/json"): shape_of(list[EventFileAbout])}, operation_id="event_files")
+    def get(self, request: Request, network_id: str) -> HttpResponse:
+        files = network_of(request, network_id).event_files.defer("packed").select_related("created_by")
+        return json_response(msgspec.json.encode([EventFileAbout(**about(one)) for one in files]))  # type: ignore[arg-type]
+
+    @extend_schema(
+        request=UploadSerializer,
+        responses={(201, "application/json"): shape_of(EventFileStored), (400, CONTENT_TYPE): BAD_LOAD},
+        operation_id="event_files_add",
+    )
+    def post(self, request: Request, network_id: str) -> HttpResponse:
+        """Send what happened, one event on a line (docs/events.md). All of it is stored or nothing; the same file
+        sent again is stored once."""
+        network = network_of(request, network_id, Role.EDITOR)
+        revision = revision_of(request, network_id, None)
+        serializer = UploadSerializer(data=request.data)
+        serializer.is_valid(raise_exception=True)
+        name, data = bytes_of_upload(serializer.validated_data, EVENTS_FILE)
+        found = loaded(subject_of(revision), reign_of(revision).since, name, data, request.user)
+        stored = store(network, hashlib.sha256(data).hexdigest(), name, data, found, request.user)
+        answer = EventFileStored(**about(stored), unfitting=found.unfitting, told=found.told)  # type: ignore[arg-type]
+        return HttpResponse(msgspec.json.encode(answer), status=201, content_type="application/json")
+
+
+class EventFileView(APIView):
+    """A file of events."""
+
+    @extend_schema(responses={(200, "application/jsonl"): OpenApiTypes.BINARY}, operation_id="event_file_download")
+    def get(self, request: Request, network_id: str, file_id: int) -> HttpResponse:
+        """The file, byte for byte."""
+        found = get_object_or_404(EventFile, network=network_of(request, network_id), pk=file_id)
+        response = HttpResponse(found.original(), content_type="application/jsonl")
+        response["Content-Disposition"] = f'attachment; filename="{found.file_name}"'
+        return response
+
+    @extend_schema(responses={204: None}, operation_id="event_file_remove")
+    def delete(self, request: Request, network_id: str, file_id: int) -> Response:
+        """Take it out: what it says happened is no more known of."""
+        get_object_or_404(EventFile, network=network_of(request, network_id, Role.EDITOR), pk=file_id).delete()
+        return Response(status=204)
+
+
+class WindowSerializer(serializers.Serializer[Any]):
+    """A window of time; where it is left out, all that is known of."""
+
+    start = serializers.CharField(required=False, default="", help_text="From when on, like 2026-11-20T03:00:00Z.")
+    end = serializers.CharField(required=False, default="", help_text="Up to when.")
+
+
+class PastQuestionView(AskingView):
+    """A question about a network over time."""
+
+    serializer: type[serializers.Serializer[Any]]
+
+    def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
+        revision = revision_of(request, network_id, number)
+        words = words_said(self.serializer, request)
+        reign = reign_of(revision)
+        parameters = {
+            "reign": [None if one is None else rfc3339(one) for one in (reign.earliest, reign.latest)],
+            "window": [rfc3339(moment_of(name, words[name])) if words.get(name) else None for name in ("start", "end")],
+            **self.parameters(words),
+        }
+        past = past_of(revision, None, reign)
+        response = json_response(ask(subject_of(revision), self.question, parameters, request.user, past=past))
+        response["Cache-Control"] = "no-store"
+        return response
+
+    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+        """What else is asked."""
+        return {}
+
+
+class StripSerializer(FlowSerializer, WindowSerializer):
+    """A flow, over a window of time."""
+
+
+@answers("strip", StripSerializer)
+class StripView(PastQuestionView):
+    """A flow over time: in which state it was when, by which ways, what began each, where it fell back, and all of it
+    in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells of
+    the time from when it was true to when the next one was; the first one reaches back."""
+
+    serializer = StripSerializer
+
+    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+        return {"flows": [flow_of(words)]}
+
+
+@answers("happened", WindowSerializer)
+class HappenedView(PastQuestionView):
+    """What happened in a window: what is down at its end, since when, what goes down most, the longest outages, and the
+    events, the newest first."""
+
+    serializer = WindowSerializer
+
+
+class MomentSerializer(serializers.Serializer[Any]):
+    """A moment."""
+
+    moment = serializers.CharField(help_text="Like 2026-11-20T03:12:44Z.")
+
+
+@answers("state", MomentSerializer)
+class StateView(PastQuestionView):
+    """The state at a moment: what is otherwise than the revision says, since which event, and the changes that make the
+    revision so. Any other question is asked of that moment by `as_of`."""
+
+    serializer = MomentSerializer
+
+    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+        return {"moment": rfc3339(moment_of("moment", words["moment"]))}

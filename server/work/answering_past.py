@@ -1,0 +1,70 @@
+"""What a work process answers of a network over time; the events come beside the questions."""
+
+from datetime import datetime, timedelta
+from typing import cast
+
+import msgspec
+
+from routrel.analysis.answers.timeline import Happened, StateThen, StripsSoFar
+from routrel.analysis.timeline.outages import happened
+from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.strip import strips
+from routrel.analysis.timeline.then import state_then
+from routrel.formats.events_file import read_events
+from routrel.forwarding.flow import Flow
+from work.solved_revision import Parameters, RefusedError, SolvedRevision
+
+MOST_UNFITTING = 20
+"""Events that do not fit which are told; all are counted."""
+
+
+class EventsLoaded(msgspec.Struct, frozen=True):
+    """What a file of events has become: how many do not fit to what is known, and the first of these."""
+
+    count: int
+    first: datetime
+    last: datetime
+    unfitting: int
+    told: list[str]
+
+
+def strip(revision: SolvedRevision, parameters: Parameters) -> StripsSoFar:
+    """Flows over a window, as far as it goes in a second."""
+    timeline: Timeline = parameters["timeline"]
+    window = _window(timeline, parameters)
+    flows = [Flow(**flow) for flow in parameters["flows"]]
+    name = f"strip {flows} {window} {parameters['past']}"
+    return cast(StripsSoFar, revision.so_far(name, lambda: strips(timeline, flows, *window)))
+
+
+def what_happened(revision: SolvedRevision, parameters: Parameters) -> Happened:
+    """What happened in a window."""
+    return happened(parameters["timeline"], *_window(parameters["timeline"], parameters))
+
+
+def state(revision: SolvedRevision, parameters: Parameters) -> StateThen:
+    """The state at a moment: what is otherwise than the revision says."""
+    return state_then(parameters["timeline"], datetime.fromisoformat(parameters["moment"]))
+
+
+def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datetime]:
+    """The window that a question names, as far as the revision stands for it; else all that is known of."""
+    earliest, latest = (datetime.fromisoformat(text) if text else None for text in parameters["reign"])
+    start, end = (datetime.fromisoformat(text) if text else None for text in parameters["window"])
+    times = [timeline.since, *(event.time for event in (*timeline.events[:1], *timeline.events[-1:]))]
+    begins = max(one for one in (start or min(times), earliest) if one is not None)
+    ends = min(one for one in (end or max(times) + timedelta(seconds=1), latest) if one is not None)
+    if begins >= ends:
+        raise RefusedError(400, {"detail": "This revision stands for no part of that time."})
+    return begins, ends
+
+
+def events_loaded(revision: SolvedRevision, parameters: Parameters) -> EventsLoaded:
+    """What a file of events holds, and the first of those that do not fit to the network; raises ``LoadError``."""
+    events = read_events(parameters["data"], parameters["file_name"])
+    if not events:
+        raise RefusedError(400, {"detail": "There is no event in it."})
+    timeline = Timeline(revision.files, revision.solved, datetime.fromisoformat(parameters["since"]), events)
+    unfitting = [number for number, remark in enumerate(timeline.remarks) if remark]
+    told = [f"line {events[number].place.line}: {timeline.remarks[number]}" for number in unfitting[:MOST_UNFITTING]]
+    return EventsLoaded(len(events), events[0].time, events[-1].time, len(unfitting), told)

@@ -1,0 +1,132 @@
+"""Events kept by the server, and questions asked of moments by them."""
+
+import json
+
+import pytest
+
+from history.models import EventFile
+from networks.models import Revision
+from tests.server.conftest import TEXT
+
+DATED = TEXT.replace("name: two hosts\n", "name: two hosts\ntaken_at: 2026-11-20T06:00:00Z\n")
+DOWN = {"time": "2026-11-20T07:00:00Z", "down": "interface", "at": "r:e2"}
+UP = {"time": "2026-11-20T08:00:00Z", "up": "interface", "at": "r:e2"}
+
+
+def lines(*events: dict) -> str:
+    return "\n".join(map(json.dumps, events))
+
+
+@pytest.fixture
+def base(owner) -> str:
+    made = owner.post("/api/networks", {"text": DATED}, format="multipart").json()
+    return f"/api/networks/{made['id']}"
+
+
+def send(client, base: str, *events: dict):
+    return client.post(f"{base}/events", {"text": lines(*events)}, format="multipart")
+
+
+def walk_at(owner, base: str, moment: str, number: object = "latest") -> str:
+    asked = {"from": "h1", "to": "h2", **({"as_of": moment} if moment else {})}
+    answer = owner.get(f"{base}/revisions/{number}/walk", asked)
+    assert answer.status_code == 200, answer.json()
+    return answer.json()["forward"]["verdict"]
+
+
+def test_what_was_down_at_a_moment_is_down_in_questions_of_that_moment(owner, base):
+    sent = send(owner, base, DOWN, UP)
+    assert sent.status_code == 201 and sent.json()["count"] == 2 and sent.json()["unfitting"] == 0
+    found = [walk_at(owner, base, moment) for moment in ("2026-11-20T06:30:00Z", DOWN["time"], UP["time"], "")]
+    assert found == ["arrives", "unrouted", "arrives", "arrives"]
+    state = owner.get(f"{base}/revisions/1/state", {"moment": "2026-11-20T07:30:00Z"}).json()
+    assert [one["words"] for one in state["otherwise"]] == ["interface r:e2 down"]
+    assert state["changes"] == [{"disable": "interface", "at": "r:e2"}]
+    assert (state["before"], state["after"]) == (DOWN["time"], UP["time"])
+
+
+def test_a_trial_is_tried_on_a_moment(owner, base):
+    send(owner, base, DOWN, UP)
+    trial = {"revision": 1, "changes": [{"enable": "interface", "at": "r:e2"}]}
+    owner.post(f"{base}/trials", trial, format="json")
+    asked = {"from": "h1", "to": "h2", "trial": 1, "as_of": "2026-11-20T07:30:00Z"}
+    assert owner.get(f"{base}/revisions/1/walk", asked).json()["forward"]["verdict"] == "arrives"
+    asked = {"trial": 1, "as_of": "2026-11-20T07:30:00Z"}
+    tried = owner.get(f"{base}/revisions/1/tried", asked).json()["changes"]
+    assert [(one["words"], one["state"]) for one in tried] == [("enable interface r:e2", "applied")]
+    assert owner.get(f"{base}/revisions/1/moved", asked).json()["routes_changed"]
+
+
+def test_a_flow_over_time_and_what_happened(owner, base):
+    send(owner, base, DOWN, UP)
+    window = {"start": "2026-11-20T06:00:00Z", "end": "2026-11-20T10:00:00Z"}
+    for _ in range(20):
+        answer = owner.get(f"{base}/revisions/latest/strip", {"from": "h1", "to": "h2", **window}).json()
+        if answer["held"]:
+            break
+    (strip,) = answer["held"]["strips"]
+    assert [one["because"] for one in strip["segments"]] == [[], [0], [1]]
+    assert [strip["states"][one["state"]]["good"] for one in strip["segments"]] == [True, False, True]
+    assert "75.00% of the time" in strip["story"][1]
+    happened = owner.get(f"{base}/revisions/latest/happened", window).json()
+    assert [one["words"] for one in happened["longest"]] == ["interface r:e2"]
+    assert happened["event_count"] == 2 and not happened["down"]
+
+
+def test_a_moment_is_asked_of_the_revision_that_was_true_then(owner, base):
+    later = DATED.replace("2026-11-20T06", "2026-11-21T06").replace("h2, e]", "h2, e], enabled: false")
+    assert later.count("2026-11-21") == 1
+    owner.post(f"{base}/revisions", {"text": later}, format="multipart")
+    send(owner, base, DOWN)
+    numbers = [
+        owner.get(f"{base}/revisions/latest/state", {"moment": moment, "as_of": moment}).json()["before"]
+        for moment in ("2026-11-20T06:30:00Z", "2026-11-20T09:00:00Z")
+    ]
+    assert numbers == [None, DOWN["time"]]
+    early = owner.get(f"{base}/revisions/2/walk", {"from": "h1", "to": "h2", "as_of": "2026-11-20T07:00:00Z"})
+    assert early.status_code == 400 and "ask an earlier one" in json.dumps(early.json())
+    assert walk_at(owner, base, "2026-11-20T07:00:00Z") == "unrouted"
+    # A later configuration does not bring up what is down.
+    assert walk_at(owner, base, "2026-11-21T07:00:00Z", 2) == "unrouted"
+
+
+def test_events_that_cannot_be_read_are_refused_with_their_lines_and_nothing_is_stored(owner, base):
+    answer = owner.post(f"{base}/events", {"text": f"{json.dumps(DOWN)}\nnonsense\n{{}}"}, format="multipart")
+    assert answer.status_code == 400
+    assert [one["line"] for one in answer.json()["errors"]] == [2, 3]
+    assert not EventFile.objects.exists()
+    assert owner.post(f"{base}/events", {"text": "\n"}, format="multipart").status_code == 400
+
+
+def test_events_that_do_not_fit_are_kept_and_told(owner, base):
+    sent = send(owner, base, {**DOWN, "at": "r:e9"}, UP, UP)
+    assert sent.json()["unfitting"] == 2
+    assert sent.json()["told"][1] == "line 3: it came up, though it was not down"
+    assert EventFile.objects.get().count == 3
+
+
+def test_the_same_file_is_stored_once_and_can_be_had_and_taken_out(owner, base):
+    first, again = (send(owner, base, DOWN).json()["id"] for _ in range(2))
+    assert first == again
+    (listed,) = owner.get(f"{base}/events").json()
+    assert (listed["count"], listed["first"], listed["created_by"]) == (1, DOWN["time"], "olive")
+    assert owner.get(f"{base}/events/{first}").content == lines(DOWN).encode()
+    assert owner.delete(f"{base}/events/{first}").status_code == 204
+    assert walk_at(owner, base, "2026-11-20T07:30:00Z") == "arrives"
+
+
+@pytest.mark.parametrize("moment", ["yesterday", "2026-11-20", "2026-99-20T00:00:00Z"])
+def test_a_moment_that_is_none_is_refused(owner, base, moment):
+    answer = owner.get(f"{base}/revisions/1/walk", {"from": "h1", "to": "h2", "as_of": moment})
+    assert answer.status_code == 400 and "2026-11-20T03:12:44Z" in json.dumps(answer.json())
+
+
+def test_a_window_that_ends_before_it_begins_is_refused(owner, base):
+    window = {"start": "2026-11-21T00:00:00Z", "end": "2026-11-20T00:00:00Z"}
+    assert owner.get(f"{base}/revisions/1/happened", window).status_code == 400
+
+
+def test_what_is_asked_of_a_moment_is_not_kept_as_asked_of_the_revision(owner, base):
+    send(owner, base, DOWN)
+    owner.get(f"{base}/revisions/1/findings", {"as_of": "2026-11-20T07:30:00Z"})
+    assert Revision.objects.get().error_count is None
