@@ -1,10 +1,11 @@
 """A flow over a window of time in sentences, to be pasted in a ticket."""
 
-from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
+from routrel.analysis.timeline.flow_states import Outcome
 from routrel.analysis.timeline.outages import event_words, length_words
 from routrel.analysis.timeline.states import Timeline
 from routrel.forwarding.flow import Flow
@@ -13,7 +14,9 @@ if TYPE_CHECKING:
     from routrel.analysis.timeline.strip import Span
 
 MOST_TOLD = 8
-"""Times of a kind that are told one by one; all are counted."""
+"""Reasons, and ways, that are told; all are counted."""
+EACH_TOLD = 3
+"""Times for one reason that are told one by one."""
 WHOLE = "The network was whole all the time, as far as the model tells: look at the ends, the server first."
 
 
@@ -44,49 +47,90 @@ def _unknown(spans: Sequence["Span"]) -> Iterator[str]:
 
 def _worked(timeline: Timeline, spans: Sequence["Span"]) -> Iterator[str]:
     total = sum(span.seconds for span in spans)
-    bad = [span for span in spans if span.outcome is not None and not span.outcome.good]
-    lost = sum(span.seconds for span in bad)
+    bad = _times((span, _outcome(span).words) for span in spans if not _outcome(span).good)
+    lost = sum(one.seconds for one in bad)
     if not bad:
         yield "It was let through all the time."
     elif lost >= total:
         yield "It was never let through."
     else:
-        yield f"It was let through {1 - lost / total:.2%} of the time; not for {length_words(lost)}, {len(bad)} times."
-    for span in bad[:MOST_TOLD]:
-        assert span.outcome is not None
-        yield f"- Not {_between(span.start, span.end)}: {span.outcome.words}{_because(timeline, span)}."
-    if len(bad) > MOST_TOLD:
-        longest = max(bad, key=lambda one: one.seconds)
-        yield f"- … and {len(bad) - MOST_TOLD:,} more times; the longest was {_between(longest.start, longest.end)}."
-    yield from _ways(timeline, spans)
-    if not bad and len({span.outcome.shown for span in spans if span.outcome is not None}) == 1:
+        times = "once" if len(bad) == 1 else f"{len(bad):,} times"
+        yield f"It was let through {1 - lost / total:.2%} of the time; {times} it was not, {length_words(lost)} in all."
+    yield from _told(timeline, bad, "Not")
+    yield from _ways([span for span in spans if _outcome(span).good or lost >= total])
+    yield from _told(
+        timeline, _times((span, "; ".join(span.fell_back)) for span in spans if span.fell_back), "Fell back"
+    )
+    if not bad and len({_outcome(span).shown for span in spans}) == 1:
         yield WHOLE
 
 
-def _because(timeline: Timeline, span: "Span") -> str:
-    if not span.because:
+def _outcome(span: "Span") -> Outcome:
+    assert span.outcome is not None
+    return span.outcome
+
+
+class _Time(NamedTuple):
+    """Spans one after the other of which the same is told."""
+
+    start: datetime
+    end: datetime
+    words: str
+    because: tuple[int, ...]
+
+    @property
+    def seconds(self) -> float:
+        return (self.end - self.start).total_seconds()
+
+
+def _times(told: Iterable[tuple["Span", str]]) -> list[_Time]:
+    found = list[_Time]()
+    for span, words in told:
+        if found and found[-1].end == span.start and found[-1].words == words:
+            found[-1] = found[-1]._replace(end=span.end)
+        else:
+            found.append(_Time(span.start, span.end, words, span.because))
+    return found
+
+
+def _told(timeline: Timeline, times: Sequence[_Time], how: str) -> Iterator[str]:
+    """Times of which the same is told together, where they are many; the longest ones first."""
+    alike = defaultdict[str, list[_Time]](list)
+    for one in times:
+        alike[one.words].append(one)
+    kinds = sorted(alike.items(), key=lambda kind: -sum(one.seconds for one in kind[1]))
+    for words, of in kinds[:MOST_TOLD]:
+        if len(of) <= EACH_TOLD:
+            for one in of:
+                yield f"- {how} {_between(one.start, one.end)}: {words}{_because(timeline, one.because)}."
+            continue
+        longest = max(of, key=lambda one: one.seconds)
+        seconds = length_words(sum(one.seconds for one in of))
+        told = f"the longest {_between(longest.start, longest.end)}{_because(timeline, longest.because)}"
+        yield f"- {how} {len(of):,} times, {seconds} in all: {words}; {told}."
+    if len(kinds) > MOST_TOLD:
+        rest = sum(len(of) for _, of in kinds[MOST_TOLD:])
+        yield f"- … and {rest:,} more times for {len(kinds) - MOST_TOLD:,} other reasons."
+
+
+def _because(timeline: Timeline, because: Sequence[int]) -> str:
+    if not because:
         return ""
-    words = [event_words(timeline.events[number]) for number in span.because]
+    words = [event_words(timeline.events[number]) for number in because]
     more = f" and {len(words) - 3} more" if len(words) > 3 else ""
     return f" (with {', '.join(words[:3])}{more})"
 
 
-def _ways(timeline: Timeline, spans: Sequence["Span"]) -> Iterator[str]:
-    """The ways it took, how long each; and when it fell back."""
+def _ways(spans: Sequence["Span"]) -> Iterator[str]:
+    """The ways it took, and how long each."""
     for at, direction in enumerate(("There", "Back")):
         lengths = Counter[str]()
         for span in spans:
-            if span.outcome is not None and span.outcome.good and len(span.outcome.ways) > at:
-                way = span.outcome.ways[at]
-                more = f" and {way.path_count - 1:,} equal ways" if way.path_count > 1 else ""
+            if len(_outcome(span).ways) > at:
+                way = _outcome(span).ways[at]
+                more = "" if way.path_count == 1 else f" and {way.path_count - 1:,} more just as long"
                 lengths[" – ".join(way.paths[0]) + more if way.paths else ""] += round(span.seconds)
         told = [f"by {way} for {length_words(seconds)}" for way, seconds in lengths.most_common(MOST_TOLD)]
         if told:
             rest = f", and {len(lengths) - len(told)} other ways" if len(lengths) > len(told) else ""
             yield f"{direction} it went {'; '.join(told)}{rest}."
-    back = [span for span in spans if span.fell_back]
-    for span in back[:MOST_TOLD]:
-        gone = "; ".join(span.fell_back[:3])
-        yield f"- Fell back {_between(span.start, span.end)}: {gone}{_because(timeline, span)}."
-    if len(back) > MOST_TOLD:
-        yield f"- … and fell back {len(back) - MOST_TOLD:,} more times."
