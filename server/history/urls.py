@@ -1,6 +1,6 @@
 from django.urls import path
 
-from history.views import EventFilesView, EventFileView, HappenedView, StateView, StripView
+from history.views import BetweenView, EventFilesView, EventFileView, HappenedView, StateView, StripView
 
 NETWORK = "networks/<uuid:network_id>"
 REVISION = f"{NETWORK}/revisions/<revision:number>"
@@ -10,5 +10,6 @@ urlpatterns = [
     path(f"{NETWORK}/events/<int:file_id>", EventFileView.as_view(), name="event-file"),
     path(f"{REVISION}/strip", StripView.as_view(), name="strip"),
     path(f"{REVISION}/happened", HappenedView.as_view(), name="happened"),
+    path(f"{REVISION}/between", BetweenView.as_view(), name="between"),
     path(f"{REVISION}/state", StateView.as_view(), name="state"),
 ]

@@ -17,14 +17,14 @@ from history.answers import EventFileAbout, EventFileStored, about
 from history.models import EventFile
 from history.records import loaded, past_of, store
 from networks.access import network_of, revision_of, subject_of
-from networks.models import Role
+from networks.models import Revision, Role
 from networks.reigns import moment_of, reign_of
 from networks.serializers import UploadSerializer
 from networks.uploads import bytes_of_upload
 from networks.views import BAD_LOAD, UPLOAD_PARSERS
 from questions.answer_schema import answers, shape_of
 from questions.flows import FlowSerializer, flow_of
-from questions.views import AskingView, words_said
+from questions.views import AskingView, flows_asked, words_said
 from routrel.model.times import rfc3339
 from site_settings.problems import CONTENT_TYPE
 from work.service import ask, json_response
@@ -98,14 +98,14 @@ class PastQuestionView(AskingView):
         parameters = {
             "reign": [None if one is None else rfc3339(one) for one in (reign.earliest, reign.latest)],
             "window": [rfc3339(moment_of(name, words[name])) if words.get(name) else None for name in ("start", "end")],
-            **self.parameters(words),
+            **self.parameters(request, revision, words),
         }
         past = past_of(revision, None, reign)
         response = json_response(ask(subject_of(revision), self.question, parameters, request.user, past=past))
         response["Cache-Control"] = "no-store"
         return response
 
-    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
         """What else is asked."""
         return {}
 
@@ -122,7 +122,7 @@ class StripView(PastQuestionView):
 
     serializer = StripSerializer
 
-    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
         return {"flows": [flow_of(words)]}
 
 
@@ -132,6 +132,17 @@ class HappenedView(PastQuestionView):
     events, the newest first."""
 
     serializer = WindowSerializer
+
+
+@answers("between", WindowSerializer)
+class BetweenView(PastQuestionView):
+    """Two moments held against each other, `start` and `end`: what happened after the one up to the other, and which
+    routes and flows, of those one asked before or starred, that moved."""
+
+    serializer = WindowSerializer
+
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
+        return {"flows": flows_asked(request, revision)}
 
 
 class MomentSerializer(serializers.Serializer[Any]):
@@ -147,5 +158,5 @@ class StateView(PastQuestionView):
 
     serializer = MomentSerializer
 
-    def parameters(self, words: dict[str, Any]) -> dict[str, Any]:
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
         return {"moment": rfc3339(moment_of("moment", words["moment"]))}

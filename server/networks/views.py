@@ -21,6 +21,7 @@ from rest_framework.views import APIView
 
 from asked.models import AskedFlow
 from asked.records import ask_starred
+from history.example import add_example_history
 from networks.access import membership_of, network_of, revision_of
 from networks.deletion import KEPT, delete, remove_old, take_back
 from networks.example import FILE_NAME, zipped_example
@@ -117,7 +118,9 @@ class ExampleView(APIView):
     def post(self, request: Request) -> Response:
         check_quota(request.user)
         upload = upload_of(FILE_NAME, zipped_example(), request.user)
-        return _created(request, upload, upload.title, "the example as shipped")
+        made = _created(request, upload, upload.title, "the example as shipped")
+        add_example_history(Network.objects.get(pk=made.data["id"]), request.user)
+        return made
 
 
 class DeletedListView(APIView):

@@ -306,15 +306,19 @@ class TriedView(QuestionView):
         return json_response(ask(subject_of(revision), self.question, {}, request.user, None, changes, past))
 
 
+def flows_asked(request: Request, revision: Revision) -> list[dict[str, Any]]:
+    """The flows that one asked before of a network, starred ones first."""
+    flows = AskedFlow.objects.filter(network=revision.network_id, user=request.user)
+    return [words_of(flow) for flow in flows.order_by("-starred", "-asked_at")[:MOST_FLOWS_COMPARED]]
+
+
 @answers("moved")
 class MovedView(QuestionView):
     """What a trial moves: routes of all tables, and what one asked before or starred."""
 
     def get(self, request: Request, network_id: str, number: int | None) -> HttpResponse:
         revision = revision_of(request, network_id, number)
-        flows = AskedFlow.objects.filter(network=revision.network_id, user=request.user)
-        asked = flows.order_by("-starred", "-asked_at")[:MOST_FLOWS_COMPARED]
-        return json_response(self.answer(request, revision, {"flows": [words_of(flow) for flow in asked]}))
+        return json_response(self.answer(request, revision, {"flows": flows_asked(request, revision)}))
 
 
 class SteppedView(QuestionView):

@@ -340,6 +340,7 @@ QUESTIONS = {
     "maintenance": Question(maintenance.MaintenanceSoFar, _maintenance),
     "strip": Question(timeline.StripsSoFar, answering_past.strip),
     "happened": Question(timeline.Happened, answering_past.what_happened),
+    "between": Question(timeline.Between, answering_past.between),
     "state": Question(timeline.StateThen, answering_past.state),
     "turned": Question(expectations.Turned, _turned),
     "leaning": Question(expectations.LeaningSoFar, _leaning),

@@ -5,14 +5,19 @@ from typing import cast
 
 import msgspec
 
-from routrel.analysis.answers.timeline import Happened, StateThen, StripsSoFar
-from routrel.analysis.timeline.outages import happened
+from routrel.analysis.answers.timeline import Between, Happened, StateThen, StripsSoFar
+from routrel.analysis.comparison import moved
+from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import strips
 from routrel.analysis.timeline.then import state_then
 from routrel.formats.events_file import read_events
 from routrel.forwarding.flow import Flow
+from routrel.model.times import rfc3339
 from work.solved_revision import Parameters, RefusedError, SolvedRevision
+
+MOST_ROUTES = 1000
+"""Routes that moved between two moments which are listed; all are counted."""
 
 MOST_UNFITTING = 20
 """Events that do not fit which are told; all are counted."""
@@ -45,6 +50,22 @@ def what_happened(revision: SolvedRevision, parameters: Parameters) -> Happened:
 def state(revision: SolvedRevision, parameters: Parameters) -> StateThen:
     """The state at a moment: what is otherwise than the revision says."""
     return state_then(parameters["timeline"], datetime.fromisoformat(parameters["moment"]))
+
+
+def between(revision: SolvedRevision, parameters: Parameters) -> Between:
+    """Two moments of one revision held against each other."""
+    timeline: Timeline = parameters["timeline"]
+    start, end = _window(timeline, parameters)
+    states = [revision.at(parameters["past"]._replace(moment=rfc3339(one)), timeline) for one in (start, end)]
+    numbers = range(timeline.number_after(start), timeline.number_after(end))
+    flows = [Flow(**flow) for flow in parameters["flows"]]
+    return Between(
+        rfc3339(start),
+        rfc3339(end),
+        [event_shown(timeline, number) for number in numbers[:MOST_EVENTS]],
+        len(numbers),
+        moved(states[0].solved, states[1].solved, flows, MOST_ROUTES),
+    )
 
 
 def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datetime]:

@@ -90,6 +90,15 @@ def test_a_moment_is_asked_of_the_revision_that_was_true_then(owner, base):
     assert walk_at(owner, base, "2026-11-21T07:00:00Z", 2) == "unrouted"
 
 
+def test_two_moments_are_held_against_each_other(owner, base):
+    send(owner, base, DOWN, UP)
+    window = {"start": "2026-11-20T06:59:59Z", "end": DOWN["time"]}
+    found = owner.get(f"{base}/revisions/1/between", window).json()
+    assert [one["words"] for one in found["events"]] == ["interface r:e2 down"]
+    assert found["moved"]["routes_changed"] >= 1
+    assert all(one["after"] is None for one in found["moved"]["routes"])
+
+
 def test_events_that_cannot_be_read_are_refused_with_their_lines_and_nothing_is_stored(owner, base):
     answer = owner.post(f"{base}/events", {"text": f"{json.dumps(DOWN)}\nnonsense\n{{}}"}, format="multipart")
     assert answer.status_code == 400

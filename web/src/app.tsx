@@ -20,6 +20,7 @@ const EditPage = lazy(() => import("./trials/EditPage"));
 const ChangesPage = lazy(() => import("./model/ChangesPage"));
 const ExpectationsPage = lazy(() => import("./expectations/ExpectationsPage"));
 const MaintenancePage = lazy(() => import("./maintenance/MaintenancePage"));
+const HistoryPage = lazy(() => import("./history/HistoryPage"));
 const SourcePage = lazy(() => import("./source/SourcePage"));
 
 const PAGES: Record<ViewPath, ReactNode> = {
@@ -36,6 +37,7 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "model/changes": <ChangesPage />,
   "model/edit": <EditPage />,
   "model/maintenance": <MaintenancePage />,
+  history: <HistoryPage />,
 };
 
 /** An address of old: what it asks is asked where it stands now. */

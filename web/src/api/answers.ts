@@ -12,15 +12,21 @@ import type { paths } from "./schema.gen";
 
 export type Question = { from: string; to: string; service: string; enter: string };
 /** A revision, as it is or with the changes of a trial: the version tells what they are at the moment,
- * `edits` whether whole files are among them. */
+ * `edits` whether whole files are among them. With a `moment`, as it was then by what happened. */
 export type RevisionKey = {
   networkId: string;
   number: number;
+  moment?: string | undefined;
   trial?: { number: number; version: number; edits: boolean } | undefined;
 };
 
-/** The revision as it is, without the changes of a trial. */
-export function asItIs({ networkId, number }: RevisionKey): RevisionKey {
+/** The revision as it is, or was at its moment, without the changes of a trial. */
+export function asItIs({ networkId, number, moment }: RevisionKey): RevisionKey {
+  return { networkId, number, moment };
+}
+
+/** Another revision of the same network. */
+export function ofNumber({ networkId }: RevisionKey, number: number): RevisionKey {
   return { networkId, number };
 }
 
@@ -36,7 +42,7 @@ export function useRevision({ networkId, number }: RevisionKey) {
   });
 }
 
-type Answers = {
+export type Answers = {
   [Path in keyof paths as Path extends `${typeof REVISION}/${infer Name}`
     ? Name
     : never]: paths[Path] extends {
@@ -47,16 +53,18 @@ type Answers = {
 };
 
 /** One question to a revision: its name in the API, and its words. */
-function answerOf<Name extends keyof Answers>(
+export function answerOf<Name extends keyof Answers>(
   name: Name,
-  { networkId, number, trial }: RevisionKey,
+  { networkId, number, moment, trial }: RevisionKey,
   words: Record<string, string>,
 ) {
   return {
-    queryKey: ["answer", name, { networkId, number, trial }, words],
+    queryKey: ["answer", name, { networkId, number, moment, trial }, words],
     ...FOREVER,
     queryFn: ({ signal }: { signal: AbortSignal }) => {
-      const query = trial ? { ...words, trial: String(trial.number) } : words;
+      const asOf: Record<string, string> = moment ? { as_of: moment } : {};
+      const tried: Record<string, string> = trial ? { trial: String(trial.number) } : {};
+      const query = { ...words, ...asOf, ...tried };
       const params = { path: { network_id: networkId, number }, query };
       // The schema's types for each question meet in `Answers`; here it is any of them.
       return unwrap(api.GET(`${REVISION}/${name}` as never, { params, signal } as never)) as Promise<
@@ -120,7 +128,7 @@ export function useUnderstanding(key: RevisionKey) {
   return useAnswer("understanding", key);
 }
 
-function wordsOf({ from, to, service, enter }: Question): Record<string, string> {
+export function wordsOf({ from, to, service, enter }: Question): Record<string, string> {
   return { from, to, service: service || "icmp", ...(enter ? { enter } : {}) };
 }
 

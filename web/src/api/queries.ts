@@ -215,7 +215,7 @@ function formOf(content: UploadContent): FormData {
 }
 
 /** Multipart bodies are built here; the schema's type for them is the JSON form. */
-function multipart(content: UploadContent) {
+export function multipart(content: UploadContent) {
   return { body: content as never, bodySerializer: () => formOf(content) };
 }
 

@@ -360,6 +360,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/between": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Two moments held against each other, `start` and `end`: what happened after the one up to the other, and which
+         *         routes and flows, of those one asked before or starred, that moved.
+         *
+         *     For example: `.../revisions/latest/between`
+         */
+        get: operations["networks_revisions_between_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/comparison": {
         parameters: {
             query?: never;
@@ -1372,6 +1394,17 @@ export interface components {
             is_down: boolean;
             trend: string;
             by_hour: number[];
+        };
+        /**
+         * Between
+         * @description Two moments held against each other: what happened after the first, up to the second, and what that moved.
+         */
+        Between: {
+            start: string;
+            end: string;
+            events: components["schemas"]["EventShown"][];
+            event_count: number;
+            moved: components["schemas"]["Moved"];
         };
         /**
          * Border
@@ -4394,6 +4427,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Revision"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_between_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description Up to when. */
+                end?: string;
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Between"];
                 };
             };
             /** @description an error */

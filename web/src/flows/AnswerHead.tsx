@@ -28,7 +28,8 @@ export function AnswerHead({ walk }: { walk: Walk }) {
   );
 
   async function copy() {
-    const asOf = takenAt ? shownTime(takenAt) : `revision ${revision.number}`;
+    const time = revision.moment ?? takenAt;
+    const asOf = time ? shownTime(time) : `revision ${revision.number}`;
     await navigator.clipboard.writeText(answerText(walk, network.name, asOf, window.location.href));
     setCopied(true);
     setTimeout(() => setCopied(false), 1500);

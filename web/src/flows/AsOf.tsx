@@ -15,6 +15,7 @@ export function AsOf({ buttonRef }: { buttonRef: Ref<HTMLButtonElement> }) {
 
   function choose(number: number) {
     const next = new URLSearchParams(search);
+    next.delete("time");
     if (number === latest) next.delete("revision");
     else next.set("revision", String(number));
     setSearch(next);
@@ -28,8 +29,16 @@ export function AsOf({ buttonRef }: { buttonRef: Ref<HTMLButtonElement> }) {
         className="text-ink border-b border-faint whitespace-nowrap data-open:bg-wash"
         data-testid="as-of"
       >
-        {takenAt ? shownTime(takenAt) : `revision ${revision.number}, no time stated`}
-        {takenAt && <span className="text-faint text-base"> {ageText(takenAt, new Date())}</span>}
+        {revision.moment
+          ? shownTime(revision.moment)
+          : takenAt
+            ? shownTime(takenAt)
+            : `revision ${revision.number}, no time stated`}
+        {revision.moment ? (
+          <span className="text-faint text-base"> by what happened, on revision {revision.number}</span>
+        ) : (
+          takenAt && <span className="text-faint text-base"> {ageText(takenAt, new Date())}</span>
+        )}
       </ListboxButton>
       <ListboxOptions
         anchor="bottom start"

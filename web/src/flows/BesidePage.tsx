@@ -1,6 +1,6 @@
 import { type FormEvent, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { asItIs, useWalks } from "../api/answers";
+import { ofNumber, useWalks } from "../api/answers";
 import type { Strand, Walk } from "../api/client";
 import { useAsked, useRevisions } from "../api/queries";
 import { stateOf, useCurrentNetwork } from "../frame/context";
@@ -21,7 +21,7 @@ export function BesidePage() {
   const besides = besidesOf(search);
   const walks = useWalks(
     besides.map((one) => ({
-      key: one.revision ? { ...asItIs(revision), number: one.revision } : revision,
+      key: one.revision ? ofNumber(revision, one.revision) : revision,
       question: one.question,
     })),
   );

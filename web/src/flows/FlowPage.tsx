@@ -3,6 +3,7 @@ import { useSearchParams } from "react-router";
 import { asItIs, useMap, useWalk } from "../api/answers";
 import type { Walk } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
+import { FlowStrip } from "../history/FlowStrip";
 import { answerMap } from "../map/answerMap";
 import { NetworkMap } from "../map/NetworkMap";
 import { cablesByLink, walkTraces } from "../map/ways";
@@ -81,6 +82,7 @@ export function FlowPage() {
           )}
         </section>
       </div>
+      {asked && <FlowStrip />}
       {answer && chosen && (
         <section className="h-[30%] min-h-40 max-lg:h-[75vh] border-t border-hair" aria-label="evidence">
           <EvidencePanel walk={answer} device={chosen} />

@@ -2,8 +2,9 @@ import { useState } from "react";
 import { Link, Outlet, useLocation, useNavigate, useParams, useSearchParams } from "react-router";
 import { useFindings, useQuiet, useRevision } from "../api/answers";
 import type { Network } from "../api/client";
-import { useNetwork, useSession, useSignOut } from "../api/queries";
+import { useNetwork, useRevisions, useSession, useSignOut } from "../api/queries";
 import { trialKey, useTrial } from "../api/trials";
+import { momentOf, trueAt } from "../history/moments";
 import { TrialPanel } from "../trials/TrialPanel";
 import { WritingLine } from "../trials/writing";
 import { Key } from "../ui/Key";
@@ -27,23 +28,32 @@ export function NetworkFrame() {
   if (network.isPending) return <Waiting what="the network" />;
   if (network.isError) return <Failed error={network.error} what="This network cannot be shown." />;
   if (!latest) return <Failed error="It has no revision." what="This network cannot be shown." />;
-  const number = Number(search.get("revision")) || latest.number;
+  const number = Number(search.get("revision")) || 0;
   const trial = Number(search.get("with")) || 0;
-  return <Shown network={network.data} number={number} latest={latest.number} trialNumber={trial} />;
+  const moment = momentOf(search.get("time"));
+  const shown = { network: network.data, latest: latest.number, trialNumber: trial, moment };
+  if (moment && !number) return <AtMoment {...shown} moment={moment} />;
+  return <Shown {...shown} number={number || latest.number} />;
 }
 
-/** The frame around one revision, the time it was true taken from it. */
-function Shown({
-  network,
-  number,
-  latest,
-  trialNumber,
-}: {
+type ShownProps = {
   network: Network;
   number: number;
   latest: number;
   trialNumber: number;
-}) {
+  moment: string | undefined;
+};
+
+/** The frame around the revision that was true at a moment. */
+function AtMoment(props: Omit<ShownProps, "number"> & { moment: string }) {
+  const revisions = useRevisions(props.network.id);
+  if (revisions.isPending) return <Waiting what="the revisions" />;
+  if (revisions.isError) return <Failed error={revisions.error} what="The revisions cannot be listed." />;
+  return <Shown {...props} number={trueAt(revisions.data, props.moment) ?? props.latest} />;
+}
+
+/** The frame around one revision, the time it was true taken from it. */
+function Shown({ network, number, latest, trialNumber, moment }: ShownProps) {
   const revision = useRevision({ networkId: network.id, number });
   const asked = useTrial(network.id, trialNumber);
   const [line, write] = useState("");
@@ -53,7 +63,7 @@ function Shown({
   const trial = asked.data && trialKey(asked.data);
   const current = {
     network,
-    revision: { networkId: network.id, number, trial },
+    revision: { networkId: network.id, number, moment, trial },
     takenAt: revision.data.taken_at,
   };
   return (

@@ -12,10 +12,10 @@ export function useCurrentNetwork(): NetworkContext {
   return current;
 }
 
-/** What an address says of the state that is looked at, to be carried on to another view: revision and trial. */
+/** What an address says of the state that is looked at, to be carried on to another view: revision, moment and trial. */
 export function stateOf(search: URLSearchParams): Record<string, string> {
   const found: Record<string, string> = {};
-  for (const key of ["revision", "with"]) {
+  for (const key of ["revision", "time", "with"]) {
     const value = search.get(key);
     if (value) found[key] = value;
   }

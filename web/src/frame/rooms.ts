@@ -34,6 +34,11 @@ export const ROOMS = [
       { to: "model/maintenance", label: "maintenance" },
     ],
   },
+  {
+    label: "History",
+    key: "4",
+    views: [{ to: "history", label: "what happened" }],
+  },
 ] as const;
 
 export type Room = (typeof ROOMS)[number];

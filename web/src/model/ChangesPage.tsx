@@ -1,6 +1,6 @@
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { asItIs, isDump, useComparison, useSource, useSources } from "../api/answers";
+import { isDump, ofNumber, useComparison, useSource, useSources } from "../api/answers";
 import type { FlowChange, ModelChange } from "../api/client";
 import { useRevisions } from "../api/queries";
 import { besideText } from "../flows/besides";
@@ -198,7 +198,7 @@ function ModelLine({ change }: { change: ModelChange }) {
 /** The files that differ, and what differs in one of them. */
 function Texts({ since }: { since: number }) {
   const { revision } = useCurrentNetwork();
-  const before = useSources({ ...asItIs(revision), number: since });
+  const before = useSources(ofNumber(revision, since));
   const after = useSources(revision);
   const [chosen, setChosen] = useState<string | null>(null);
   if (before.isPending || after.isPending) return <Waiting what="the files" />;
@@ -235,7 +235,7 @@ function Texts({ since }: { since: number }) {
 
 function FileDifference({ file, since }: { file: FileChange; since: number }) {
   const { revision } = useCurrentNetwork();
-  const before = useSource({ ...asItIs(revision), number: since }, file.what === "came" ? "" : file.file);
+  const before = useSource(ofNumber(revision, since), file.what === "came" ? "" : file.file);
   const after = useSource(revision, file.what === "gone" ? "" : file.file);
   const texts = useMemo(
     () => [before.data, after.data].map((one) => laidOut(one?.text ?? "").text),

@@ -4,10 +4,21 @@ import { actionText, kindText } from "../contest/words";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 
 /** A route that is another than before: from what to what, leading to its contest. */
-export function RouteLine({ change }: { change: RouteChange }) {
+export function RouteLine({
+  change,
+  state,
+}: {
+  change: RouteChange;
+  /** Of what it is told; else of what the address says. */
+  state?: Record<string, string>;
+}) {
   const { network } = useCurrentNetwork();
   const [search] = useSearchParams();
-  const query = new URLSearchParams({ device: change.device, prefix: change.prefix, ...stateOf(search) });
+  const query = new URLSearchParams({
+    device: change.device,
+    prefix: change.prefix,
+    ...(state ?? stateOf(search)),
+  });
   if (change.vrf !== "default") query.set("vrf", change.vrf);
   const { before, after } = change;
   return (

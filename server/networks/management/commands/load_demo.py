@@ -5,6 +5,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import transaction
 
+from history.example import add_example_history
 from networks.example import FILE_NAME, zipped_example
 from networks.first_use import first_user, greeting
 from networks.models import Membership, Network, Role
@@ -28,4 +29,5 @@ class Command(BaseCommand):
             latest = network.revisions.defer("packed").first()
             if latest is None or latest.digest != upload.digest:
                 store(network, upload, user, "the demo as shipped")
+        add_example_history(network, user)
         self.stdout.write(greeting(options["address"], password))

@@ -4,6 +4,7 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
+from routrel.analysis.answers.comparisons import Moved
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.forwarding.trace import Verdict
 from routrel.model.places import Place
@@ -138,6 +139,16 @@ class StateThen(Struct, frozen=True):
     events: list[EventShown]
     before: str | None
     after: str | None
+
+
+class Between(Struct, frozen=True):
+    """Two moments held against each other: what happened after the first, up to the second, and what that moved."""
+
+    start: str
+    end: str
+    events: list[EventShown]
+    event_count: int
+    moved: Moved
 
 
 class Happened(Struct, frozen=True):

@@ -1,0 +1,127 @@
+import {
+  type UseQueryResult,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { useState } from "react";
+import { type Answers, answerOf, type Question, type RevisionKey, wordsOf } from "./answers";
+import { api, unwrap } from "./client";
+import { multipart, type UploadContent } from "./queries";
+import type { components } from "./schema.gen";
+
+export type EventShown = components["schemas"]["EventShown"];
+export type StripsHeld = components["schemas"]["StripsHeld"];
+export type Availability = components["schemas"]["Availability"];
+export type Outage = components["schemas"]["Outage"];
+export type EventFile = components["schemas"]["EventFileAbout"];
+
+const EVENTS = "/api/networks/{network_id}/events";
+const HISTORY = "history";
+
+/** A part of a window, with the revision that stands for it. */
+export type Part = { number: number; start: string; end: string };
+
+/** The files of events of a network. */
+export function useEventFiles(networkId: string) {
+  return useQuery({
+    queryKey: [HISTORY, networkId, "files"],
+    queryFn: () => unwrap(api.GET(EVENTS, { params: { path: { network_id: networkId } } })),
+  });
+}
+
+/** Sends a file of events: all that is shown of the past is asked anew. */
+export function useAddEvents(networkId: string) {
+  const refresh = useRefresh(networkId);
+  return useMutation({
+    mutationFn: (content: UploadContent) =>
+      unwrap(api.POST(EVENTS, { params: { path: { network_id: networkId } }, ...multipart(content) })),
+    onSuccess: refresh,
+  });
+}
+
+export function useRemoveEvents(networkId: string) {
+  const refresh = useRefresh(networkId);
+  return useMutation({
+    mutationFn: (id: number) =>
+      unwrap(api.DELETE(`${EVENTS}/{file_id}`, { params: { path: { network_id: networkId, file_id: id } } })),
+    onSuccess: refresh,
+  });
+}
+
+function useRefresh(networkId: string) {
+  const queries = useQueryClient();
+  return () =>
+    Promise.all([
+      queries.invalidateQueries({ queryKey: [HISTORY, networkId] }),
+      queries.invalidateQueries({
+        predicate: ({ queryKey }) =>
+          queryKey[0] === "answer" && (queryKey[2] as RevisionKey | undefined)?.moment !== undefined,
+      }),
+    ]);
+}
+
+/** One flow over a window, part by part, each part asked again until it is there; `soFar` says how far it is. */
+export function useStrip(networkId: string, question: Question, parts: Part[]) {
+  const [steps, setSteps] = useState<Record<string, { done: number; of: number }>>({});
+  const found = useQueries({
+    combine: together,
+    queries: parts.map(({ number, start, end }) => {
+      const one = answerOf("strip", { networkId, number }, { ...wordsOf(question), start, end });
+      const queryKey = [HISTORY, networkId, ...one.queryKey];
+      const name = JSON.stringify(queryKey);
+      return {
+        queryKey,
+        staleTime: Number.POSITIVE_INFINITY,
+        enabled: Boolean(question.from && question.to),
+        queryFn: async ({ signal }: { signal: AbortSignal }) => {
+          for (;;) {
+            const next: Answers["strip"] = await one.queryFn({ signal });
+            if (next.held) return next.held;
+            setSteps((before) => ({ ...before, [name]: { done: next.done, of: next.of } }));
+          }
+        },
+      };
+    }),
+  });
+  const soFar = { done: 0, of: 0 };
+  for (const step of Object.values(steps)) {
+    soFar.done += step.done;
+    soFar.of += step.of;
+  }
+  return { ...found, soFar };
+}
+
+function together(found: UseQueryResult<StripsHeld>[]) {
+  return {
+    parts: found.map((one) => one.data),
+    error: found.find((one) => one.error)?.error ?? null,
+    isPending: found.some((one) => one.isLoading),
+  };
+}
+
+/** What happened in a part of a window. */
+export function useHappened(networkId: string, part: Part | undefined) {
+  const { number, start, end } = part ?? { number: 0, start: "", end: "" };
+  const one = answerOf("happened", { networkId, number }, { start, end });
+  return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey], enabled: part !== undefined });
+}
+
+/** What is otherwise at a moment than the revision says. */
+export function useStateThen({ networkId, number, moment }: RevisionKey) {
+  const one = answerOf("state", { networkId, number }, { moment: moment ?? "" });
+  return useQuery({
+    ...one,
+    queryKey: [HISTORY, networkId, ...one.queryKey],
+    enabled: moment !== undefined,
+    placeholderData: (before) => before,
+  });
+}
+
+/** What moved between two moments. */
+export function useBetween(networkId: string, part: Part | null) {
+  const { number, start, end } = part ?? { number: 0, start: "", end: "" };
+  const one = answerOf("between", { networkId, number }, { start, end });
+  return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey], enabled: part !== null });
+}
