@@ -132,7 +132,7 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
   const segment = shown === undefined ? undefined : segmentAt(strip.segments, shown);
   return (
     <section className="border-t border-hair px-4 pt-1 pb-1.5 shrink-0" aria-label="the flow over time">
-      <p className="text-sm text-faint flex flex-wrap items-baseline gap-x-3 [&>*]:whitespace-nowrap">
+      <p className="text-sm text-faint flex flex-wrap items-baseline gap-x-3 [&>*]:whitespace-nowrap [&_button]:min-h-6">
         <span className="text-ink font-semibold">over time</span>
         {WINDOWS.map(({ name, length }) => (
           <button

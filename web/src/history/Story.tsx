@@ -19,7 +19,7 @@ export function Story({ lines, things }: { lines: string[]; things: Availability
         {lines.map((line) => (
           <p key={line}>{line}</p>
         ))}
-        <button type="button" className="text-sm text-faint hover:text-ink" onClick={copy}>
+        <button type="button" className="text-sm text-faint hover:text-ink min-h-6" onClick={copy}>
           {copied ? "copied" : "copy for a ticket"}
         </button>
       </div>

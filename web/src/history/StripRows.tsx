@@ -34,7 +34,7 @@ export function OtherRow({
       <p className="text-sm flex gap-3">
         <button
           type="button"
-          className="mono hover:underline"
+          className="mono hover:underline min-h-6"
           title="ask this flow"
           onClick={() => setSearch(withQuestion(search, question))}
         >
@@ -42,7 +42,7 @@ export function OtherRow({
         </button>
         {isPending && <span className="text-faint">looking back …</span>}
         {error && <span className="text-stop">{error.message}</span>}
-        <button type="button" className="text-faint hover:text-ink" onClick={remove}>
+        <button type="button" className="text-faint hover:text-ink min-h-6" onClick={remove}>
           take out
         </button>
       </p>
@@ -80,7 +80,7 @@ export function AddRow({ add }: { add: (text: string) => void }) {
         value={line}
         onChange={(event) => setLine(event.target.value)}
         spellCheck={false}
-        className="mono bg-transparent border-b border-faint w-56"
+        className="mono bg-transparent border-b border-faint w-56 h-6"
       />
     </form>
   );

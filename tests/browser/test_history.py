@@ -1,0 +1,112 @@
+"""The past of a network as people look at it: the strip of a flow, moments, what happened, files of events."""
+
+from pathlib import Path
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from tests.browser.conftest import Page
+from tests.browser.test_views import violations
+
+pytestmark = pytest.mark.browser
+EVENTS = Path(__file__).parents[2] / "examples" / "saltmarsh-history" / "events.jsonl"
+FLOW = "flow?from=control-room&to=weather&on=icmp"
+
+
+@pytest.fixture
+def past(saltmarsh) -> Page:
+    """The demo with the two weeks before it."""
+    page = saltmarsh
+    page.press("4")
+    page.says("Nothing is known of what happened")
+    page.find("input[name=events]").send_keys(str(EVENTS))
+    page.says("186 events", "[data-testid=event-files]")
+    return page
+
+
+def test_a_flow_is_stepped_through_its_past(past):
+    page = past
+    base = page.network_address()
+    page.driver.get(f"{base}/{FLOW}")
+    page.wait_for_verdicts("leaves", "arrives")
+    page.wait(lambda: len(page.all("[data-testid=strip] [data-testid=segment]")) == 5)
+    assert len(page.all("[data-testid=fell-back]")) == 1
+    # The last change of the flow is that it came back; the one before, that it failed.
+    page.press("<")
+    page.wait(lambda: "time=2026-11-12T17%3A28%3A40" in page.driver.current_url)
+    page.press("<")
+    page.says("2026-11-12 08:10 UTC by what happened")
+    page.wait(lambda: page.verdict("forward") == "unrouted")
+    page.says("bw-border goes by the default (static): 172.21.7.0/24 (bgp) is gone", "[data-testid=segment-line]")
+    page.says("link Bellbuoy south access down since", "[data-testid=otherwise]")
+    # What is looked at elsewhere is of that moment too.
+    page.press("2")
+    page.wait(lambda: "time=" in page.driver.current_url and "/routes" in page.driver.current_url)
+    page.driver.back()
+    page.find("[data-testid=strip]")
+    page.press("T")
+    page.says("97.18% of the time; once it was not, 9 h 18 min in all", "[data-testid=story]")
+    page.says("link Bellbuoy south access", "[data-testid=story] table")
+    page.press(Keys.ESCAPE)
+    page.wait_for_verdicts("leaves", "arrives")
+    assert "time=" not in page.driver.current_url
+    assert page.complaints() == []
+
+
+def test_flows_stand_under_each_other_and_a_window_is_chosen(past):
+    page = past
+    page.driver.get(f"{page.network_address()}/{FLOW}")
+    page.find("[data-testid=strip]")
+    page.button("day").click()
+    page.wait(lambda: "window=2026-11-19T06" in page.driver.current_url)
+    page.find("input[aria-label='another flow in the strip']").send_keys("nf-gates > bookings booking", Keys.ENTER)
+    page.says("nf-gates > bookings booking", "[data-testid=strip-row]")
+    page.wait(lambda: len(page.all("[data-testid=strip-row] [data-testid=segment]")) > 4)
+    page.find("input[aria-label='another flow in the strip']").send_keys("nonsense", Keys.ENTER)
+    page.says("Write it as: from > to service")
+    page.button("take out").click()
+    page.wait(lambda: not page.all("[data-testid=strip-row]"))
+
+
+def test_what_happened_is_told_with_the_worst_first(past):
+    page = past
+    page.says("link Ninefold mast cable", "[data-testid=flapping] tbody tr:first-child")
+    page.says("getting worse: 7 then 39 outages", "[data-testid=flapping]")
+    page.says("9 h 24 min", "[data-testid=longest] li:first-child")
+    page.find("input[aria-label='events that contain']").send_keys("tq-sw")
+    page.wait(lambda: len(page.all("[data-testid=events] li")) == 2)
+    page.find("[data-testid=events] li:last-child button").click()
+    page.says("moved", "[data-testid=event-moved]")
+    page.find("[data-testid=events] li:last-child a").click()
+    page.says("2026-11-16 02:12 UTC by what happened")
+
+
+def test_events_that_cannot_be_read_say_where_and_those_that_do_not_fit_are_kept(past):
+    page = past
+    area = page.find("textarea[aria-label='or paste events']")
+    area.send_keys('{"time": "2026-11-20T07:00:00Z", "down": "lnk", "at": "x"}')
+    page.button("Add what happened").click()
+    page.says("this cannot be disabled", "[data-testid=event-files]")
+    area.clear()
+    area.send_keys('{"time": "2026-11-20T07:00:00Z", "down": "device", "at": "bw-cor1"}')
+    page.button("Add what happened").click()
+    page.says("did you mean bw-core1?", "[data-testid=event-files]")
+    page.says("does not fit", "[data-testid=events]")
+    page.wait(lambda: len(page.all("[data-testid=event-files] li")) == 2)
+    page.button("take out").click()
+    page.wait(lambda: len(page.all("[data-testid=event-files] li")) == 1)
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_the_past_is_accessible(past, theme):
+    page = past
+    base = page.network_address()
+    page.driver.execute_script("localStorage.setItem('routrel-theme', arguments[0])", theme)
+    page.driver.get(f"{base}/history")
+    page.find("[data-testid=events] li")
+    found = violations(page)
+    page.driver.get(f"{base}/{FLOW}&time=2026-11-12T10:00:00Z")
+    page.find("[data-testid=strip] [data-testid=segment]")
+    page.press("T")
+    page.find("[data-testid=story] table")
+    assert found + violations(page) == []
