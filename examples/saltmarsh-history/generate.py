@@ -23,7 +23,8 @@ def _cable(chooser: random.Random) -> Iterator[Outage]:
     for day in range(14):
         for _ in range(round(0.2 * day + 0.035 * day * day)):
             begin = START + timedelta(days=day, hours=chooser.triangular(2, 22, 10))
-            yield begin, chooser.uniform(20, 50) * (1 + day / 2), "link", "Ninefold mast cable", "loss of light at nf-core"
+            lasts = chooser.uniform(20, 50) * (1 + day / 2)
+            yield begin, lasts, "link", "Ninefold mast cable", "loss of light at nf-core"
 
 
 def _carrier(chooser: random.Random) -> Iterator[Outage]:

@@ -117,8 +117,8 @@ class StripSerializer(FlowSerializer, WindowSerializer):
 @answers("strip", StripSerializer)
 class StripView(PastQuestionView):
     """A flow over time: in which state it was when, by which ways, what began each, where it fell back, and all of it
-    in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells of
-    the time from when it was true to when the next one was; the first one reaches back."""
+    in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells
+    of the time from when it was true to when the next one was; the first one reaches back."""
 
     serializer = StripSerializer
 

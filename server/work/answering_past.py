@@ -9,10 +9,11 @@ from routrel.analysis.answers.timeline import Between, Happened, StateThen, Stri
 from routrel.analysis.comparison import moved
 from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
 from routrel.analysis.timeline.states import Timeline
-from routrel.analysis.timeline.strip import strips
+from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
 from routrel.analysis.timeline.then import state_then
-from routrel.formats.events_file import read_events
+from routrel.formats.happenings import read_happenings
 from routrel.forwarding.flow import Flow
+from routrel.model.announcements import moment_of
 from routrel.model.times import rfc3339
 from work.solved_revision import Parameters, RefusedError, SolvedRevision
 
@@ -39,7 +40,10 @@ def strip(revision: SolvedRevision, parameters: Parameters) -> StripsSoFar:
     window = _window(timeline, parameters)
     flows = [Flow(**flow) for flow in parameters["flows"]]
     name = f"strip {flows} {window} {parameters['past']}"
-    return cast(StripsSoFar, revision.so_far(name, lambda: strips(timeline, flows, *window)))
+    try:
+        return cast(StripsSoFar, revision.so_far(name, lambda: strips(timeline, flows, *window)))
+    except TooMuchHappenedError as error:
+        raise RefusedError(400, {"detail": str(error)}) from None
 
 
 def what_happened(revision: SolvedRevision, parameters: Parameters) -> Happened:
@@ -73,6 +77,7 @@ def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datet
     earliest, latest = (datetime.fromisoformat(text) if text else None for text in parameters["reign"])
     start, end = (datetime.fromisoformat(text) if text else None for text in parameters["window"])
     times = [timeline.since, *(event.time for event in (*timeline.events[:1], *timeline.events[-1:]))]
+    times += [moment_of(int(time)) for time in (*timeline.heard.times[:1], *timeline.heard.times[-1:])]
     begins = max(one for one in (start or min(times), earliest) if one is not None)
     ends = min(one for one in (end or max(times) + timedelta(seconds=1), latest) if one is not None)
     if begins >= ends:
@@ -82,10 +87,22 @@ def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datet
 
 def events_loaded(revision: SolvedRevision, parameters: Parameters) -> EventsLoaded:
     """What a file of events holds, and the first of those that do not fit to the network; raises ``LoadError``."""
-    events = read_events(parameters["data"], parameters["file_name"])
-    if not events:
+    read = read_happenings(parameters["data"], parameters["file_name"])
+    said = read.announcements
+    moments = [
+        *(event.time for event in read.events),
+        *map(moment_of, {min(said.times), max(said.times)} if said else ()),
+    ]
+    if not moments:
         raise RefusedError(400, {"detail": "There is no event in it."})
-    timeline = Timeline(revision.files, revision.solved, datetime.fromisoformat(parameters["since"]), events)
-    unfitting = [number for number, remark in enumerate(timeline.remarks) if remark]
-    told = [f"line {events[number].place.line}: {timeline.remarks[number]}" for number in unfitting[:MOST_UNFITTING]]
-    return EventsLoaded(len(events), events[0].time, events[-1].time, len(unfitting), told)
+    since = datetime.fromisoformat(parameters["since"])
+    timeline = Timeline(revision.files, revision.solved, since, read.events, True, [said])
+    told = [
+        f"line {event.place.line}: {remark}"
+        for event, remark in zip(timeline.events, timeline.remarks, strict=True)
+        if remark
+    ]
+    told += [f"{speaker}: {why}" for speaker, why in timeline.heard.unknown.items()]
+    told += [f"{what}: {count:,}" for what, count in read.unused.items()]
+    count = len(read.events) + len(said)
+    return EventsLoaded(count, min(moments), max(moments), len(told), told[:MOST_UNFITTING])

@@ -16,10 +16,9 @@ from multiprocessing.connection import Connection
 from typing import Any, Literal
 
 from routrel.formats.errors import LoadError
-from routrel.formats.events_file import read_events
+from routrel.formats.happenings import Happenings, read_happenings
 from routrel.forwarding.flow_words import FlowError
 from routrel.garbage_collection import keep, let_go
-from routrel.model.events import Event
 from routrel.routing.solve import Solved
 from work import solved_cache
 from work.answering import answer
@@ -87,7 +86,7 @@ class Worker:
         self.kept: OrderedDict[str, SolvedRevision] = OrderedDict()
         self.to_keep: list[tuple[str, Solved]] = []
         """What was solved and is not on disk yet."""
-        self.events: OrderedDict[EventFileKey, list[Event]] = OrderedDict()
+        self.events: OrderedDict[EventFileKey, Happenings] = OrderedDict()
         """Files of events that were read last."""
 
     def run(self) -> None:
@@ -161,14 +160,14 @@ class Worker:
         self.kept.move_to_end(digest)
         return revision, seconds
 
-    def _events(self, past: Past) -> list[Event]:
-        """The events of a network; files of them that are not known here are asked for."""
+    def _events(self, past: Past) -> list[Happenings]:
+        """What happened to a network; files of them that are not known here are asked for."""
         for key in past.files:
             if key not in self.events:
                 self.pipe.send(("events", key.digest))
-                self.events[key] = read_events(self.pipe.recv(), key.file_name)
+                self.events[key] = read_happenings(self.pipe.recv(), key.file_name)
             self.events.move_to_end(key)
-        found = [event for key in past.files for event in self.events[key]]
+        found = [self.events[key] for key in past.files]
         while len(self.events) > max(EVENT_FILES_KEPT, len(past.files)):
             self.events.popitem(last=False)
         return found

@@ -6,7 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any
 
 from routrel.analysis.check import check
@@ -22,9 +22,10 @@ from routrel.analysis.trial import Trial
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
+from routrel.formats.happenings import Happenings
 from routrel.formats.sources import files_of_upload, read_files
-from routrel.model.events import Event
 from routrel.model.findings import Finding
+from routrel.model.network import Network
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.routing.solve import Solved
 from routrel.solving import solve
@@ -80,6 +81,8 @@ class SolvedRevision:
     """Of processor time that reading and solving took."""
     own_files: dict[str, bytes] | None = None
     """Of a state at a moment: the network's own files as they would be then."""
+    hear: Callable[[Network], Network] | None = None
+    """Of a state at a moment: what neighbours outside said then, which no file has."""
     _timelines: OrderedDict[Past, Timeline] = field(default_factory=OrderedDict)
     _moments: OrderedDict[tuple[Past, State], "SolvedRevision"] = field(default_factory=OrderedDict)
     _trials: OrderedDict[str, "SolvedRevision"] = field(default_factory=OrderedDict)
@@ -109,7 +112,8 @@ class SolvedRevision:
     def _in_own_files(self) -> "SolvedRevision":
         """The state with what is otherwise in the network's own texts, for a trial edits these."""
         assert self.own_files is not None
-        return SolvedRevision(self.own_files, solve(read_files(self.own_files)))
+        network = read_files(self.own_files)
+        return SolvedRevision(self.own_files, solve(network if self.hear is None else self.hear(network)))
 
     @cached_property
     def answerer(self) -> Answerer:
@@ -119,12 +123,14 @@ class SolvedRevision:
     def evidence(self) -> Evidence:
         return Evidence(self.answerer)
 
-    def timeline(self, past: Past, events: list[Event]) -> Timeline:
+    def timeline(self, past: Past, files: list[Happenings]) -> Timeline:
         """The revision with what happened before and after it."""
         key = past._replace(moment="")
         if key not in self._timelines:
             since = datetime.fromisoformat(past.since)
-            self._timelines[key] = Timeline(self.files, self.as_it_is, since, events, past.reaches_back)
+            events = [event for one in files for event in one.events]
+            said = [one.announcements for one in files]
+            self._timelines[key] = Timeline(self.files, self.as_it_is, since, events, past.reaches_back, said)
             while len(self._timelines) > TIMELINES_KEPT:
                 self._timelines.popitem(last=False)
         self._timelines.move_to_end(key)
@@ -141,8 +147,10 @@ class SolvedRevision:
         if key not in self._moments:
             applied = apply_changes(self.files, self.as_it_is.network, timeline.changes_of(state))
             changed = {name: text.encode() for name, text in applied.changed_files.items()}
-            then = solve(applied.network, self.as_it_is)
-            self._moments[key] = SolvedRevision(applied.files, then, own_files={**self.files, **changed})
+            then = solve(timeline.heard.network_with(applied.network, state.said), self.as_it_is)
+            own = {**self.files, **changed}
+            hear = partial(timeline.heard.network_with, said=state.said)
+            self._moments[key] = SolvedRevision(applied.files, then, own_files=own, hear=hear)
             while len(self._moments) > MOMENTS_KEPT:
                 self._moments.popitem(last=False)
         self._moments.move_to_end(key)

@@ -1,6 +1,7 @@
 """``routrel history``: what happened to a network, what of it a flow met, and the state at a moment."""
 
 import argparse
+import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -8,42 +9,50 @@ from pathlib import Path
 from routrel.analysis.answers.timeline import StripsHeld
 from routrel.analysis.timeline.outages import happened, happened_lines
 from routrel.analysis.timeline.states import Timeline
-from routrel.analysis.timeline.strip import strips
+from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
 from routrel.cli_flows import flows_of
 from routrel.cli_output import DONE, NO, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.formats.changes.reading import list_text
-from routrel.formats.events_file import parse_time, read_events
+from routrel.formats.events_file import parse_time
+from routrel.formats.happenings import read_happenings
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import parse_flow
 from routrel.garbage_collection import keep
-from routrel.model.events import Event
+from routrel.model.announcements import moment_of
 from routrel.solving import solve
 
 
 def history_command(options: argparse.Namespace) -> int:
     """What happened; of flows, whether they were let through all the time; the exit status says so."""
     flows = [*map(parse_flow, options.flow), *(flows_of(options.flows) if options.flows else [])]
-    events = list[Event]()
-    for name in options.events:
-        events += read_events(bytes_of(name), Path(name).name)
-    if not events:
+    read = [read_happenings(bytes_of(name), Path(name).name) for name in options.events]
+    events = [event for one in read for event in one.events]
+    announcements = [one.announcements for one in read if len(one.announcements)]
+    moments = [*(event.time for event in events), *(moment_of(time) for one in announcements for time in one.times)]
+    for one in read:
+        for what, count in one.unused.items():
+            print(f"routrel: {one.announcements.file}: {count:,} x {what}", file=sys.stderr)
+    if not moments:
         raise CallError("there are no events: --events FILE names a file of them, one on a line (docs/events.md)")
     files = files_of(Path(options.network))
     solved = solve(read_files(files))
     keep()
-    last = max(event.time for event in events)
+    first, last = min(moments), max(moments)
     # A network that says no time is taken to be as it was after all events.
-    timeline = Timeline(files, solved, solved.network.taken_at or last, events)
+    timeline = Timeline(files, solved, solved.network.taken_at or last, events, True, announcements)
     if options.state_at is not None:
         return _state(options, timeline, _moment(options.state_at, "--state-at"))
     end = _moment(options.until, "--until") if options.until else max(last + timedelta(seconds=1), timeline.since)
-    start = _moment(options.since, "--since") if options.since else min(timeline.events[0].time, timeline.since)
+    start = _moment(options.since, "--since") if options.since else min(first, timeline.since)
     if start >= end:
         raise CallError(f"the time ends ({end.isoformat()}) before it begins ({start.isoformat()})")
     if not flows:
         found = happened(timeline, start, end)
         return print_answer(options, found, happened_lines(found), True)
-    *_, so_far = strips(timeline, flows, start, end)
+    try:
+        *_, so_far = strips(timeline, flows, start, end)
+    except TooMuchHappenedError as error:
+        raise CallError(str(error)) from None
     held = so_far.held
     assert held is not None
     is_good = all(

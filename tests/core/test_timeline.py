@@ -61,7 +61,7 @@ def at(hour: float) -> datetime:
 def happening(*said: tuple[float, str]) -> list[Event]:
     """Events, each by its hours after the revision and the rest of its line."""
     lines = (f'{{"time": "{at(hour).isoformat()}", {rest}}}' for hour, rest in said)
-    return read_events("\n".join(lines).encode(), "events.jsonl")
+    return read_events("\n".join(lines).encode(), "events.jsonl")[0]
 
 
 def timeline_of(*said: tuple[float, str], text: str = RING, reaches_back: bool = True) -> Timeline:
@@ -161,7 +161,7 @@ def test_a_flow_over_time_has_its_ways_and_what_began_them():
     assert [event.number for event in found.events] == [0, 1, 2]
     assert {one.at: one.outages for one in found.things} == {"a:e1": 1, "a:e2": 1}
     assert "75.00% of the time" in strip.story[1]
-    assert strip.story[2] .startswith("- Not from 2026-11-20 08:00 UTC to 2026-11-20 09:00 UTC (1 h)")
+    assert strip.story[2].startswith("- Not from 2026-11-20 08:00 UTC to 2026-11-20 09:00 UTC (1 h)")
 
 
 def test_what_does_not_touch_a_flow_begins_no_segment_but_is_told_where_it_is_on_a_way():
@@ -222,7 +222,7 @@ def histories(draw, document: dict) -> list[Event]:
         if change.pop("off", False) or "expectation" in change.values():
             continue
         said.append(json.dumps({"time": at(hour).isoformat(), **change}))
-    return read_events("\n".join(said).encode(), "events.jsonl")
+    return read_events("\n".join(said).encode(), "events.jsonl")[0]
 
 
 def plainly(files: dict, network, events: list[Event], moment: datetime) -> list | None:

@@ -10,9 +10,12 @@ import msgspec
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.changes.vocabulary import SHAPES
 from routrel.formats.errors import ErrorList, LoadError, quoted
+from routrel.formats.received_path import read_path
+from routrel.model.announcements import WITHDRAWN, Announcements, microseconds
 from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.places import Place
+from routrel.model.received import PathAttributes
 
 MAX_EVENTS = 1_000_000
 """Of one file."""
@@ -29,26 +32,57 @@ _TIME = re.compile(r"\d{4}-\d\d-\d\d[Tt ]\d\d:\d\d:\d\d(\.\d{1,9})?([Zz]|[+-]\d\
 _decode = msgspec.json.Decoder(dict[str, Any]).decode
 
 
-def read_events(data: bytes, file: str) -> list[Event]:
-    """The events of a file in the order of their times; raises ``LoadError`` with all errors in it.
+def read_events(data: bytes, file: str) -> tuple[list[Event], Announcements]:
+    """The events of a file in the order of their times, and the paths that neighbours said in it.
 
-    An empty line, and one that begins with ``#``, says nothing.
+    An empty line, and one that begins with ``#``, says nothing. Raises ``LoadError`` with all errors in it.
     """
     errors = ErrorList()
-    events = list[Event]()
+    events, announcements = list[Event](), Announcements(file)
+    known: tuple[dict[str, int], dict[PathAttributes, int]] = ({}, {})
     lines = data.removeprefix(b"\xef\xbb\xbf").split(b"\n")
     for number, line in enumerate(lines, 1):
         text = line.strip()
         if not text or text.startswith(b"#"):
             continue
-        if len(events) >= MAX_EVENTS:
+        if len(events) + len(announcements) >= MAX_EVENTS:
             errors.add(Place(file, number, 1), "the file holds too many events", allowed=f"{MAX_EVENTS:,}")
             break
         event = _event(text, Place(file, number, 1), errors)
-        if event is not None:
+        if event is None:
+            continue
+        if event.change.what == "path":
+            _announce(event, announcements, *known, errors)
+        else:
             events.append(event)
     errors.raise_if_any()
-    return sorted(events, key=lambda one: one.time)
+    return sorted(events, key=lambda one: one.time), announcements
+
+
+def _announce(
+    event: Event,
+    announcements: Announcements,
+    speakers: dict[str, int],
+    attributes: dict[PathAttributes, int],
+    errors: ErrorList,
+) -> None:
+    """A path that is announced or withdrawn as a row; of a withdrawal of ``all`` without a prefix."""
+    change = event.change
+    try:
+        prefix, path = read_path(change)
+    except LoadError as error:
+        for one in error.errors:
+            errors.add(event.place, one.message, found=one.found, allowed=one.allowed)
+        return
+    speaker = speakers.setdefault(change.at, len(speakers))
+    if speaker == len(announcements.speakers):
+        announcements.speakers.append(change.at)
+    number = WITHDRAWN
+    if path is not None:
+        number = attributes.setdefault(path, len(attributes))
+        if number == len(announcements.attributes):
+            announcements.attributes.append(path)
+    announcements.add(microseconds(event.time), speaker, prefix, number, 0, event.place.line)
 
 
 def events_text(events: list[Event]) -> str:

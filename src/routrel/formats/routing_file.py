@@ -339,6 +339,7 @@ class RoutingReader:
             export_policy=record.get("export"),
             families=tuple(int(family[-1]) for family in _listed(record.get("families"))),
             received=self._received(record, address, own),
+            withdrawn=_listed(record.get("withdrawn")),
             place=place,
         )
 

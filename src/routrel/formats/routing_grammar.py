@@ -358,6 +358,7 @@ BGP = Group(
                     "established_at": TIME,
                     "families": ListOf(FAMILY, least=1),
                     "received": ListOf(RECEIVED_PATH),
+                    "withdrawn": ListOf(PREFIX),
                 },
                 required=("as",),
             ),

@@ -32,6 +32,8 @@ class BgpNeighbor:
     families: tuple[int, ...] = ()
     received: tuple[ReceivedPaths, ...] = ()
     """What it says where no device of the network is this neighbour: of each prefix the first path, the second, ..."""
+    withdrawn: tuple[Prefix, ...] = ()
+    """Prefixes of which what a dump has of it counts no more."""
     place: Place = NOWHERE
 
     @property

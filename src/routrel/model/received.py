@@ -5,7 +5,7 @@ A full table has a million of them and few different attributes: these stand onc
 
 import hashlib
 from array import array
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from routrel.model.addresses import Address, Prefix
@@ -76,6 +76,25 @@ class ReceivedPaths:
         if self._known is None:
             self._known = dict(zip(self.prefixes, range(len(self.prefixes)), strict=True))
         return self._known
+
+    def only(self, is_kept: Callable[[Prefix], bool]) -> "ReceivedPaths":
+        """The paths of some prefixes alone; itself where that is all."""
+        kept = [at for at, prefix in enumerate(self.prefixes) if is_kept(prefix)]
+        if len(kept) == len(self.prefixes):
+            return self
+        return ReceivedPaths(
+            [self.prefixes[at] for at in kept],
+            self.attributes,
+            array("i", [self.numbers[at] for at in kept]),
+            array("i", [self.lines[at] for at in kept]),
+            self.file,
+            self.identifier,
+        )
+
+    def without(self, prefixes: Iterable[Prefix]) -> "ReceivedPaths":
+        """The paths of all other prefixes."""
+        gone = frozenset(prefixes)
+        return self.only(lambda prefix: prefix not in gone)
 
     def place_of(self, prefix: Prefix) -> Place:
         """Where the path of a prefix stands."""

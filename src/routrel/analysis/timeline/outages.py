@@ -109,7 +109,9 @@ def length_words(seconds: float) -> str:
 
 
 def event_shown(timeline: Timeline, number: int) -> EventShown:
-    """An event in words."""
+    """An event, or behind all of them an announcement, in words."""
+    if number >= len(timeline.events):
+        return _announced(timeline, number)
     event = timeline.events[number]
     goes: Literal["down", "up", "changed"] = "changed"
     if event.is_switch:
@@ -126,6 +128,21 @@ def event_shown(timeline: Timeline, number: int) -> EventShown:
         timeline.remarks[number],
         event.place,
     )
+
+
+def _announced(timeline: Timeline, number: int) -> EventShown:
+    row = timeline.heard.row(number - len(timeline.events))
+    if row.prefix is None:
+        words = f"{row.speaker}: all its paths are gone"
+    elif row.attributes is None:
+        words = f"{row.prefix} withdrawn by {row.speaker}"
+    else:
+        way = " ".join(map(str, row.attributes.as_path)) or "its own"
+        words = f"{row.prefix} announced by {row.speaker}, AS path {way}"
+    goes: Literal["down", "changed"] = "down" if row.attributes is None else "changed"
+    what = "" if row.prefix is None else str(row.prefix)
+    remark = timeline.heard.unknown.get(row.speaker, "")
+    return EventShown(number, rfc3339(row.moment), words, goes, "path", what, "", remark, row.place)
 
 
 def event_words(event: Event) -> str:

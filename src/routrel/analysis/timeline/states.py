@@ -7,20 +7,28 @@ from the revision on: before one nobody knows what was configured.
 
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict, defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from copy import copy
 from dataclasses import replace
 from datetime import datetime
 from typing import NamedTuple
 
+from routrel.analysis.timeline.concerned import concerning
+from routrel.analysis.timeline.flow_states import Outcome
+from routrel.analysis.timeline.heard import Heard, Said, Standing, content, received_of, with_received
 from routrel.analysis.timeline.switches import Switch, devices_of, is_on, switches_of, with_off
 from routrel.formats.changes.applying import Applier, apply_changes, taken_over
 from routrel.formats.changes.finding import ChangeError
 from routrel.formats.changes.outcomes import errors_of
 from routrel.formats.changes.vocabulary import INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import InputError
+from routrel.forwarding.flow import Flow
+from routrel.model.addresses import Prefix
+from routrel.model.announcements import Announcements, moment_of
 from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.network import Network
+from routrel.model.received import ReceivedPaths
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 
@@ -28,6 +36,8 @@ MOST_IN_FORCE = 500
 """Configuration changes since a revision that a state has; with more, a new revision is wanted."""
 CONFIGURED_KEPT = 4
 SOLVED_KEPT = 6
+HARMLESS = frozenset({"cost", "metric", "delay", "bandwidth", "mtu"})
+"""Settings that bring no address in which packets were not sent before."""
 OVERTAKEN = frozenset({"cost", "metric", "delay", "bandwidth", "install_policy", *INTERFACE_KEYS, *SWITCHES})
 """Settings of which the last alone counts."""
 
@@ -35,17 +45,21 @@ OVERTAKEN = frozenset({"cost", "metric", "delay", "bandwidth", "install_policy",
 class State(NamedTuple):
     """What is off and on otherwise than the revision says, and the numbers of the events whose changes are in force.
 
-    ``unknown`` says why nobody knows the state, where that is so.
+    ``said`` is what neighbours outside say otherwise. ``unknown`` says why nobody knows the state, where that is so.
     """
 
     off: frozenset[Switch] = frozenset()
     on: frozenset[Switch] = frozenset()
     in_force: tuple[int, ...] = ()
+    said: frozenset[Said] = frozenset()
     unknown: str = ""
 
 
 class Step(NamedTuple):
-    """A moment at which something happened, by numbers of events, and the state from then on."""
+    """A moment at which something happened, by numbers of events, and the state from then on.
+
+    Announcements are numbered behind the events.
+    """
 
     moment: datetime
     events: tuple[int, ...]
@@ -62,12 +76,14 @@ class Timeline:
         since: datetime,
         events: Sequence[Event],
         reaches_back: bool = True,
+        announcements: Sequence[Announcements] | Heard = (),
     ):
         self.files = files
         self.solved = solved
         self.since = since
         self.events = sorted(events, key=lambda one: one.time)
         self.reaches_back = reaches_back
+        self.heard = announcements if isinstance(announcements, Heard) else Heard(solved.network, announcements)
         self.switched: list[tuple[Switch, ...]] = []
         """What each event switches."""
         self.remarks: list[str] = []
@@ -75,28 +91,63 @@ class Timeline:
         self._courses = _courses(self)
         self._overtaken_by = _overtaken_by(self.events, self.number_after(since))
         self._configured = _Configured(self)
+        self._base = solved
+        self._is_concerned: Callable[[Prefix], bool] | None = None
+        self._reduced: dict[ReceivedPaths, ReceivedPaths] = {}
         self._kept: OrderedDict[State, Solved] = OrderedDict()
+        self.outcomes: dict[tuple[Flow, State], Outcome] = {}
+        """What became of flows in states, as far as it was asked."""
+
+    def concerning(self, flows: Sequence[Flow]) -> "Timeline":
+        """The same as far as some flows are concerned: of what neighbours say, what can decide about them."""
+        if not len(self.heard) and not any(received_of(self.solved.network)):
+            return self
+        for event in self.events:
+            if not (event.is_switch or event.change.what in HARMLESS):
+                return self
+        hops = (one.next_hop for one in self.heard.attributes if one.next_hop is not None)
+        is_concerned = concerning(self.solved, flows, hops)
+        if is_concerned is None:
+            return self
+        found = copy(self)
+        found.heard = self.heard.only(is_concerned)
+        found._is_concerned = is_concerned
+        found._reduced = {}
+        found._base = solve(with_received(self.solved.network, is_concerned, found._reduced), self.solved)
+        found._kept, found.outcomes = OrderedDict(), {}
+        return found
 
     def state_at(self, moment: datetime) -> State:
         """The state at a moment: what happened then has happened."""
-        return self._state(moment, {switch: self.is_on(switch, moment) for switch in self._courses})
+        standing: Standing = {}
+        self.heard.take(standing, self.heard.number_after(self.since), self.heard.number_after(moment))
+        return self._state(moment, {switch: self.is_on(switch, moment) for switch in self._courses}, standing)
 
     def steps(self, start: datetime, end: datetime) -> Iterator[Step]:
         """The state at ``start``, and that after each moment at which something happened before ``end``."""
         known = {switch: self.is_on(switch, start) for switch in self._courses}
-        yield Step(start, (), self._state(start, known))
+        standing: Standing = {}
+        begin, said = self.heard.number_after(self.since), self.heard.number_after(start)
+        self.heard.take(standing, begin, said)
+        yield Step(start, (), self._state(start, known, standing))
         moments: dict[datetime, list[int]] = defaultdict(list)
         for number in range(self.number_after(start), self.number_after(end)):
             if self.events[number].time < end:
                 moments[self.events[number].time].append(number)
+        for number in range(said, self.heard.number_after(end)):
+            if (time := moment_of(int(self.heard.times[number]))) < end:
+                moments[time].append(len(self.events) + number)
         if start < self.since < end:
             moments[self.since].extend(())  # the revision may say otherwise than events did
         for moment in sorted(moments):
             numbers = moments[moment]
-            touched = {switch for number in numbers for switch in self.switched[number]}
+            touched = {switch for number in numbers if number < len(self.events) for switch in self.switched[number]}
             for switch in self._courses if moment == self.since else touched:
                 known[switch] = self.is_on(switch, moment)
-            yield Step(moment, tuple(numbers), self._state(moment, known))
+            so_far = max(begin, self.heard.number_after(moment))
+            self.heard.take(standing, max(begin, said), so_far)
+            said = so_far
+            yield Step(moment, tuple(numbers), self._state(moment, known, standing))
 
     def number_after(self, moment: datetime) -> int:
         """The number of the first event after a moment."""
@@ -123,7 +174,7 @@ class Timeline:
     def solved_in(self, state: State) -> Solved:
         """The network in a state, solved."""
         if state not in self._kept:
-            self._kept[state] = solve(self.network_in(state), self.solved)
+            self._kept[state] = solve(self.network_in(state), self._base)
             while len(self._kept) > SOLVED_KEPT:
                 self._kept.popitem(last=False)
         self._kept.move_to_end(state)
@@ -137,6 +188,10 @@ class Timeline:
             network = apply_changes(self.files, network, changes).network
         elif state.in_force:
             network = self._configured.up_to(state.in_force[-1])
+        if self._is_concerned is not None:
+            network = with_received(network, self._is_concerned, self._reduced)
+        if state.said:
+            network = self.heard.network_with(network, state.said)
         return with_off(network, (one for one in state.off if is_on(network, one)))
 
     def is_on(self, switch: Switch, moment: datetime) -> bool:
@@ -153,7 +208,7 @@ class Timeline:
             return not course.values[0]
         return course.in_revision
 
-    def _state(self, moment: datetime, known: Mapping[Switch, bool]) -> State:
+    def _state(self, moment: datetime, known: Mapping[Switch, bool], standing: Standing) -> State:
         changed = [switch for switch, value in known.items() if value != self._courses[switch].in_revision]
         first, last = sorted((self.number_after(moment), self.number_after(self.since)))
         numbers = [number for number in range(first, last) if self._changes(number)]
@@ -163,6 +218,8 @@ class Timeline:
                 unknown = "nothing is known of the time before the first revision"
             elif numbers:
                 unknown = "a setting was changed between then and the revision, from what is not known"
+            elif self.heard.number_after(moment) < self.heard.number_after(self.since):
+                unknown = "neighbors announced paths between then and the revision, in place of what is not known"
             numbers = []
         in_force = tuple(number for number in numbers if self._overtaken_by[number] >= last)
         if len(in_force) > MOST_IN_FORCE:
@@ -171,6 +228,7 @@ class Timeline:
             frozenset(switch for switch in changed if not known[switch]),
             frozenset(switch for switch in changed if known[switch]),
             () if unknown else in_force,
+            frozenset() if unknown else content(standing),
             unknown,
         )
 

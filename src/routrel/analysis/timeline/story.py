@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING, NamedTuple
 
 from routrel.analysis.timeline.flow_states import Outcome
-from routrel.analysis.timeline.outages import event_words, length_words
+from routrel.analysis.timeline.outages import event_shown, length_words
 from routrel.analysis.timeline.states import Timeline
 from routrel.forwarding.flow import Flow
 
@@ -116,7 +116,7 @@ def _told(timeline: Timeline, times: Sequence[_Time], how: str) -> Iterator[str]
 def _because(timeline: Timeline, because: Sequence[int]) -> str:
     if not because:
         return ""
-    words = [event_words(timeline.events[number]) for number in because]
+    words = [event_shown(timeline, number).words for number in because]
     more = f" and {len(words) - 3} more" if len(words) > 3 else ""
     return f" (with {', '.join(words[:3])}{more})"
 

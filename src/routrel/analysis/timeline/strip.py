@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
+from itertools import islice
 from typing import NamedTuple
 
 from routrel.analysis.answers.timeline import (
@@ -21,7 +22,12 @@ from routrel.analysis.walk_verdicts import Answerer, asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.times import rfc3339
 
-MOST_SEGMENTS = 20_000
+MOST_STEPS = 10_000
+"""Moments of a window at which something happened that may concern its flows."""
+
+
+class TooMuchHappenedError(Exception):
+    """That a window is too wide to be told; the message says so."""
 
 
 class Span(NamedTuple):
@@ -41,22 +47,22 @@ class Span(NamedTuple):
 
 def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: datetime) -> Iterator[StripsSoFar]:
     """Flows over a window, one state after the other; ``held`` comes last."""
-    steps = list(timeline.steps(start, end))
-    states = list(dict.fromkeys(step.state for step in steps if not step.state.unknown))
-    outcomes: dict[State, list[Outcome]] = {}
-    usual = Answerer(timeline.solved)
-    normal = [outcome_of(usual, flow) for flow in flows]
+    timeline = timeline.concerning(flows)
+    steps = list(islice(timeline.steps(start, end), MOST_STEPS + 1))
+    if len(steps) > MOST_STEPS:
+        raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
+    states = list(dict.fromkeys([State(), *(step.state for step in steps if not step.state.unknown)]))
+    outcomes = timeline.outcomes
     for done, state in enumerate(states):
         yield StripsSoFar(done, len(states), None)
-        if state == State():
-            outcomes[state] = normal
-        else:
+        asked = [flow for flow in flows if (flow, state) not in outcomes]
+        if asked:
             answerer = Answerer(timeline.solved_in(state))
-            outcomes[state] = [outcome_of(answerer, flow) for flow in flows]
+            outcomes.update({(flow, state): outcome_of(answerer, flow) for flow in asked})
     found = list[list[Span]]()
-    for number, before in enumerate(normal):
-        of = {state: outcome[number] for state, outcome in outcomes.items()}
-        found.append(list(_spans(steps, of, before, end)))
+    for flow in flows:
+        of = {state: outcomes[flow, state] for state in states}
+        found.append(list(_spans(steps, of, of[State()], end)))
     yield StripsSoFar(len(states), len(states), _held(timeline, flows, found, start, end))
 
 
@@ -158,9 +164,8 @@ def _strip(timeline: Timeline, flow: Flow, spans: Sequence[Span], start: datetim
             for counter, way in zip(lasting, (shown[state].way, shown[state].way_back), strict=True):
                 if way is not None and shown[state].good:
                     counter[way] += round(span.seconds * 1000)
-        if len(segments) < MOST_SEGMENTS:
-            times = rfc3339(span.start), rfc3339(span.end)
-            segments.append(Segment(*times, state, span.unknown, list(span.because), list(span.fell_back)))
+        times = rfc3339(span.start), rfc3339(span.end)
+        segments.append(Segment(*times, state, span.unknown, list(span.because), list(span.fell_back)))
     usual, back = (counter.most_common(1)[0][0] if counter else None for counter in lasting)
     return Strip(
         asked_flow(flow),

@@ -1,6 +1,8 @@
 """What goes down and comes up by itself: interfaces, links, devices, sessions; and a network with some of them off."""
 
+import re
 from collections.abc import Iterable
+from contextlib import suppress
 from typing import NamedTuple
 
 from routrel.analysis.expectations.failures import Failure, failed
@@ -11,6 +13,8 @@ from routrel.model.bgp import BgpNeighbor
 from routrel.model.changes import Change
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE
+
+_SPEAKER = re.compile(r"AS(\d{1,10}) (\S+)(?: to (\S+))?")
 
 
 class Switch(NamedTuple):
@@ -36,9 +40,7 @@ def switches_of(network: Network, change: Change) -> list[Switch]:
     if what == "device":
         return [Switch(what, device_of(network, at).name)]
     if what == "session":
-        vrf = str(change.values.get("vrf", DEFAULT_INSTANCE))
-        device, address = session_of(network, at, vrf)
-        return [Switch(what, f"{device.name} {address}", vrf)]
+        return [session_named(network, at, str(change.values.get("vrf", DEFAULT_INSTANCE)))]
     if what == "risk_group":
         found = [_of_link(network, number) for number, link in enumerate(network.links) if at in link.risk_groups]
         if not found:
@@ -54,6 +56,48 @@ def switches_of(network: Network, change: Change) -> list[Switch]:
 
 def _of_link(network: Network, number: int) -> Switch:
     return Switch("link", str(network.links[number].ends[0]))
+
+
+def session_named(network: Network, text: str, vrf: str = DEFAULT_INSTANCE) -> Switch:
+    """A session as a change names it, or as who listens to its neighbour does; raises ``ChangeError``."""
+    spoken = _SPEAKER.fullmatch(text)
+    if spoken is None:
+        return _session_of_any(network, text, vrf)
+    number, peer, local = int(spoken[1]), _address(spoken[2]), _address(spoken[3])
+    found = []
+    for device in network.devices.values():
+        for name, routing in ((DEFAULT_INSTANCE, device.routing), *device.vrfs.items()):
+            bgp = None if routing is None else routing.bgp
+            for neighbor in () if bgp is None else bgp.neighbors:
+                if neighbor.address == peer and neighbor.number == number:
+                    owned = {one.address for of in device.interfaces.values() for one in of.addresses}
+                    found.append((local in owned, Switch("session", f"{device.name} {peer}", name)))
+    having = [switch for is_own, switch in found if is_own] or [switch for _, switch in found]
+    if len(having) == 1:
+        return having[0]
+    if not having:
+        raise ChangeError(f"no session of the network is with AS {number} at {spoken[2]}")
+    names = ", ".join(switch.at for switch in having[:3])
+    raise ChangeError(f"{len(having)} sessions are with AS {number} at {spoken[2]}: {names}", "", "to: the own address")
+
+
+def _session_of_any(network: Network, text: str, vrf: str) -> Switch:
+    """A session by device and neighbour, in another routing instance where the default one has none such."""
+    device = network.devices.get(text.partition(" ")[0])
+    others = () if device is None or vrf != DEFAULT_INSTANCE else tuple(device.vrfs)
+    for name in (vrf, *others):
+        with suppress(ChangeError):
+            of, address = session_of(network, text, name)
+            return Switch("session", f"{of.name} {address}", name)
+    of, address = session_of(network, text, vrf)
+    return Switch("session", f"{of.name} {address}", vrf)
+
+
+def _address(text: str | None) -> Address | None:
+    try:
+        return None if text is None else Address.parse(text)
+    except ValueError:
+        return None
 
 
 def is_on(network: Network, switch: Switch) -> bool:

@@ -26,6 +26,7 @@ from routrel.formats.changes.finding import (
 )
 from routrel.formats.changes.link_edits import links_edited
 from routrel.formats.changes.outcomes import Applied, Outcome, errors_of
+from routrel.formats.changes.paths_said import path_said
 from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
@@ -111,6 +112,8 @@ class Applier:
             return self._switch(change), change
         if verb == "restart":
             return self._restart(change)
+        if what == "path":
+            return self._say(change), change
         if verb == "edit":
             return (self._edit_device if what == "device" else self._edit_file)(change), change
         if verb == "set":
@@ -257,6 +260,19 @@ class Applier:
             self._edit(name, ("neighbors", instance, neighbor_address, "established_at"), edit)
         completed = replace(change, values={**change.values, "to": to})
         return f"restart the session of {device.name} with {address}: up since {to}", completed
+
+    def _say(self, change: Change) -> str:
+        """A path that a neighbour outside announces or withdraws."""
+        vrf = change.values.get("vrf", DEFAULT_INSTANCE)
+        device, address = session_of(self.network, change.at, vrf)
+        routing = routing_path(device, vrf)
+        said = path_said(self.network, device, vrf, address, change)
+        self._edit(
+            device.name,
+            ("neighbors", vrf, address, "received", str(change.values["for"])),
+            lambda text: said.edited(text, neighbor_path(text.data, routing, address)),
+        )
+        return said.words
 
     # Single values
 

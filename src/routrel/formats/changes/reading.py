@@ -106,6 +106,8 @@ _DONE = {
     "move": "moved",
     "remove": "removed",
     "edit": "edited",
+    "announce": "announced",
+    "withdraw": "withdrawn",
 }
 
 

@@ -69,6 +69,8 @@ SHAPES: dict[tuple[str, str], Shape] = {
         for verb in ("enable", "disable")
         for what in ("interface", "link", "device", "site", "risk_group", "session")
     },
+    ("announce", "path"): Shape("session", ("for", "path"), ("vrf",)),
+    ("withdraw", "path"): Shape("session", ("for",), ("vrf",)),
     ("add", "link"): Shape("interface", ("to",), ("name",)),
     ("remove", "link"): Shape("link"),
     ("restart", "session"): Shape("session", (), ("to", "vrf")),

@@ -116,6 +116,8 @@ def _with_received(bgp: Bgp, name: str, dump: TableDump, file: str) -> tuple[Bgp
             paths = ReceivedPaths(
                 entries.prefixes, dump.attributes, entries.attributes, entries.lines, file, peer.identifier or None
             )
+            if named[address].withdrawn:
+                paths = paths.without(named[address].withdrawn)
             by_address[address].append(paths)
             carried = named[address].carried
             left = sum(prefix.family not in carried for prefix in entries.prefixes)
