@@ -77,3 +77,57 @@ def routes(prefix: str, entries: Iterable[tuple[int, bytes]], has_ids: bool = Fa
         body += struct.pack(">HI", peer, TIME) + ids + struct.pack(">H", len(said)) + said
     of_family = (IPV4, IPV4_PATHS) if network.version == 4 else (IPV6, IPV6_PATHS)
     return record(of_family[has_ids], body)
+
+
+def nlri(prefixes: Iterable[str], path: int | None = None) -> bytes:
+    """Prefixes one after the other, each behind the identifier of its path where there is one (RFC 7911)."""
+    found = b""
+    for one in prefixes:
+        network = ipaddress.ip_network(one)
+        size = (network.prefixlen + 7) // 8
+        found += b"" if path is None else struct.pack(">I", path)
+        found += bytes([network.prefixlen]) + network.network_address.packed[:size]
+    return found
+
+
+def message(body: bytes, kind: int = 2) -> bytes:
+    return b"\xff" * 16 + struct.pack(">HB", 19 + len(body), kind) + body
+
+
+def update(
+    announced: Sequence[str] = (), said: bytes = b"", withdrawn: Sequence[str] = (), path: int | None = None
+) -> bytes:
+    """An UPDATE; prefixes of IPv6 go by MP_REACH_NLRI and MP_UNREACH_NLRI (RFC 4760), with the next hop ``said`` has."""
+    four, six = ([one for one in announced if (":" in one) is is_six] for is_six in (False, True))
+    gone, gone_six = ([one for one in withdrawn if (":" in one) is is_six] for is_six in (False, True))
+    if six:
+        at = said.index(bytes([0x80, 14, 17, 16]))
+        hop, said = said[at + 4 : at + 20], said[:at] + said[at + 20 :]
+        said += attribute(14, b"\0\2\1" + bytes([16]) + hop + b"\0" + nlri(six, path), 0x80)
+    if gone_six:
+        said += attribute(15, b"\0\2\1" + nlri(gone_six, path), 0x80)
+    lost = nlri(gone, path)
+    return message(struct.pack(">H", len(lost)) + lost + struct.pack(">H", len(said)) + said + nlri(four, path))
+
+
+def heard(
+    body: bytes,
+    peer: str = "192.0.2.1",
+    number: int = 64600,
+    local: str = "192.0.2.2",
+    time: float = TIME,
+    subtype: int = 4,
+    is_fine: bool = False,
+) -> bytes:
+    """A record of BGP4MP around a message or a change of state; with microseconds where it is fine."""
+    wide = subtype in (4, 5, 9)
+    head = struct.pack(">II" if wide else ">HH", number, 64500) + struct.pack(">HH", 0, 2 if ":" in peer else 1)
+    whole = head + address(peer) + address(local) + body
+    seconds, rest = int(time), round(time % 1 * 1_000_000)
+    whole = struct.pack(">I", rest) + whole if is_fine else whole
+    return struct.pack(">IHHI", seconds, 17 if is_fine else 16, subtype, len(whole)) + whole
+
+
+def turned(is_up: bool, **more) -> bytes:
+    """A session that reaches the state Established, or leaves it."""
+    return heard(struct.pack(">HH", *((5, 6) if is_up else (6, 1))), subtype=5, **more)

@@ -1,0 +1,419 @@
+"""Files of BGP updates (RFC 6396 section 4.4) and of announcements, and the states that follow from them."""
+
+import gzip
+import json
+import struct
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.strip import strips
+from routrel.analysis.trial import Trial
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.changes.applying import apply_changes
+from routrel.formats.changes.reading import changes_of
+from routrel.formats.errors import LoadError
+from routrel.formats.events_file import read_events
+from routrel.formats.happenings import read_happenings
+from routrel.formats.mrt.updates import Updates, read_updates
+from routrel.formats.network_file import read_network
+from routrel.formats.sources import read_files
+from routrel.forwarding.flow import Flow, parse_flow
+from routrel.model.addresses import Address
+from routrel.model.unchanged import without_places
+from routrel.solving import solve
+from tests.core import dumps
+from tests.core.test_changes import tables
+from tests.core.test_received_paths import border, with_stubs
+from tests.examples import examples
+
+NET, OTHER, SIX = "203.0.113.0/24", "198.51.100.0/24", "2001:db8:7::/48"
+SAID = dumps.attributes([64600, 64601], "192.0.2.1")
+BASE = datetime.fromtimestamp(dumps.TIME, UTC)
+
+
+def rows(found: Updates) -> list[tuple[str, str]]:
+    """Each row: what, and the AS path; '' for a withdrawal."""
+    told = []
+    for at in range(len(found.announcements)):
+        row = found.announcements.row(at)
+        way = "" if row.attributes is None else " ".join(map(str, row.attributes.as_path))
+        told.append((str(row.prefix or "all"), way))
+    return told
+
+
+def test_announced_and_withdrawn_prefixes_of_both_families():
+    six = dumps.attributes([64600], "2001:db8:9::1")
+    data = b"".join(
+        (
+            dumps.heard(dumps.update([NET, OTHER], SAID)),
+            dumps.heard(dumps.update([SIX], six), peer="2001:db8:9::1", local="2001:db8:9::2"),
+            dumps.heard(dumps.update(withdrawn=[OTHER]), time=dumps.TIME + 5),
+            dumps.heard(dumps.update(withdrawn=[SIX]), peer="2001:db8:9::1", local="2001:db8:9::2"),
+            dumps.heard(dumps.message(b"", 4)),  # a KEEPALIVE
+        )
+    )
+    found = read_updates(data, "u.mrt")
+    assert rows(found) == [(NET, "64600 64601"), (OTHER, "64600 64601"), (SIX, "64600"), (OTHER, ""), (SIX, "")]
+    assert found.announcements.speakers == ["AS64600 192.0.2.1 to 192.0.2.2", "AS64600 2001:db8:9::1 to 2001:db8:9::2"]
+    assert str(found.announcements.row(2).attributes.next_hop) == "2001:db8:9::1"
+    assert found.announcements.row(3).moment == BASE + timedelta(seconds=5) and not found.unused
+    assert rows(read_updates(gzip.compress(data), "u.mrt.gz")) == rows(found)
+
+
+def test_as_numbers_of_two_bytes_microseconds_and_identifiers_of_paths():
+    short = dumps.attribute(1, b"\0") + dumps.attribute(2, b"\2\1" + struct.pack(">H", 64600))
+    short += dumps.attribute(3, dumps.address("192.0.2.1"))
+    data = dumps.heard(dumps.update([NET], short), subtype=1)
+    data += dumps.heard(dumps.update([NET], SAID), time=dumps.TIME + 0.25, is_fine=True)
+    data += dumps.heard(dumps.update([NET], SAID, path=7), subtype=9)
+    found = read_updates(data, "u.mrt").announcements
+    assert [found.row(at).attributes.as_path for at in range(3)] == [(64600,), (64600, 64601), (64600, 64601)]
+    assert [(found.row(at).moment - BASE).microseconds for at in range(3)] == [0, 250_000, 0]
+    assert [found.row(at).path for at in range(3)] == [0, 0, 7]
+
+
+def test_a_session_that_turns_is_an_event_and_its_paths_are_gone():
+    data = dumps.turned(True) + dumps.heard(dumps.update([NET], SAID)) + dumps.turned(False)
+    data += dumps.heard(struct.pack(">HH", 1, 3), subtype=5)  # from Idle to Active: it was not up
+    found = read_updates(data, "u.mrt")
+    assert rows(found) == [("all", ""), (NET, "64600 64601"), ("all", "")]
+    assert [(one.change.verb, one.change.at) for one in found.events] == [
+        ("enable", "AS64600 192.0.2.1 to 192.0.2.2"),
+        ("disable", "AS64600 192.0.2.1 to 192.0.2.2"),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("said", "why"),
+    [
+        (SAID.replace(bytes([0x40, 1, 1, 0]), bytes([0x40, 1, 1, 9])), "no origin"),  # RFC 7606 section 7.1
+        (SAID.replace(bytes([0x40, 1, 1, 0]), b""), "attribute 1 is not there"),  # section 3 d
+        (dumps.attribute(1, b"\0") + dumps.attribute(2, dumps.segment([64600])), "attribute 3 is not there"),
+        (SAID + b"\x40\x04\x20\0", "attribute 4 says 32 bytes"),  # section 4
+        (SAID + dumps.attribute(8, b"123", 0xC0), "communities have 3 bytes"),  # section 7.8
+    ],
+)
+def test_malformed_attributes_withdraw_what_they_came_with(said, why):
+    found = read_updates(dumps.heard(dumps.update([NET], said)), "u.mrt")
+    assert rows(found) == [(NET, "")]
+    assert [one for one in found.unused if why in one and "RFC 7606" in one]
+
+
+@pytest.mark.parametrize(
+    "body",
+    [
+        dumps.message(b"\0\1"),
+        dumps.message(b"\0\x09\0\0"),
+        dumps.message(b"\0\0\0\x09"),
+        dumps.message(b"\0\0\0\0\x21\1\2\3\4\5"),  # a prefix of 33 bits
+        dumps.message(b"\0\0\0\0\x18\1"),
+        dumps.update([NET], SAID)[:-1],
+        b"\0" * 30,
+        dumps.message(b"\0\0\0\x06\x80\x0e\x03\0\2\1"),  # MP_REACH_NLRI without a next hop
+        dumps.message(b"\0\0\0\x0c" + b"\x80\x0f\x03\0\2\1" * 2),  # MP_UNREACH_NLRI twice
+    ],
+)
+def test_a_message_whose_prefixes_cannot_be_told_is_counted_and_left(body):
+    found = read_updates(dumps.heard(dumps.update([OTHER], SAID)) + dumps.heard(body), "u.mrt")
+    assert rows(found) == [(OTHER, "64600 64601")]
+    (what,) = found.unused
+    assert "end a session" in what
+
+
+def test_other_families_and_other_records_are_counted():
+    vpn = dumps.attribute(15, b"\0\1\x80" + b"\0", 0x80)
+    data = dumps.heard(dumps.message(b"\0\0" + struct.pack(">H", len(vpn)) + vpn))
+    data += dumps.index([("192.0.2.1", 64600)]) + dumps.heard(b"", subtype=2)
+    data += dumps.heard(dumps.update([NET], SAID))
+    assert dict(read_updates(data, "u.mrt").unused) == {
+        "updates of address family 1, 128": 1,
+        "records of type 13, subtype 1": 1,
+        "records of type 16, subtype 2": 1,
+    }
+
+
+def test_a_file_that_ends_inside_a_record_is_read_up_to_there():
+    data = dumps.heard(dumps.update([NET], SAID)) + dumps.heard(dumps.update([OTHER], SAID))
+    first = len(data) // 2
+    for cut in range(first):
+        with pytest.raises(LoadError, match="no file of updates"):
+            read_updates(data[:cut], "u.mrt")
+    for cut in range(first, len(data)):
+        found = read_updates(data[:cut], "u.mrt")
+        assert rows(found) == [(NET, "64600 64601")]
+        assert bool(found.unused) is (cut != first)
+        if found.unused:
+            assert f"inside record 2, which begins at byte {first}" in next(iter(found.unused))
+
+
+@given(
+    data=st.data(),
+    records=st.lists(
+        st.sampled_from(
+            [
+                dumps.heard(dumps.update([NET, OTHER], SAID, [OTHER])),
+                dumps.heard(dumps.update([SIX], dumps.attributes([64600], "2001:db8:9::1"), [SIX])),
+                dumps.heard(dumps.update([NET], SAID, path=3), subtype=9),
+                dumps.turned(False),
+            ]
+        ),
+        min_size=1,
+        max_size=4,
+    ),
+)
+@settings(max_examples=examples(300), deadline=None)
+def test_whatever_bytes_are_wrong_it_is_said_and_nothing_breaks(data, records):
+    whole = bytearray(b"".join(records))
+    for _ in range(data.draw(st.integers(1, 6))):
+        whole[data.draw(st.integers(0, len(whole) - 1))] = data.draw(st.integers(0, 255))
+    try:
+        found = read_updates(bytes(whole), "u.mrt")
+    except LoadError:
+        return
+    assert len(rows(found)) == len(found.announcements)
+
+
+# States
+
+
+def timeline_of(document: dict, data: bytes, name: str = "events.jsonl", since: datetime = BASE) -> Timeline:
+    files = {"n.json": json.dumps(document).encode()}
+    read = read_happenings(data, name)
+    return Timeline(files, solve(read_files(files)), since, read.events, True, [read.announcements])
+
+
+def outside(**received) -> dict:
+    """``a`` with a neighbour outside that says nothing, or what is given, and ``b`` behind it."""
+    return border(received or {"received": []}).document()
+
+
+def way(timeline: Timeline, seconds: float, prefix: str = NET) -> str:
+    solved = timeline.solved_in(timeline.state_at(BASE + timedelta(seconds=seconds)))
+    route = solved.table(solved.topology.instance_index["b", "default"]).lookup(Address.parse(prefix.split("/")[0]))
+    return "" if route is None else str(route.prefix)
+
+
+def test_a_path_stands_from_when_it_is_announced_until_it_is_withdrawn():
+    data = dumps.heard(dumps.update([NET], SAID), time=dumps.TIME + 10)
+    data += dumps.heard(dumps.update(withdrawn=[NET]), time=dumps.TIME + 20)
+    timeline = timeline_of(outside(), data, "u.mrt")
+    assert [way(timeline, at) for at in (9, 10, 19, 20)] == ["", NET, NET, ""]
+
+
+def test_what_the_revision_knows_is_replaced_and_gone_with_the_session():
+    known = {"received": [{"prefix": NET, "as_path": [64600]}, {"prefix": OTHER, "as_path": [64600]}]}
+    data = dumps.heard(dumps.update(withdrawn=[NET]), time=dumps.TIME + 10)
+    data += dumps.turned(False, time=dumps.TIME + 20) + dumps.turned(True, time=dumps.TIME + 30)
+    data += dumps.heard(dumps.update([NET], SAID), time=dumps.TIME + 40)
+    timeline = timeline_of(outside(**known), data, "u.mrt")
+    assert [(way(timeline, at), way(timeline, at, OTHER)) for at in (0, 10, 20, 30, 40)] == [
+        (NET, OTHER),
+        ("", OTHER),
+        ("", ""),
+        ("", ""),
+        (NET, ""),
+    ]
+
+
+def test_before_what_was_announced_since_a_revision_nothing_is_known():
+    data = dumps.heard(dumps.update([NET], SAID), time=dumps.TIME - 10)
+    timeline = timeline_of(outside(), data, "u.mrt")
+    assert timeline.state_at(BASE - timedelta(seconds=11)).unknown
+    assert not timeline.state_at(BASE - timedelta(seconds=10)).unknown
+
+
+def test_who_is_no_neighbor_of_the_network_is_said():
+    data = dumps.heard(dumps.update([NET], SAID), number=64999) + dumps.turned(False, number=64999)
+    timeline = timeline_of(outside(), data, "u.mrt")
+    assert list(timeline.heard.unknown.values()) == ["no session of the network is with AS 64999 at 192.0.2.1"]
+    assert "AS 64999" in timeline.remarks[0]
+    assert way(timeline, 5) == ""
+
+
+def test_announcements_are_written_by_hand_too():
+    lines = [
+        {"time": "+1", "announce": "path", "at": "a 192.0.2.1", "for": NET, "path": {"as_path": [64600]}},
+        {
+            "time": "+2",
+            "announce": "path",
+            "at": "AS64600 192.0.2.1",
+            "for": OTHER,
+            "path": {"as_path": [64600], "med": 9},
+        },
+        {"time": "+3", "withdraw": "path", "at": "a 192.0.2.1", "for": NET},
+        {"time": "+4", "withdraw": "path", "at": "a 192.0.2.1", "for": "all"},
+    ]
+    for line in lines:
+        line["time"] = (BASE + timedelta(seconds=int(line["time"]))).isoformat()
+    timeline = timeline_of(outside(), "\n".join(map(json.dumps, lines)).encode())
+    assert [(way(timeline, at), way(timeline, at, OTHER)) for at in (0, 1, 2, 3, 4)] == [
+        ("", ""),
+        (NET, ""),
+        (NET, OTHER),
+        ("", OTHER),
+        ("", ""),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("said", "message"),
+    [
+        ({"announce": "path", "for": NET}, "lacks the key 'path'"),
+        ({"announce": "path", "for": NET, "path": {}}, "a path has an AS path"),
+        ({"announce": "path", "for": "all", "path": {"as_path": [1]}}, "prefix"),
+        ({"announce": "path", "for": NET, "path": {"as_path": [1], "next_hop": "2001:db8::1"}}, "of its family"),
+        ({"announce": "path", "for": NET, "path": {"as_path": [1], "colour": 3}}, "unknown key"),
+        ({"withdraw": "path", "for": "10.0.0.1/8"}, "prefix"),
+    ],
+)
+def test_an_announcement_that_cannot_be_read_says_why(said, message):
+    line = {"time": "2026-11-20T03:00:00Z", "at": "a 192.0.2.1", **said}
+    with pytest.raises(LoadError) as error:
+        read_events(json.dumps(line).encode(), "e.jsonl")
+    assert message in str(error.value) and "e.jsonl:1:1" in str(error.value)
+
+
+def test_a_strip_tells_what_was_announced_and_by_which_prefix_it_fell_back():
+    data = dumps.heard(dumps.update([NET, "203.0.112.0/20"], SAID), time=dumps.TIME + 10)
+    data += dumps.heard(dumps.update(["192.88.99.0/24"], SAID), time=dumps.TIME + 15)
+    data += dumps.heard(dumps.update(withdrawn=[NET]), time=dumps.TIME + 20)
+    timeline = timeline_of(outside(), data, "u.mrt")
+    *_, last = strips(timeline, [parse_flow("b > 203.0.113.9")], BASE, BASE + timedelta(seconds=30))
+    (strip,) = last.held.strips
+    words = {one.number: one.words for one in last.held.events}
+    assert [[words[number] for number in one.because] for one in strip.segments] == [
+        [],
+        [
+            f"{prefix} announced by AS64600 192.0.2.1 to 192.0.2.2, AS path 64600 64601"
+            for prefix in (NET, "203.0.112.0/20")
+        ],
+        [f"{NET} withdrawn by AS64600 192.0.2.1 to 192.0.2.2"],
+    ], "what covers no address of the flow begins nothing"
+    assert strip.segments[2].fell_back[0].endswith(f"goes by 203.0.112.0/20 (bgp): {NET} (bgp) is gone")
+
+
+# In trials
+
+
+def test_a_trial_announces_and_withdraws_by_the_text():
+    files = {"n.json": json.dumps(outside(received=[{"prefix": NET, "as_path": [64600]}])).encode()}
+    network = read_files(files)
+    changes = changes_of(
+        [
+            {"announce": "path", "at": "a 192.0.2.1", "for": OTHER, "path": {"as_path": [64600, 64700], "med": 3}},
+            {"announce": "path", "at": "a 192.0.2.1", "for": NET, "path": {"as_path": [64600, 64601]}},
+            {"withdraw": "path", "at": "a 192.0.2.1", "for": OTHER},
+            {"withdraw": "path", "at": "a 192.0.2.1", "for": SIX},
+            {"withdraw": "path", "at": "a 10.0.0.2", "for": NET},
+        ]
+    )
+    trial = Trial.of(files, solve(network), changes)
+    assert [one.state for one in trial.applied.outcomes] == ["applied", "applied", "applied", "nothing", "error"]
+    assert trial.applied.outcomes[0].words == f"192.0.2.1 announces {OTHER} to a"
+    text = json.loads(trial.applied.changed_files["n.json"])
+    neighbor = text["devices"]["a"]["routing"]["bgp"]["neighbors"]["192.0.2.1"]
+    assert neighbor["received"] == [{"prefix": NET, "as_path": [64600, 64601]}]
+    again = read_files({"n.json": trial.applied.changed_files["n.json"].encode()})
+    assert without_places(again) == without_places(trial.applied.network)
+
+
+def test_what_a_dump_has_is_withdrawn_by_a_line_of_the_text():
+    document = outside()
+    del document["devices"]["a"]["routing"]["bgp"]["neighbors"]["192.0.2.1"]["received"]
+    path = dumps.attributes([64600], "192.0.2.1")
+    dump = dumps.index([("192.0.2.1", 64600)]) + dumps.routes(NET, [(0, path)]) + dumps.routes(OTHER, [(0, path)])
+    devices = document.pop("devices")
+    files = {"network.yaml": json.dumps(document).encode(), "a.mrt": dump}
+    files |= {f"devices/{name}.yaml": json.dumps(device).encode() for name, device in devices.items()}
+    changes = changes_of(
+        [
+            {"withdraw": "path", "at": "a 192.0.2.1", "for": NET},
+            {"announce": "path", "at": "a 192.0.2.1", "for": OTHER, "path": {"as_path": [64600, 64601]}},
+        ]
+    )
+    applied = apply_changes(files, read_files(files), changes)
+    assert [one.state for one in applied.outcomes] == ["applied", "applied"]
+    again = read_files({**files, **{name: text.encode() for name, text in applied.changed_files.items()}})
+    (neighbor,) = (one for one in again.devices["a"].routing.bgp.neighbors if str(one.address) == "192.0.2.1")
+    assert [str(prefix) for one in neighbor.received for prefix in one.prefixes] == [OTHER]
+    assert tables(solve(again)) == tables(solve(applied.network))
+
+
+# Held against a slow reference
+
+
+@st.composite
+def spoken(draw, document: dict, names: list[tuple[str, str, int]]) -> list[dict]:
+    """Announcements and withdrawals of some neighbours, in the order of their times."""
+    said = []
+    for second in range(draw(st.integers(2, 8))):
+        device, peer, number = draw(st.sampled_from(names))
+        prefix = draw(st.sampled_from([NET, OTHER, "203.0.112.0/20", "0.0.0.0/0"]))
+        line = {"time": (BASE + timedelta(seconds=second)).isoformat(), "at": f"{device} {peer}"}
+        if draw(st.booleans()):
+            path = {
+                "as_path": [number, *draw(st.lists(st.integers(64700, 64703), max_size=2))],
+                "med": draw(st.integers(0, 2)),
+            }
+            said.append({**line, "announce": "path", "for": prefix, "path": path})
+        else:
+            said.append({**line, "withdraw": "path", "for": draw(st.sampled_from([prefix, prefix, "all"]))})
+    return said
+
+
+@given(st.data())
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_what_is_heard_is_what_the_text_with_it_says_and_strips_say_the_same(data):
+    _, document = data.draw(with_stubs())
+    document = {"routrel": 1, "name": "n", **json.loads(json.dumps(document))}
+    names = [
+        (name, peer, neighbor["as"])
+        for name, device in document["devices"].items()
+        for peer, neighbor in device.get("routing", {}).get("bgp", {}).get("neighbors", {}).items()
+        if "received" in neighbor and ":" not in peer
+    ]
+    if not names:
+        return
+    said = data.draw(spoken(document, names))
+    timeline = timeline_of(document, "\n".join(map(json.dumps, said)).encode(), since=BASE - timedelta(seconds=1))
+    devices = sorted(document["devices"])
+    flow = Flow(
+        data.draw(st.sampled_from(devices)), data.draw(st.sampled_from(["203.0.113.9", "198.51.100.7", *devices]))
+    )
+    *_, last = strips(timeline, [flow], BASE - timedelta(seconds=1), BASE + timedelta(seconds=9))
+    (strip,) = last.held.strips
+    plain = json.loads(json.dumps(document))
+    for second in range(-1, 8):
+        moment = BASE + timedelta(seconds=second)
+        for one in said:
+            if datetime.fromisoformat(one["time"]) == moment:
+                plainly(plain, one)
+        state = timeline.state_at(moment)
+        cold = solve(read_network({"n.json": json.dumps(plain).encode()}))
+        assert tables(timeline.solved_in(state)) == tables(cold)
+        (segment,) = [
+            one
+            for one in strip.segments
+            if datetime.fromisoformat(one.start) <= moment < datetime.fromisoformat(one.end)
+        ]
+        shown, answer = strip.states[segment.state], Answerer(cold).answer(flow)
+        if answer.walk is None:
+            assert shown.words == answer.error
+        else:
+            reply = answer.walk.reply
+            assert (shown.forward, shown.reply) == (answer.walk.forward.verdict, reply and reply.verdict)
+            assert strip.ways[shown.way].paths == answer.walk.forward.paths[:4]
+
+
+def plainly(document: dict, said: dict) -> None:
+    """The text after an announcement or a withdrawal."""
+    device, peer = said["at"].split()
+    neighbor = document["devices"][device]["routing"]["bgp"]["neighbors"][peer]
+    left = [] if said["for"] == "all" else [one for one in neighbor["received"] if one["prefix"] != said["for"]]
+    if "announce" in said:
+        left.append({"prefix": said["for"], **said["path"]})
+    neighbor["received"] = left
