@@ -8,7 +8,9 @@ from pathlib import Path
 
 import pytest
 
+from routrel.formats.errors import LoadError
 from routrel.formats.mrt.table_dumps import read_table_dump
+from routrel.formats.mrt.updates import read_updates
 
 BIRD = Path("/usr/sbin/bird")
 SAYS = """
@@ -89,6 +91,84 @@ def told(folder: Path) -> list[tuple[str, ...]]:
                 more = med, str(one.local_preference), " ".join(sorted(one.communities))
                 found.append((str(prefix), neighbor, path, one.origin, hop, *more))
     return sorted(found)
+
+
+UPDATES = """
+mrtdump "updates.mrt";
+"""
+"""What it hears is written as it comes: the same sessions, one after the other."""
+
+
+def heard(folder: Path) -> list[tuple[str, ...]]:
+    """What stands after all updates that the daemon wrote down."""
+    updates = read_updates((folder / "updates.mrt").read_bytes(), "updates.mrt")
+    standing: dict[tuple[str, str], tuple[str, ...]] = {}
+    for at in range(len(updates.announcements)):
+        row = updates.announcements.row(at)
+        neighbor = row.speaker.split()[1]
+        if row.prefix is None:
+            standing = {key: one for key, one in standing.items() if key[1] != neighbor}
+        elif row.attributes is None:
+            standing.pop((str(row.prefix), neighbor), None)
+        else:
+            one = row.attributes
+            path, med = " ".join(map(str, one.as_path)), "" if one.med is None else str(one.med)
+            more = med, str(one.local_preference), " ".join(sorted(one.communities))
+            standing[str(row.prefix), neighbor] = (
+                str(row.prefix),
+                neighbor,
+                path,
+                one.origin,
+                str(one.next_hop),
+                *more,
+            )
+    return sorted(standing.values())
+
+
+@pytest.mark.skipif(not (BIRD.exists() and shutil.which("birdc")), reason="there is no bird on this machine")
+def test_what_a_daemon_hears_adds_up_to_its_tables(tmp_path):
+    running = []
+    hears = HEARS.replace("multihop; strict bind;", "multihop; strict bind; mrtdump { messages, states };")
+    # What it prefers by a filter of its own is no part of what was said.
+    hears = hears.replace("import filter { bgp_local_pref = 70; accept; };", "import all;").split("protocol mrt")[0]
+    texts = {"says": SAYS, "more": SAYS_MORE, "hears": UPDATES + hears}
+    try:
+        for name, text in texts.items():
+            (tmp_path / f"{name}.conf").write_text(text)
+        for name in ("hears", "says", "more"):
+            command = [str(BIRD), "-f", "-c", f"{name}.conf", "-s", f"{name}.ctl"]
+            running.append(subprocess.Popen(command, cwd=tmp_path, stdout=subprocess.DEVNULL))
+        assert until_same(tmp_path, 8) == 8, "the daemons have no sessions"
+        # A prefix less, and one with other attributes.
+        fewer = SAYS.replace("  route 198.18.2.0/23 blackhole { bgp_large_community.add((64540, 1, 2)); };\n", "")
+        fewer = fewer.replace("bgp_community.add((64540, 7));", "bgp_community.add((64540, 8));")
+        (tmp_path / "says.conf").write_text(fewer)
+        subprocess.run(["birdc", "-s", str(tmp_path / "says.ctl"), "configure"], check=True, stdout=subprocess.DEVNULL)
+        assert until_same(tmp_path, 7) == 7
+        assert any("64540:8" in one[-1] for one in heard(tmp_path))
+        # A neighbour that ends says all of it for nothing.
+        running[2].terminate()
+        running[2].wait(10)
+        assert until_same(tmp_path, 4) == 4
+    finally:
+        for one in running:
+            one.terminate()
+            one.wait(10)
+
+
+def until_same(folder: Path, count: int) -> int:
+    """Wait until the daemon's table has so many paths, and what it heard is the same; how many it has then."""
+    until = time.monotonic() + 60
+    while time.monotonic() < until:
+        time.sleep(0.5)
+        try:
+            table = shown(folder)
+            if len(table) == count and heard(folder) == table:
+                return count
+        except (LoadError, OSError, subprocess.CalledProcessError):
+            continue
+    assert heard(folder) == shown(folder)
+    return len(shown(folder))
 
 
 @pytest.mark.skipif(not (BIRD.exists() and shutil.which("birdc")), reason="there is no bird on this machine")
