@@ -24,6 +24,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from bench.documents import bench_documents
 from bench.generator import Shape, document, network, with_borders
+from bench.history import bench_history, bench_updates
 from bench.programs import main as bench_programs
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from bench.stress import bench_stress
@@ -415,6 +416,8 @@ def main() -> int:
         bench_stress,
         bench_documents,
         bench_table_dumps,
+        bench_updates,
+        bench_history,
         bench_large,
         bench_full_table,
     ):

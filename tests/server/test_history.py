@@ -1,14 +1,19 @@
 """Events kept by the server, and questions asked of moments by them."""
 
 import json
+from datetime import UTC, datetime, timedelta
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 
 from history.models import EventFile
 from networks.models import Revision
+from tests.core import dumps
+from tests.core.test_received_paths import border
 from tests.server.conftest import TEXT
 
 DATED = TEXT.replace("name: two hosts\n", "name: two hosts\ntaken_at: 2026-11-20T06:00:00Z\n")
+BASE = datetime.fromtimestamp(dumps.TIME, UTC)
 DOWN = {"time": "2026-11-20T07:00:00Z", "down": "interface", "at": "r:e2"}
 UP = {"time": "2026-11-20T08:00:00Z", "up": "interface", "at": "r:e2"}
 
@@ -88,6 +93,37 @@ def test_a_moment_is_asked_of_the_revision_that_was_true_then(owner, base):
     assert walk_at(owner, base, "2026-11-20T07:00:00Z") == "unrouted"
     # A later configuration does not bring up what is down.
     assert walk_at(owner, base, "2026-11-21T07:00:00Z", 2) == "unrouted"
+
+
+def test_updates_are_kept_and_told(owner):
+    net = border({"received": []}).document()
+    made = owner.post(
+        "/api/networks", {"text": json.dumps({"routrel": 1, "name": "n", **net})}, format="multipart"
+    ).json()
+    base = f"/api/networks/{made['id']}"
+    owner.post(f"{base}/revisions", {"text": dated(net)}, format="multipart")
+    said = dumps.attributes([64600, 64601], "192.0.2.1")
+    data = dumps.heard(dumps.update(["203.0.113.0/24"], said), time=dumps.TIME + 10)
+    data += dumps.heard(dumps.update(withdrawn=["203.0.113.0/24"]), time=dumps.TIME + 20)
+    data += dumps.heard(dumps.update(["10.9.0.0/16"], said), number=64999) + data[:9]
+    sent = owner.post(f"{base}/events", {"file": SimpleUploadedFile("u.mrt", data)}, format="multipart")
+    assert sent.status_code == 201, sent.json()
+    assert sent.json()["count"] == 3
+    assert "AS 64999" in sent.json()["told"][0] and "inside record 4" in sent.json()["told"][1]
+    at = [(BASE + timedelta(seconds=seconds)).isoformat().replace("+00:00", "Z") for seconds in (5, 15, 25)]
+    asked = {"from": "b", "to": "203.0.113.9"}
+    walks = [owner.get(f"{base}/revisions/latest/walk", {**asked, "as_of": one}).json() for one in at]
+    assert [one["forward"]["verdict"] for one in walks] == ["unrouted", "leaves", "unrouted"]
+    happened = owner.get(f"{base}/revisions/latest/happened").json()
+    assert happened["announcements"] == 3
+    (busiest,) = happened["busiest"]
+    assert (busiest["announced"], busiest["withdrawn"], busiest["is_gone"]) == (1, 1, True)
+    broken = owner.post(f"{base}/events", {"file": SimpleUploadedFile("x.mrt", b"nonsense")}, format="multipart")
+    assert broken.status_code == 400 and "BGP4MP" in json.dumps(broken.json())
+
+
+def dated(document: dict) -> str:
+    return json.dumps({"routrel": 1, "name": "n", "taken_at": BASE.isoformat(), **document})
 
 
 def test_two_moments_are_held_against_each_other(owner, base):

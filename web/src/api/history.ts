@@ -15,6 +15,7 @@ export type EventShown = components["schemas"]["EventShown"];
 export type StripsHeld = components["schemas"]["StripsHeld"];
 export type Availability = components["schemas"]["Availability"];
 export type Outage = components["schemas"]["Outage"];
+export type PrefixChanges = components["schemas"]["PrefixChanges"];
 export type EventFile = components["schemas"]["EventFileAbout"];
 
 const EVENTS = "/api/networks/{network_id}/events";

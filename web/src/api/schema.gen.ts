@@ -986,8 +986,8 @@ export interface paths {
         };
         /**
          * @description A flow over time: in which state it was when, by which ways, what began each, where it fell back, and all of it
-         *         in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells of
-         *         the time from when it was true to when the next one was; the first one reaches back.
+         *         in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells
+         *         of the time from when it was true to when the next one was; the first one reaches back.
          *
          *     For example: `.../revisions/latest/strip?from=gp-gates&to=bookings&service=booking`
          */
@@ -2054,6 +2054,8 @@ export interface components {
             event_count: number;
             last_hour: number;
             unfitting: number;
+            announcements: number;
+            busiest: components["schemas"]["PrefixChanges"][];
         };
         /**
          * Heading
@@ -2705,6 +2707,18 @@ export interface components {
             good: boolean;
             causes: components["schemas"]["Cause"][];
             decided_by: components["schemas"]["Decider"][];
+        };
+        /**
+         * PrefixChanges
+         * @description How often a neighbour announced and withdrew a prefix, and when last; ``is_gone`` says that it is withdrawn.
+         */
+        PrefixChanges: {
+            prefix: string;
+            speaker: string;
+            announced: number;
+            withdrawn: number;
+            last: string;
+            is_gone: boolean;
         };
         /**
          * ProtocolCount

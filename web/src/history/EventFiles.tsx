@@ -63,7 +63,7 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
             <input
               type="file"
               name="events"
-              accept=".jsonl,.json,.txt"
+              accept=".jsonl,.json,.txt,.mrt,.gz,.bz2,.xz"
               className="sr-only"
               onChange={(event) => {
                 const file = event.target.files?.[0];
@@ -71,7 +71,8 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
                 event.target.value = "";
               }}
             />
-            Choose a file <span className="text-faint">— JSON Lines, one event on each</span>
+            Choose a file{" "}
+            <span className="text-faint">— JSON Lines, one event on each, or BGP updates as MRT</span>
           </label>
           <textarea
             ref={pasted}

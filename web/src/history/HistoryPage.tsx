@@ -8,7 +8,7 @@ import { counted } from "../ui/words";
 import { EventFiles } from "./EventFiles";
 import { EventList } from "./EventList";
 import { useKnownTime } from "./FlowStrip";
-import { Down, Flapping, Longest } from "./Outages";
+import { Busiest, Down, Flapping, Longest } from "./Outages";
 import { around, partsOf, type Span, WINDOWS, windowOf, windowText } from "./strip";
 
 /** What happened to the network: what is down, what goes down most, the longest outages, and all events. */
@@ -84,6 +84,7 @@ function Known({ known, moment }: { known: Span; moment: string | undefined }) {
       <Down outages={found.down} end={found.end} />
       <Flapping things={found.flapping} />
       <Longest outages={found.longest} start={found.start} />
+      <Busiest changes={found.busiest} count={found.announcements} />
       <EventList events={found.events} count={found.event_count} part={part} />
     </div>
   );

@@ -1,5 +1,5 @@
 import { Link, useSearchParams } from "react-router";
-import type { Availability, Outage } from "../api/history";
+import type { Availability, Outage, PrefixChanges } from "../api/history";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { useTimes } from "../ui/times";
 import { counted } from "../ui/words";
@@ -122,6 +122,35 @@ function Hours({ counts }: { counts: number[] }) {
         <path key={hour} d={`M${hour * 5 + 0.5} 14V18`} className="stroke-faint" />
       ))}
     </svg>
+  );
+}
+
+/** The prefixes that neighbours announced and withdrew most often. */
+export function Busiest({ changes, count }: { changes: PrefixChanges[]; count: number }) {
+  const shownTime = useTimes();
+  if (!count) return null;
+  return (
+    <section aria-labelledby="busiest-title" className="mb-6" data-testid="busiest">
+      <h2 id="busiest-title" className="text-lg mb-1">
+        Announced and withdrawn most
+      </h2>
+      <p className="text-faint text-sm">{count.toLocaleString("en")} announcements and withdrawals in all</p>
+      <ul>
+        {changes.map((one) => (
+          <li key={`${one.prefix} ${one.speaker}`} className={`${ROW} flex flex-wrap gap-x-4`}>
+            <span className="mono">{one.prefix}</span>
+            <span>
+              {one.announced.toLocaleString("en")} announced, {one.withdrawn.toLocaleString("en")} withdrawn
+              {one.is_gone && <span className="text-stop"> · gone</span>}
+            </span>
+            <span className="text-faint">
+              by {one.speaker}, last {shownTime(one.last)}
+            </span>
+            <AtMoment time={one.last}>flows then</AtMoment>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -151,6 +151,17 @@ class Between(Struct, frozen=True):
     moved: Moved
 
 
+class PrefixChanges(Struct, frozen=True):
+    """How often a neighbour announced and withdrew a prefix, and when last; ``is_gone`` says that it is withdrawn."""
+
+    prefix: str
+    speaker: str
+    announced: int
+    withdrawn: int
+    last: str
+    is_gone: bool
+
+
 class Happened(Struct, frozen=True):
     """What happened in a window: what is down at its end, since when; what goes down most; the longest outages;
     events, the newest first, ``event_count`` in all, and those of the last hour."""
@@ -165,3 +176,7 @@ class Happened(Struct, frozen=True):
     last_hour: int
     unfitting: int
     """Events that do not fit to what is known."""
+    announcements: int
+    """How often neighbours announced or withdrew a prefix."""
+    busiest: list[PrefixChanges]
+    """Those that did most often."""

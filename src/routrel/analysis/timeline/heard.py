@@ -76,6 +76,10 @@ class Heard:
         """The number of the first announcement after a moment."""
         return int(np.searchsorted(self.times, microseconds(moment), "right"))
 
+    def number_before(self, moment: datetime) -> int:
+        """The number of the first announcement at or after a moment."""
+        return int(np.searchsorted(self.times, microseconds(moment), "left"))
+
     def row(self, number: int) -> Announcement:
         """An announcement by its number."""
         at = int(self.order[number])

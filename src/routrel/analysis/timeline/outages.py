@@ -5,10 +5,11 @@ from collections.abc import Iterable, Iterator, Sequence
 from datetime import UTC, datetime, timedelta
 from typing import Literal, NamedTuple
 
-from routrel.analysis.answers.timeline import Availability, EventShown, Happened, Outage
+from routrel.analysis.answers.timeline import Availability, EventShown, Happened, Outage, PrefixChanges
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.switches import Switch, words_of
 from routrel.formats.changes.text_edits import written
+from routrel.model.announcements import WITHDRAWN
 from routrel.model.events import Event
 from routrel.model.times import rfc3339
 
@@ -179,7 +180,35 @@ def happened(timeline: Timeline, start: datetime, end: datetime) -> Happened:
         len(numbers),
         sum(timeline.events[number].time > end - LAST_HOUR for number in numbers),
         sum(bool(timeline.remarks[number]) for number in numbers),
+        *_busiest(timeline, start, end),
     )
+
+
+def _busiest(timeline: Timeline, start: datetime, end: datetime) -> tuple[int, list[PrefixChanges]]:
+    """How many announcements there were, and the prefixes of which there were most."""
+    heard = timeline.heard
+    first, last = heard.number_before(start), heard.number_after(end)
+    speaking = heard.speaking[first:last].tolist()
+    counts = Counter(zip(speaking, heard.prefixes[first:last], strict=True))
+    counts = Counter({key: count for key, count in counts.items() if key[1] is not None and key[0] >= 0})
+    wanted = dict.fromkeys((key for key, _ in counts.most_common(MOST_LISTED)), (0, -1))
+    for number, key in enumerate(zip(speaking, heard.prefixes[first:last], strict=True), first):
+        if key in wanted:
+            wanted[key] = wanted[key][0] + int(heard.numbers[number] == WITHDRAWN), number
+    found = []
+    for key, (withdrawn, at) in wanted.items():
+        row = heard.row(at)
+        found.append(
+            PrefixChanges(
+                str(row.prefix),
+                row.speaker,
+                counts[key] - withdrawn,
+                withdrawn,
+                rfc3339(row.moment),
+                row.attributes is None,
+            )
+        )
+    return last - first, found
 
 
 def _outage(timeline: Timeline, switch: Switch, down: Down, start: datetime, end: datetime) -> Outage:
@@ -207,9 +236,14 @@ def happened_lines(found: Happened) -> Iterator[str]:
         remark = f" ({event.remark})" if event.remark else ""
         note = f" - {event.note}" if event.note else ""
         yield f"{event.time} {event.words}{note}{remark}"
+    if found.announcements:
+        yield f"{found.announcements:,} announcements and withdrawals; most of:"
+    for one_of in found.busiest:
+        told = f"announced {one_of.announced:,} times, withdrawn {one_of.withdrawn:,} times, last {one_of.last}"
+        yield f"  {one_of.prefix} by {one_of.speaker}: {told}{', gone' if one_of.is_gone else ''}"
     if found.event_count > len(found.events):
         yield f"… and {found.event_count - len(found.events):,} earlier events"
-    if not found.event_count:
+    if not found.event_count and not found.announcements:
         yield "no event"
 
 
