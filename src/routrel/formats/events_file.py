@@ -21,6 +21,8 @@ MAX_EVENTS = 1_000_000
 """Of one file."""
 MAX_LINE = 65_536
 """Characters of one event."""
+YEARS = range(1970, 2200)
+"""In which something can have happened."""
 SYNONYMS = {"down": "disable", "up": "enable"}
 """How what happens is written, and the change that it is."""
 SWITCHED = frozenset(SYNONYMS.values())
@@ -91,13 +93,14 @@ def events_text(events: list[Event]) -> str:
 
 
 def parse_time(text: object) -> datetime | None:
-    """A moment as RFC 3339 writes it (section 5.6), in UTC; None where it is none."""
+    """A moment as RFC 3339 writes it (section 5.6), in UTC; None where it is none, or in no year of ``YEARS``."""
     if not isinstance(text, str) or not _TIME.fullmatch(text):
         return None
     try:
-        return datetime.fromisoformat(text.upper()).astimezone(UTC)
+        found = datetime.fromisoformat(text.upper()).astimezone(UTC)
     except (ValueError, OverflowError):
         return None
+    return found if found.year in YEARS else None
 
 
 def _event(text: bytes, place: Place, errors: ErrorList) -> Event | None:
@@ -106,6 +109,9 @@ def _event(text: bytes, place: Place, errors: ErrorList) -> Event | None:
         return None
     try:
         said = _decode(text)
+    except RecursionError:
+        errors.add(place, "values are nested too deep", found=quoted(text.decode("utf-8", "replace")))
+        return None
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
         errors.add(
             place, f"this is no JSON object: {error}", found=quoted(text.decode("utf-8", "replace")), allowed=EXAMPLE

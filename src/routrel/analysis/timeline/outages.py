@@ -239,7 +239,7 @@ def happened_lines(found: Happened) -> Iterator[str]:
     if found.announcements:
         yield f"{found.announcements:,} announcements and withdrawals; most of:"
     for one_of in found.busiest:
-        told = f"announced {one_of.announced:,} times, withdrawn {one_of.withdrawn:,} times, last {one_of.last}"
+        told = f"{one_of.announced:,} announced, {one_of.withdrawn:,} withdrawn, last {one_of.last}"
         yield f"  {one_of.prefix} by {one_of.speaker}: {told}{', gone' if one_of.is_gone else ''}"
     if found.event_count > len(found.events):
         yield f"… and {found.event_count - len(found.events):,} earlier events"

@@ -114,6 +114,7 @@ def _spans(steps: Sequence[Step], of: dict[State, Outcome], normal: Outcome, end
             continue
         if last is not None:
             yield last
+        exits = exits or (() if outcome is None else _exits(outcome))
         fell_back = () if outcome is None else tuple(_fell_back(outcome, longest, exits))
         last = Span(step.moment, until, outcome, step.state.unknown, step.events, fell_back)
         for device, route in () if outcome is None else outcome.routes.items():
