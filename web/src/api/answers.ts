@@ -103,9 +103,9 @@ export function useQuiet(): boolean {
 /** What answers a person waits for. */
 const WAITED_FOR = ["walk", "contest", "forest", "table", "tried"];
 
-/** Whether what a person waits for has been answered for a moment since a trial was changed last. */
-function useSettled({ trial }: RevisionKey): boolean {
-  const version = `${trial?.number} ${trial?.version}`;
+/** Whether what a person waits for has been answered for a while since a trial, or the moment, was changed last. */
+function useSettled({ trial, moment }: RevisionKey): boolean {
+  const version = `${trial?.number} ${trial?.version} ${moment}`;
   const asking = useIsFetching({ predicate: ({ queryKey }) => WAITED_FOR.includes(String(queryKey[1])) });
   const [settled, setSettled] = useState("");
   useEffect(() => {
@@ -113,7 +113,7 @@ function useSettled({ trial }: RevisionKey): boolean {
     const soon = setTimeout(() => setSettled(version), 60);
     return () => clearTimeout(soon);
   }, [settled, version, asking]);
-  return !trial || settled === version;
+  return (!trial && !moment) || settled === version;
 }
 
 /** The map; of a trial, that of the network as it is until there is time for its own. */

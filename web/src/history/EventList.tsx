@@ -9,6 +9,7 @@ import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { useStepper } from "../ui/useStepper";
 import { counted } from "../ui/words";
+import { millisecond } from "./moments";
 import { AtMoment } from "./Outages";
 
 /** All events of a window, the newest first; of a chosen one what it moved. */
@@ -111,7 +112,7 @@ function fullTime(time: string, shown: string): string {
 /** The instant before an event against the instant after it. */
 function Moved({ event, part }: { event: EventShown; part: Part }) {
   const { network } = useCurrentNetwork();
-  const at = Date.parse(event.time);
+  const at = millisecond(event.time);
   const start = new Date(Math.max(at - 1, Date.parse(part.start))).toISOString();
   const found = useBetween(network.id, { number: part.number, start, end: new Date(at).toISOString() });
   if (found.isError) return <Failed error={found.error} what="What it moved cannot be told." />;

@@ -7,7 +7,7 @@ import { questionOf } from "../flows/sentence";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
-import { sinceOf } from "./moments";
+import { millisecond, sinceOf } from "./moments";
 import { SegmentLine } from "./SegmentLine";
 import { Story } from "./Story";
 import { AddRow, OtherRow } from "./StripRows";
@@ -97,7 +97,7 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
   const changes = strip.segments.map((one) => one.from);
   const events = useMemo(
     () =>
-      [...new Set(main.parts.flatMap((part) => part?.events.map((one) => Date.parse(one.time)) ?? []))].sort(
+      [...new Set(main.parts.flatMap((part) => part?.events.map((one) => millisecond(one.time)) ?? []))].sort(
         (one, other) => one - other,
       ),
     [main.parts],

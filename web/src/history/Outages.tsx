@@ -4,6 +4,7 @@ import { stateOf, useCurrentNetwork } from "../frame/context";
 import { useTimes } from "../ui/times";
 import { counted } from "../ui/words";
 import { lengthText, percentText } from "./lengths";
+import { millisecond } from "./moments";
 
 const ROW = "border-t border-hair py-1 align-baseline";
 
@@ -11,7 +12,8 @@ const ROW = "border-t border-hair py-1 align-baseline";
 export function AtMoment({ time, children }: { time: string; children: string }) {
   const { network } = useCurrentNetwork();
   const [search] = useSearchParams();
-  const there = new URLSearchParams({ ...stateOf(search), time });
+  const moment = new Date(millisecond(time)).toISOString();
+  const there = new URLSearchParams({ ...stateOf(search), time: moment });
   there.delete("revision");
   return (
     <Link className="underline underline-offset-2" to={`/networks/${network.id}/flow?${there}`}>

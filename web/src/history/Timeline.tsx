@@ -2,6 +2,7 @@ import { type PointerEvent, type ReactNode, useEffect, useRef, useState } from "
 import type { EventShown } from "../api/history";
 import { isLocalZone, useTimes } from "../ui/times";
 import { Bands, EVENTS_HEIGHT, LABELS, rowHeight } from "./Bands";
+import { millisecond } from "./moments";
 import { type Span, type Strip, ticks } from "./strip";
 
 const AXIS = 16;
@@ -88,7 +89,7 @@ export function Timeline({
               <path
                 key={`${event.time} ${event.words}`}
                 d={event.goes === "up" ? "M-2.5 6H2.5L0 1Z" : "M-2.5 1H2.5L0 6Z"}
-                transform={`translate(${at(Date.parse(event.time))} 0)`}
+                transform={`translate(${at(millisecond(event.time))} 0)`}
                 className={event.goes === "down" ? "fill-stop" : "fill-faint"}
               />
             ))}

@@ -7,6 +7,11 @@ export function momentOf(text: string | null): string | undefined {
   return text && !Number.isNaN(Date.parse(text)) ? new Date(text).toISOString() : undefined;
 }
 
+/** The first millisecond at which a moment has come: events may be finer than that. */
+export function millisecond(text: string): number {
+  return Date.parse(text) + (/\.\d{3}\d*[1-9]/.test(text) ? 1 : 0);
+}
+
 /** When a revision was true, or was sent where it says no time. */
 export function sinceOf(revision: Pick<Revision, "taken_at" | "created_at">): number {
   return Date.parse(revision.taken_at ?? revision.created_at);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { StripsHeld } from "../api/history";
-import { momentOf, reigns, trueAt } from "./moments";
+import { millisecond, momentOf, reigns, trueAt } from "./moments";
 import { around, joined, letter, partsOf, segmentAt, stepped, ticks, windowOf, windowText } from "./strip";
 
 const at = (hour: number) => new Date(Date.UTC(2026, 10, 20, hour)).toISOString();
@@ -26,6 +26,10 @@ describe("revisions by time", () => {
       { number: 2, start: at(9), end: at(12) },
       { number: 3, start: at(12), end: at(13) },
     ]);
+  });
+  it("a moment finer than a millisecond has come in the next one", () => {
+    const fine = ["2026-11-20T06:00:00Z", "2026-11-20T06:00:00.250Z", "2026-11-20T06:00:00.250001Z"];
+    expect(fine.map((one) => millisecond(one) - ms(6))).toEqual([0, 250, 251]);
   });
   it("a moment that is none is none", () => {
     expect([momentOf(null), momentOf("soon"), momentOf("2026-11-20T06:00:00Z")]).toEqual([

@@ -1,7 +1,7 @@
 import type { Part, StripsHeld } from "../api/history";
 import type { components } from "../api/schema.gen";
 import type { Verdict } from "../ui/marks";
-import { reigns } from "./moments";
+import { millisecond, reigns } from "./moments";
 
 /** A window of time in milliseconds. */
 export type Span = { from: number; to: number };
@@ -84,8 +84,8 @@ export function joined(parts: (StripsHeld | undefined)[], row = 0): Strip {
     for (const one of strip.segments) {
       const state = one.state === null ? undefined : strip.states[one.state];
       const segment: Segment = {
-        from: Date.parse(one.start),
-        to: Date.parse(one.end),
+        from: millisecond(one.start),
+        to: millisecond(one.end),
         forward: state?.forward ?? null,
         reply: state?.reply ?? null,
         good: state?.good ?? false,
