@@ -19,6 +19,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "remedies": {"from": "gp-kiosk", "to": "bookings", "service": "booking"},
     "wanted-way": {"from": "gp-gates", "to": "bookings", "service": "booking", "avoiding": "bw-radio"},
     "words": {"q": "bw-c"},
+    "find": {"q": "10.40.2.80"},
     "table": {"device": "oq-winch"},
     "drift": {"device": "bw-core1"},
     "contest": {"device": "bw-core1", "prefix": "0.0.0.0/0"},

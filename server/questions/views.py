@@ -176,6 +176,12 @@ class WordsView(QuestionView):
     """Places that what was typed could mean."""
 
 
+@answers("find", TYPED)
+class FindView(QuestionView):
+    """Whatever was typed could mean: devices, interfaces, endpoints, prefixes with who brings them, sessions, lists and
+    policies, entries, routing instances; of an address, who owns it and what covers it."""
+
+
 @answers("services")
 class ServicesView(QuestionView):
     """Services that can be asked about."""

@@ -41,6 +41,7 @@ from routrel.analysis.policy_view import PolicyView, all_policies
 from routrel.analysis.problem_offers import finding_answers
 from routrel.analysis.ranked_remedies import ranked_remedies
 from routrel.analysis.routes_to import routes_to
+from routrel.analysis.search import find
 from routrel.analysis.statements import Span, outline, statements_at
 from routrel.analysis.table_rows import rows_of
 from routrel.analysis.trial import Trial, device_text
@@ -319,6 +320,7 @@ QUESTIONS = {
         list[model.Finding], lambda revision, _: finding_answers(revision.solved, revision.findings())
     ),
     "words": Question(list[model.Word], lambda revision, of: revision.words().matching((of.get("q") or "")[:200])),
+    "find": Question(list[model.Found], lambda revision, of: find(revision.solved, (of.get("q") or "")[:200], 40)),
     "services": Question(list[model.Word], lambda revision, _: services(revision.solved)),
     "table": Question(list[routes.TableRow], _table),
     "instances": Question(list[model.Instance], _instances),

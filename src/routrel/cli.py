@@ -27,9 +27,9 @@ from routrel.analysis.contest.why import (
 )
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.failures import KINDS
-from routrel.analysis.overview import find
 from routrel.analysis.policy_view import PolicyView, policy_lines
 from routrel.analysis.ranked_remedies import ranked_remedies, remedy_lines
+from routrel.analysis.search import find
 from routrel.analysis.table_rows import table_rows
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer

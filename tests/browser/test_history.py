@@ -81,6 +81,18 @@ def test_what_happened_is_told_with_the_worst_first(past):
     page.says("2026-11-16 02:12 UTC by what happened")
 
 
+def test_sessions_entries_and_events_are_found(past):
+    page = past
+    page.press("k")
+    page.find("input[aria-label='find anything']").send_keys("mast cable")
+    page.says("event · 2026-11-20 01:22", "[role=dialog]")
+    page.find("input[aria-label='find anything']").send_keys(Keys.CONTROL, "a")
+    page.press("64502")
+    page.says("its line · session AS 64502, Bellbuoy", "[role=dialog]")
+    page.press(Keys.ENTER)
+    page.wait(lambda: "model/source?file=devices%2Fbw-border.yaml&line=30" in page.driver.current_url)
+
+
 def test_events_that_cannot_be_read_say_where_and_those_that_do_not_fit_are_kept(past):
     page = past
     area = page.find("textarea[aria-label='or paste events']")

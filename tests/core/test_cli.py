@@ -207,7 +207,7 @@ def test_a_word_is_found(network, capsys, word, found):
 
 
 def test_a_search_is_cut(network, capsys, monkeypatch):
-    monkeypatch.setattr("routrel.analysis.overview.MOST_FOUND", 2)
+    monkeypatch.setattr("routrel.analysis.search.MOST_FOUND", 2)
     assert len(run(capsys, "find", network, "10.0.1.77")[1].splitlines()) == 2
 
 

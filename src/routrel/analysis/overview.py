@@ -1,11 +1,8 @@
 """The network as a map needs it: sites, devices, cables; and the words a question can be made of."""
 
 from collections.abc import Iterator
-from itertools import islice
 
 from routrel.analysis.answers import model
-from routrel.analysis.contest.why import WhyError, parse_prefix
-from routrel.model.addresses import Address
 from routrel.model.filters import PROTOCOL_NAMES
 from routrel.routing.solve import Solved
 
@@ -64,49 +61,6 @@ class Words:
             if len(ranked[1]) >= limit and (not wanted or ranked[0]):
                 break
         return [entry for entries in ranked for entry in entries][:limit]
-
-
-MOST_FOUND = 200
-"""Matches that a search gives."""
-
-
-def find(solved: Solved, typed: str) -> list[model.Word]:
-    """What a word, an address or a prefix could mean, the first of it; of an address, who owns and who covers it."""
-    return list(islice(_found(solved, typed.strip()), MOST_FOUND))
-
-
-def _found(solved: Solved, typed: str) -> Iterator[model.Word]:
-    try:
-        asked = parse_prefix(typed)
-    except WhyError:
-        yield from Words(solved).matching(typed, MOST_FOUND)
-        yield from _named_parts(solved, typed.lower())
-        return
-    wanted = asked.host_prefix() if isinstance(asked, Address) else asked
-    for name, _, interface in solved.network.interfaces():
-        for address in interface.addresses:
-            if address.address.host_prefix() == wanted:
-                yield model.Word(str(name), "owner", str(address))
-            elif not address.prefix.is_host and address.prefix.covers(wanted):
-                yield model.Word(str(name), "on subnet", str(address))
-    for endpoint in solved.network.endpoints.values():
-        if endpoint.address.host_prefix() == wanted:
-            yield model.Word(endpoint.name, "endpoint", endpoint.label)
-    for number in solved.prefixes.chain(Address(wanted.family, wanted.network)):
-        prefix = solved.prefixes.prefixes[number]
-        if prefix.length <= wanted.length:
-            yield model.Word(str(prefix), "prefix", "of this network, covers it")
-
-
-def _named_parts(solved: Solved, wanted: str) -> Iterator[model.Word]:
-    """Lists and policies whose name holds a word."""
-    for device in solved.network.devices.values():
-        for kind, names in (
-            ("ACL", device.acls),
-            ("policy", device.policies),
-            ("forwarding policy", device.forwarding_policies),
-        ):
-            yield from (model.Word(name, kind, f"on {device.name}") for name in names if wanted in name.lower())
 
 
 def _places(solved: Solved) -> Iterator[tuple[str, str, str, str]]:

@@ -185,6 +185,11 @@ export function useWords(key: RevisionKey, typed: string, enabled: boolean) {
   return useAnswer("words", asItIs(key), { q: typed }, { enabled, keep: true });
 }
 
+/** Whatever may be meant by what is typed. */
+export function useFind(key: RevisionKey, typed: string, enabled: boolean) {
+  return useAnswer("find", asItIs(key), { q: typed }, { enabled: enabled && typed !== "", keep: true });
+}
+
 export function useServices(key: RevisionKey) {
   return useAnswer("services", asItIs(key));
 }

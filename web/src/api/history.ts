@@ -109,6 +109,23 @@ export function useHappened(networkId: string, part: Part | undefined) {
   return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey], enabled: part !== undefined });
 }
 
+const MOST_FOUND = 6;
+const LEAST_TYPED = 3;
+
+/** Events that contain what is typed, the newest first. */
+export function useEventsFound(networkId: string, typed: string, wanted: boolean): EventShown[] {
+  const files = useEventFiles(networkId);
+  const enabled = wanted && typed.length >= LEAST_TYPED && Boolean(files.data?.length);
+  const one = answerOf("happened", { networkId, number: "latest" as never }, {});
+  const happened = useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey], enabled });
+  if (!enabled) return [];
+  const text = typed.toLowerCase();
+  const found = happened.data?.events.filter((event) =>
+    `${event.words} ${event.note}`.toLowerCase().includes(text),
+  );
+  return found?.slice(0, MOST_FOUND) ?? [];
+}
+
 /** What is otherwise at a moment than the revision says. */
 export function useStateThen({ networkId, number, moment }: RevisionKey) {
   const one = answerOf("state", { networkId, number }, { moment: moment ?? "" });

@@ -548,6 +548,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Whatever was typed could mean: devices, interfaces, endpoints, prefixes with who brings them, sessions, lists and
+         *         policies, entries, routing instances; of an address, who owns it and what covers it.
+         *
+         *     For example: `.../revisions/latest/find?q=10.40.2.80`
+         */
+        get: operations["networks_revisions_find_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/findings": {
         parameters: {
             query?: never;
@@ -2029,6 +2051,18 @@ export interface components {
             device: string;
             interface: string;
             links: number[];
+        };
+        /**
+         * Found
+         * @description What a search finds: ``device`` and ``vrf`` say where it is looked at, '' where nowhere; ``place`` its line.
+         */
+        Found: {
+            word: string;
+            kind: string;
+            detail: string;
+            device: string;
+            vrf: string;
+            place: components["schemas"]["Place"] | null;
         };
         /**
          * GapCount
@@ -4783,6 +4817,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ExpectationsSoFar"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_find_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description What was typed so far. */
+                q?: string;
+                /** @description A trial of the network, by its number: its changes are made first. */
+                trial?: number;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"][];
                 };
             };
             /** @description an error */

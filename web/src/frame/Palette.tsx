@@ -8,14 +8,14 @@ import {
 } from "@headlessui/react";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { useWords } from "../api/answers";
-import type { Word } from "../api/client";
+import { useFind } from "../api/answers";
+import { useEventsFound } from "../api/history";
+import { momentOf } from "../history/moments";
 import { toggleZone } from "../ui/times";
 import { stateOf, useCurrentNetwork } from "./context";
+import { type Action, leadsOf } from "./leads";
 import { ROOMS } from "./rooms";
 import { toggleTheme } from "./theme";
-
-type Action = { label: string; detail: string; run: () => void };
 
 /** One place to find anything and do anything: devices, addresses and interfaces, then actions. */
 export function Palette({
@@ -31,7 +31,8 @@ export function Palette({
   const [typed, setTyped] = useState("");
   const navigate = useNavigate();
   const [search] = useSearchParams();
-  const found = useWords(revision, typed, open);
+  const found = useFind(revision, typed, open);
+  const events = useEventsFound(network.id, typed, open);
   const base = `/networks/${network.id}`;
 
   function ask(key: "from" | "to", word: string) {
@@ -53,27 +54,20 @@ export function Palette({
     { label: "times in UTC or in this zone", detail: "change · z", run: toggleZone },
     { label: "all networks", detail: "open", run: () => navigate("/") },
   ].filter((action) => action.label.includes(typed.toLowerCase()));
-  const places: Action[] = (typed ? (found.data ?? []) : []).flatMap((word: Word) => [
-    {
-      label: word.word,
-      detail: `ask from here · ${word.kind} ${word.detail}`,
-      run: () => ask("from", word.word),
+  const show = (view: string, words: Record<string, string>) =>
+    navigate(`${base}/${view}?${new URLSearchParams({ ...stateOf(search), ...words })}`);
+  const places: Action[] = (typed ? (found.data ?? []) : []).flatMap((one) => leadsOf(one, ask, show));
+  const happened: Action[] = events.map((one) => ({
+    label: one.words,
+    detail: `event · ${one.time.replace("T", " ").slice(0, 19)} UTC${one.note ? ` · ${one.note}` : ""}`,
+    run: () => {
+      const next = new URLSearchParams(search);
+      next.set("time", momentOf(one.time) ?? one.time);
+      next.delete("revision");
+      navigate(`${base}/flow?${next}`);
     },
-    { label: word.word, detail: "ask to here", run: () => ask("to", word.word) },
-    ...(word.kind === "endpoint" || word.kind === "interface"
-      ? []
-      : [
-          {
-            label: word.word,
-            detail: "its table",
-            run: () =>
-              navigate(
-                `${base}/routes/table?${new URLSearchParams({ ...stateOf(search), device: word.word })}`,
-              ),
-          },
-        ]),
-  ]);
-  const options = [...places, ...actions];
+  }));
+  const options = [...places, ...happened, ...actions];
 
   function close() {
     setTyped("");
@@ -95,7 +89,7 @@ export function Palette({
             <ComboboxInput
               autoFocus
               aria-label="find anything"
-              placeholder="a device, interface, address, or an action"
+              placeholder="a device, address, prefix, session, entry, event, or an action"
               className="w-full bg-transparent px-4 py-3 text-lg outline-none"
               onChange={(event) => setTyped(event.target.value)}
             />

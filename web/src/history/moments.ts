@@ -4,7 +4,7 @@ type Revision = components["schemas"]["Revision"];
 
 /** A moment of an address, or none. */
 export function momentOf(text: string | null): string | undefined {
-  return text && !Number.isNaN(Date.parse(text)) ? new Date(text).toISOString() : undefined;
+  return text && !Number.isNaN(Date.parse(text)) ? new Date(millisecond(text)).toISOString() : undefined;
 }
 
 /** The first millisecond at which a moment has come: events may be finer than that. */

@@ -61,6 +61,17 @@ class Word(Struct, frozen=True):
     detail: str
 
 
+class Found(Struct, frozen=True):
+    """What a search finds: ``device`` and ``vrf`` say where it is looked at, '' where nowhere; ``place`` its line."""
+
+    word: str
+    kind: str
+    detail: str
+    device: str
+    vrf: str
+    place: Place | None
+
+
 class Count(Struct, frozen=True):
     """How many there are of a kind."""
 
