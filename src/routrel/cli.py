@@ -221,6 +221,17 @@ def _parser() -> argparse.ArgumentParser:
     played.add_argument("--seconds", type=float, help="for so long; else until it is stopped")
     played.set_defaults(run=_stand_ins)
 
+    listening = commands.add_parser(
+        "listen",
+        help="hear by BMP what the neighbors of routers say, and keep it as files of updates",
+        description="Hear by BMP what the neighbors of routers say, and keep it as files of updates.",
+    )
+    listening.add_argument("folder", metavar="FOLDER", type=Path, help="where the files go")
+    listening.add_argument("--bmp", metavar="ADDRESS:PORT", default="127.0.0.1:11019", help="where to listen")
+    listening.add_argument("--every", metavar="SECONDS", type=float, default=60.0, help="how long a file is added to")
+    listening.add_argument("--to", metavar="URL", help="where files are sent: .../networks/ID/events")
+    listening.set_defaults(run=_listen)
+
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
     completion.set_defaults(run=_completion)
@@ -248,6 +259,12 @@ def _stand_ins(options: argparse.Namespace) -> int:
     from routrel.cli_collect import stand_ins_command
 
     return stand_ins_command(options)
+
+
+def _listen(options: argparse.Namespace) -> int:
+    from routrel.cli_listen import listen_command  # for the same reason
+
+    return listen_command(options)
 
 
 def _load(options: argparse.Namespace) -> Solved:

