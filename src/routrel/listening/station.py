@@ -26,7 +26,8 @@ class Station:
         self._bytes = 0
         self._told = 0
         self._room = asyncio.Condition()
-        self._connections: set[asyncio.Task[None]] = set()
+        self._connections: dict[asyncio.Task[None], asyncio.StreamWriter] = {}
+        self._is_ending = False
 
     async def serve(self, address: str, port: int) -> asyncio.Server:
         """Begin to listen."""
@@ -56,8 +57,9 @@ class Station:
 
     async def end(self) -> None:
         """Let the connections go, and write what they said."""
-        for one in self._connections:
-            one.cancel()
+        self._is_ending = True
+        for writer in self._connections.values():
+            writer.transport.abort()
         await asyncio.gather(*self._connections, return_exceptions=True)
         await self.write()
 
@@ -70,18 +72,20 @@ class Station:
             self.say(f"{who}: refused, {MOST_SPEAKERS:,} speakers are connected")
             writer.close()
             return
-        self._connections.add(task)
+        self._connections[task] = writer
         speaker = Speaker()
         self.say(f"{who}: connected")
         try:
             await self._read(reader, speaker)
             self.say(f"{_named(who, speaker)}: ended{_left(speaker)}")
         except GarbageError as error:
-            self.say(f"{_named(who, speaker)}: cut off, this is no BMP: {error}")
+            if not self._is_ending:
+                self.say(f"{_named(who, speaker)}: cut off, this is no BMP: {error}")
         except OSError as error:
-            self.say(f"{_named(who, speaker)}: lost: {error}")
+            if not self._is_ending:
+                self.say(f"{_named(who, speaker)}: lost: {error}")
         finally:
-            self._connections.discard(task)
+            self._connections.pop(task, None)
             writer.close()
 
     async def _read(self, reader: asyncio.StreamReader, speaker: Speaker) -> None:
