@@ -150,6 +150,24 @@ def test_what_comes_up_twice_is_said():
     assert timeline.remarks == ["", "it came up, though it was not down"]
 
 
+def test_what_a_change_took_out_is_down_no_more():
+    """Its link, its interface, its whole text: what goes down afterwards is not there."""
+    plain = "interfaces: {lo: {addresses: [10.0.0.9/32]}, e1: {addresses: [10.1.0.2/30]}}"
+    timeline = timeline_of(
+        (1, '"down": "interface", "at": "b:e2"'),
+        (2, '"down": "link", "at": "bc"'),
+        (3, '"remove": "link", "at": "bc"'),
+        (4, f'"edit": "device", "at": "b", "text": "{plain}"'),
+        (5, '"down": "device", "at": "b"'),
+    )
+    for hour in (2.5, 3.5, 4.5, 5.5):
+        state = timeline.state_at(at(hour))
+        tried = apply_changes(timeline.files, timeline.solved.network, timeline.changes_of(state))
+        assert tables(timeline.solved_in(state)) == tables(solve(tried.network))
+    assert not any(timeline.remarks), timeline.remarks
+    assert held(timeline, "a > c", 0, 6).strips[0].states[0].good
+
+
 def test_a_flow_over_time_has_its_ways_and_what_began_them():
     said = [(1, '"down": "link", "at": "ab"'), (2, '"down": "link", "at": "ac"'), (3, '"up": "link", "at": "ab"')]
     found = held(timeline_of(*said), "a > b", 0, 4)

@@ -123,7 +123,10 @@ class Heard:
         devices = dict(network.devices)
         for session, news in sorted(by_session.items()):
             switch = self.sessions[session]
-            neighbor = neighbor_of(network, switch)
+            try:
+                neighbor = neighbor_of(network, switch)
+            except ChangeError:
+                continue  # a change took it out
             name = switch.at.partition(" ")[0]
             received = self._received(neighbor, news)
             devices[name] = _with_neighbor(devices[name], switch.vrf, neighbor, received)

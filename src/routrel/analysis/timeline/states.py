@@ -7,7 +7,7 @@ from the revision on: before one nobody knows what was configured.
 
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict, defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import replace
 from datetime import datetime
@@ -89,6 +89,8 @@ class Timeline:
         self.remarks: list[str] = []
         """Of each event why it does not fit to what is known; '' where it does."""
         self._courses = _courses(self)
+        self._set_at = [number for number, event in enumerate(self.events) if not event.is_switch]
+        """The numbers of events that are no switches."""
         self._overtaken_by = _overtaken_by(self.events, self.number_after(since))
         self._configured = _Configured(self)
         self._base = solved
@@ -121,15 +123,15 @@ class Timeline:
         """The state at a moment: what happened then has happened."""
         standing: Standing = {}
         self.heard.take(standing, self.heard.number_after(self.since), self.heard.number_after(moment))
-        return self._state(moment, {switch: self.is_on(switch, moment) for switch in self._courses}, standing)
+        return self._state(moment, self._turned(self._courses, moment), standing)
 
     def steps(self, start: datetime, end: datetime) -> Iterator[Step]:
         """The state at ``start``, and that after each moment at which something happened before ``end``."""
-        known = {switch: self.is_on(switch, start) for switch in self._courses}
+        turned = self._turned(self._courses, start)
         standing: Standing = {}
         begin, said = self.heard.number_after(self.since), self.heard.number_after(start)
         self.heard.take(standing, begin, said)
-        yield Step(start, (), self._state(start, known, standing))
+        yield Step(start, (), self._state(start, turned, standing))
         moments: dict[datetime, list[int]] = defaultdict(list)
         for number in range(self.number_after(start), self.number_after(end)):
             if self.events[number].time < end:
@@ -143,11 +145,12 @@ class Timeline:
             numbers = moments[moment]
             touched = {switch for number in numbers if number < len(self.events) for switch in self.switched[number]}
             for switch in self._courses if moment == self.since else touched:
-                known[switch] = self.is_on(switch, moment)
+                turned.pop(switch, None)
+                turned |= self._turned((switch,), moment)
             so_far = max(begin, self.heard.number_after(moment))
             self.heard.take(standing, max(begin, said), so_far)
             said = so_far
-            yield Step(moment, tuple(numbers), self._state(moment, known, standing))
+            yield Step(moment, tuple(numbers), self._state(moment, turned, standing))
 
     def number_after(self, moment: datetime) -> int:
         """The number of the first event after a moment."""
@@ -192,7 +195,7 @@ class Timeline:
             network = with_received(network, self._is_concerned, self._reduced)
         if state.said:
             network = self.heard.network_with(network, state.said)
-        return with_off(network, (one for one in state.off if is_on(network, one)))
+        return with_off(network, (one for one in state.off if _is_still_on(network, one)))
 
     def is_on(self, switch: Switch, moment: datetime) -> bool:
         """Whether something is on at a moment."""
@@ -208,10 +211,14 @@ class Timeline:
             return not course.values[0]
         return course.in_revision
 
-    def _state(self, moment: datetime, known: Mapping[Switch, bool], standing: Standing) -> State:
-        changed = [switch for switch, value in known.items() if value != self._courses[switch].in_revision]
+    def _turned(self, switches: Iterable[Switch], moment: datetime) -> dict[Switch, bool]:
+        """Of some things those that are otherwise at a moment than the revision says: whether they are on."""
+        known = ((switch, self.is_on(switch, moment)) for switch in switches)
+        return {switch: value for switch, value in known if value != self._courses[switch].in_revision}
+
+    def _state(self, moment: datetime, turned: Mapping[Switch, bool], standing: Standing) -> State:
         first, last = sorted((self.number_after(moment), self.number_after(self.since)))
-        numbers = [number for number in range(first, last) if self._changes(number)]
+        numbers = self._set_at[bisect_left(self._set_at, first) : bisect_left(self._set_at, last)]
         unknown = ""
         if moment < self.since:
             if not self.reaches_back:
@@ -225,8 +232,8 @@ class Timeline:
         if len(in_force) > MOST_IN_FORCE:
             unknown = f"more than {MOST_IN_FORCE} changes since the revision: a new one is wanted"
         return State(
-            frozenset(switch for switch in changed if not known[switch]),
-            frozenset(switch for switch in changed if known[switch]),
+            frozenset(switch for switch, is_up in turned.items() if not is_up),
+            frozenset(switch for switch, is_up in turned.items() if is_up),
             () if unknown else in_force,
             frozenset() if unknown else content(standing),
             unknown,
@@ -234,12 +241,9 @@ class Timeline:
 
     def say_of_changes(self) -> None:
         """Find which of the changes cannot be made, if they are not too many to try for that alone."""
-        numbers = [number for number in range(self.number_after(self.since), len(self.events)) if self._changes(number)]
+        numbers = self._set_at[bisect_left(self._set_at, self.number_after(self.since)) :]
         if 0 < len(numbers) <= MOST_IN_FORCE:
             self._configured.up_to(numbers[-1])
-
-    def _changes(self, number: int) -> bool:
-        return not self.events[number].is_switch
 
     def change_of(self, number: int) -> Change:
         """The change of an event, complete: a session that restarts is up since then."""
@@ -248,6 +252,14 @@ class Timeline:
             return event.change
         to = event.time.strftime("%Y-%m-%dT%H:%M:%SZ")
         return replace(event.change, values={**event.change.values, "to": to})
+
+
+def _is_still_on(network: Network, switch: Switch) -> bool:
+    """Whether something is on, and there at all: a change may have taken it out."""
+    try:
+        return is_on(network, switch)
+    except ChangeError:
+        return False
 
 
 class _Configured:
@@ -299,6 +311,14 @@ def _overtaken_by(events: Sequence[Event], first: int) -> list[int]:
     return found
 
 
+def _switches(network: Network, change: Change) -> tuple[list[Switch], str]:
+    """What a change switches, and why nothing where it names nothing."""
+    try:
+        return switches_of(network, change), ""
+    except ChangeError as error:
+        return [], _told(errors_of(change, error)[0])
+
+
 def _told(error: InputError) -> str:
     """An error without its place."""
     found = f": {error.found}" if error.found else ""
@@ -318,13 +338,14 @@ def _courses(timeline: Timeline) -> dict[Switch, _Course]:
     """What each thing went through, events that do not fit noted."""
     network = timeline.solved.network
     found: dict[Switch, _Course] = {}
+    named: dict[object, tuple[list[Switch], str]] = {}
     for event in timeline.events:
         remark, switches = "", list[Switch]()
         if event.is_switch:
-            try:
-                switches = switches_of(network, event.change)
-            except ChangeError as error:
-                remark = _told(errors_of(event.change, error)[0])
+            key = event.change.what, event.change.at, event.change.values.get("vrf")
+            if key not in named:
+                named[key] = _switches(network, event.change)
+            switches, remark = named[key]
         to = not event.is_down
         was = [found[one].values[-1] for one in switches if one in found]
         if was and len(was) == len(switches) and all(one == to for one in was):

@@ -22,6 +22,9 @@ from routrel.analysis.walk_verdicts import Answerer, asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.times import rfc3339
 
+OUTCOMES_KEPT = 20_000
+"""Of flows in states, for whoever looks closer at the same window."""
+
 MOST_STEPS = 10_000
 """Moments of a window at which something happened that may concern its flows."""
 
@@ -53,6 +56,8 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
         raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
     states = list(dict.fromkeys([State(), *(step.state for step in steps if not step.state.unknown)]))
     outcomes = timeline.outcomes
+    if len(outcomes) > OUTCOMES_KEPT:
+        outcomes.clear()
     for done, state in enumerate(states):
         yield StripsSoFar(done, len(states), None)
         asked = [flow for flow in flows if (flow, state) not in outcomes]

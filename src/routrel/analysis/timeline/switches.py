@@ -101,11 +101,11 @@ def _address(text: str | None) -> Address | None:
 
 
 def is_on(network: Network, switch: Switch) -> bool:
-    """Whether it is on as the network's text says."""
+    """Whether it is on as the network's text says; raises ``ChangeError`` where it is there no more."""
     if switch.what == "link":
         return network.links[link_of(network, switch.at)].enabled
     if switch.what == "device":
-        return network.devices[switch.at].enabled
+        return device_of(network, switch.at).enabled
     if switch.what == "session":
         return neighbor_of(network, switch).enabled
     end = interface_of(network, switch.at)
@@ -128,13 +128,17 @@ def words_of(network: Network, switch: Switch) -> str:
 
 
 def neighbor_of(network: Network, switch: Switch) -> BgpNeighbor:
-    """The neighbour of a session, as its device has it."""
+    """The neighbour of a session, as its device has it; raises ``ChangeError`` where it has it no more."""
     device, _, address = switch.at.partition(" ")
-    of = network.devices[device]
-    routing = of.routing if switch.vrf == DEFAULT_INSTANCE else of.vrfs[switch.vrf]
-    assert routing is not None and routing.bgp is not None
+    of = device_of(network, device)
+    routing = of.routing if switch.vrf == DEFAULT_INSTANCE else of.vrfs.get(switch.vrf)
+    if routing is None or routing.bgp is None:
+        raise ChangeError(f"{device} speaks BGP no more")
     wanted = Address.parse(address)
-    return next(one for one in routing.bgp.neighbors if one.address == wanted)
+    found = next((one for one in routing.bgp.neighbors if one.address == wanted), None)
+    if found is None:
+        raise ChangeError(f"{device} has no BGP neighbor {address} any more")
+    return found
 
 
 def with_off(network: Network, switches: Iterable[Switch]) -> Network:

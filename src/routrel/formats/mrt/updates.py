@@ -28,7 +28,7 @@ MESSAGES = {1: (2, False), 4: (4, False), 8: (2, True), 9: (4, True)}
 ESTABLISHED = 6
 MAX_ROWS = 20_000_000
 MOST_KINDS = 20
-SPEAKERS_KEPT = 100_000
+MOST_SPEAKERS = 10_000
 PEERS = {(2, 1): struct.Struct(">HHHH4s4s"), (4, 1): struct.Struct(">IIHH4s4s")} | {
     (2, 2): struct.Struct(">HHHH16s16s"),
     (4, 2): struct.Struct(">IIHH16s16s"),
@@ -83,9 +83,9 @@ def read_updates(data: bytes, file: str) -> Updates:
         raw = data[start:body]
         speaker = speakers.get(raw)
         if speaker is None:
-            if len(speakers) >= SPEAKERS_KEPT:
+            if len(speakers) >= MOST_SPEAKERS:
                 place = Place(file, line, 1)
-                raise LoadError([InputError(place, "the file holds too many neighbors", allowed=f"{SPEAKERS_KEPT:,}")])
+                raise LoadError([InputError(place, "the file holds too many neighbors", allowed=f"{MOST_SPEAKERS:,}")])
             speaker = speakers[raw] = len(found.speakers)
             found.speakers.append(_speaker(form, raw, 4 if wide == 1 else 6))
         if subtype in STATES:
