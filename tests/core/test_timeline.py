@@ -182,6 +182,24 @@ def test_a_flow_over_time_has_its_ways_and_what_began_them():
     assert strip.story[2].startswith("- Not from 2026-11-20 08:00 UTC to 2026-11-20 09:00 UTC (1 h)")
 
 
+def test_what_is_told_so_far_is_the_beginning_of_what_is_told_in_the_end(monkeypatch):
+    monkeypatch.setattr("routrel.analysis.timeline.strip.SHOWN_EVERY", 1)
+    said = [
+        (hour, f'"{"down" if hour % 2 else "up"}": "link", "at": "{"ab" if hour < 5 else "ac"}"')
+        for hour in range(1, 9)
+    ]
+    *so_far, last = strips(timeline_of(*said), [parse_flow("a > b"), parse_flow("c > b")], at(0), at(10))
+    assert last.held is not None and not last.begun
+    assert [one.done for one in so_far] == list(range(len(so_far)))
+    ends = list[str]()
+    for one in so_far:
+        for begun, whole in zip(one.begun, last.held.strips, strict=False):
+            told = [(of.start, begun.states[of.state].words, of.because) for of in begun.segments]
+            assert told == [(of.start, whole.states[of.state].words, of.because) for of in whole.segments][: len(told)]
+            ends.append(begun.segments[-1].end)
+    assert ends and ends == sorted(ends)
+
+
 def test_what_does_not_touch_a_flow_begins_no_segment_but_is_told_where_it_is_on_a_way():
     found = held(timeline_of((1, '"down": "link", "at": "bc"')), "a > b", 0, 4)
     assert len(found.strips[0].segments) == 1 and not found.events

@@ -65,33 +65,37 @@ function useRefresh(networkId: string) {
 
 /** One flow over a window, part by part, each part asked again until it is there; `soFar` says how far it is. */
 export function useStrip(networkId: string, question: Question, parts: Part[]) {
-  const [steps, setSteps] = useState<Record<string, { done: number; of: number }>>({});
+  const [steps, setSteps] = useState<Record<string, Answers["strip"]>>({});
+  const asked = ({ number, start, end }: Part) =>
+    answerOf("strip", { networkId, number }, { ...wordsOf(question), start, end });
+  const keyOf = (part: Part) => [HISTORY, networkId, ...asked(part).queryKey];
+  const nameOf = (part: Part) => JSON.stringify(keyOf(part));
   const found = useQueries({
     combine: together,
-    queries: parts.map(({ number, start, end }) => {
-      const one = answerOf("strip", { networkId, number }, { ...wordsOf(question), start, end });
-      const queryKey = [HISTORY, networkId, ...one.queryKey];
-      const name = JSON.stringify(queryKey);
-      return {
-        queryKey,
-        staleTime: Number.POSITIVE_INFINITY,
-        enabled: Boolean(question.from && question.to),
-        queryFn: async ({ signal }: { signal: AbortSignal }) => {
-          for (;;) {
-            const next: Answers["strip"] = await one.queryFn({ signal });
-            if (next.held) return next.held;
-            setSteps((before) => ({ ...before, [name]: { done: next.done, of: next.of } }));
-          }
-        },
-      };
-    }),
+    queries: parts.map((part) => ({
+      queryKey: keyOf(part),
+      staleTime: Number.POSITIVE_INFINITY,
+      enabled: Boolean(question.from && question.to),
+      queryFn: async ({ signal }: { signal: AbortSignal }) => {
+        for (;;) {
+          const next: Answers["strip"] = await asked(part).queryFn({ signal });
+          if (next.held) return next.held;
+          setSteps((before) => ({ ...before, [nameOf(part)]: next }));
+        }
+      },
+    })),
   });
   const soFar = { done: 0, of: 0 };
   for (const step of Object.values(steps)) {
     soFar.done += step.done;
     soFar.of += step.of;
   }
-  return { ...found, soFar };
+  const begun = (part: Part): StripsHeld | undefined => {
+    const step = steps[nameOf(part)];
+    return step && { ...part, strips: step.begun, events: [], things: [] };
+  };
+  if (!found.isPending) return { ...found, soFar };
+  return { ...found, soFar, parts: found.parts.map((part, at) => part ?? begun(parts[at] as Part)) };
 }
 
 function together(found: UseQueryResult<StripsHeld>[]) {

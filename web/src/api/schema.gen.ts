@@ -3100,11 +3100,12 @@ export interface components {
         };
         /**
          * StripsSoFar
-         * @description Flows over a window: ``held`` once all ``of`` states are done.
+         * @description Flows over a window: ``held`` once all ``of`` states are done, before that ``begun``, as far as it goes.
          */
         StripsSoFar: {
             done: number;
             of: number;
+            begun: components["schemas"]["Strip"][];
             held: components["schemas"]["StripsHeld"] | null;
         };
         /**

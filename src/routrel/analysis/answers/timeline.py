@@ -112,10 +112,11 @@ class StripsHeld(Struct, frozen=True):
 
 
 class StripsSoFar(Struct, frozen=True):
-    """Flows over a window: ``held`` once all ``of`` states are done."""
+    """Flows over a window: ``held`` once all ``of`` states are done, before that ``begun``, as far as it goes."""
 
     done: int
     of: int
+    begun: list[Strip]
     held: StripsHeld | None
 
 

@@ -1,9 +1,9 @@
 """Flows over a window of time: segments, in each of which nothing about a flow changes."""
 
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
-from itertools import islice
+from itertools import islice, takewhile
 from typing import NamedTuple
 
 from routrel.analysis.answers.timeline import (
@@ -22,6 +22,8 @@ from routrel.analysis.walk_verdicts import Answerer, asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.times import rfc3339
 
+SHOWN_EVERY = 50
+"""States after which what is known so far is told."""
 OUTCOMES_KEPT = 20_000
 """Of flows in states, for whoever looks closer at the same window."""
 
@@ -58,8 +60,11 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
     outcomes = timeline.outcomes
     if len(outcomes) > OUTCOMES_KEPT:
         outcomes.clear()
+    begun = list[Strip]()
     for done, state in enumerate(states):
-        yield StripsSoFar(done, len(states), None)
+        if done % SHOWN_EVERY == SHOWN_EVERY - 1:
+            begun = _begun(timeline, flows, steps, outcomes)
+        yield StripsSoFar(done, len(states), begun, None)
         asked = [flow for flow in flows if (flow, state) not in outcomes]
         if asked:
             answerer = Answerer(timeline.solved_in(state))
@@ -68,7 +73,24 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
     for flow in flows:
         of = {state: outcomes[flow, state] for state in states}
         found.append(list(_spans(steps, of, of[State()], end)))
-    yield StripsSoFar(len(states), len(states), _held(timeline, flows, found, start, end))
+    yield StripsSoFar(len(states), len(states), [], _held(timeline, flows, found, start, end))
+
+
+def _begun(
+    timeline: Timeline, flows: Sequence[Flow], steps: Sequence[Step], outcomes: Mapping[tuple[Flow, State], Outcome]
+) -> list[Strip]:
+    """The strips up to the first moment of which it is not known yet what becomes of the flows."""
+    known = list(takewhile(lambda step: step.state.unknown or (flows[-1], step.state) in outcomes, steps))
+    if len(known) < 2:
+        return []
+    end = known.pop().moment
+    found = []
+    for flow in flows:
+        of = {step.state: outcomes[flow, step.state] for step in known if not step.state.unknown}
+        found.append(
+            _strip(timeline, flow, list(_spans(known, of, outcomes[flow, State()], end)), known[0].moment, end)
+        )
+    return found
 
 
 def _held(
