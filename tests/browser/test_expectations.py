@@ -27,7 +27,7 @@ def states(page) -> list[str]:
 
 
 def test_what_is_expected_is_listed_and_what_fails_is_one_click_from_its_flow(page, network):
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.wait(lambda: len(states(page)) == 13)
     page.says("its answer is unrouted: lantern has no route")
     page.press("a")
@@ -39,7 +39,7 @@ def test_what_is_expected_is_listed_and_what_fails_is_one_click_from_its_flow(pa
 
 
 def test_a_failure_that_is_not_survived_is_tried(page, worker, network):
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.wait(
         lambda: "does not survive link core 1 to the data room" in page.text_of("[data-testid=expectations]"), 240
     )
@@ -51,7 +51,7 @@ def test_a_failure_that_is_not_survived_is_tried(page, worker, network):
 
 
 def test_failures_are_a_job_with_its_progress(page, worker, network):
-    page.open(f"{network}/model/expected?failures=sites")
+    page.open(f"{network}/expect?failures=sites")
     page.wait(lambda: page.all("[data-testid=failures] li"), 240)
     page.wait(lambda: not page.all("[data-testid=expectations-progress]"), 240)
     page.says("hurt nothing that is expected", "[data-testid=failures]")
@@ -66,7 +66,7 @@ def test_failures_are_a_job_with_its_progress(page, worker, network):
 
 
 def test_an_expectation_is_changed_as_a_sentence(page, network):
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.wait(lambda: len(states(page)) == 13)
     page.all(f"{LISTED} button[aria-expanded]")[1].click()
     page.button("same way back").click()
@@ -92,7 +92,7 @@ def test_an_expectation_is_changed_as_a_sentence(page, network):
 
 
 def test_what_an_expectation_leans_on_comes_as_it_is_found(page, network):
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.wait(lambda: len(states(page)) == 13)
     page.all(f"{LISTED} button[aria-expanded]")[0].click()
     page.says("ACL booking on e4.20: entry 2 (booking) accepts", "[data-testid=leaning]")
@@ -106,7 +106,7 @@ def test_what_an_expectation_leans_on_comes_as_it_is_found(page, network):
 
 
 def test_without_a_worker_that_is_said_and_a_job_is_given_up(page, network):
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.says("no worker is at work", "[data-testid=expectations-progress]")
     page.button("stop").click()
     page.says("failures are not all looked at", "[data-testid=expectations-progress]")
@@ -126,7 +126,7 @@ def another_revision(old: str, new: str) -> None:
 def test_what_made_an_expectation_fail_is_found(page, worker, network):
     cable = "name: core 1 to the data room"
     another_revision(cable, f"{cable}, enabled: false")
-    page.open(f"{network}/model/expected")
+    page.open(f"{network}/expect")
     page.wait(lambda: "fails since revision 2" in page.text_of("[data-testid=expectations]"), 240)
     page.button("what made it fail").click()
     page.says("link core 1 to the data room enabled: true > false", "[data-testid=turned]")
@@ -136,7 +136,7 @@ def test_what_made_an_expectation_fail_is_found(page, worker, network):
 
 
 def test_maintenance_is_planned_and_tried(page, network):
-    page.open(f"{network}/model/maintenance")
+    page.open(f"{network}/expect/maintenance")
     page.wait(lambda: page.all("input[aria-label=what]"))
     page.press("e")
     page.driver.switch_to.active_element.send_keys("radio across")
@@ -160,7 +160,7 @@ def test_an_answer_is_expected_to_stay_so_by_a_key(page, network):
     page.says("expect gp-gates > bookings booking", "[data-testid=trial]")
     page.press("D")
     page.says('+- {name: "gp-gates > bookings booking", from: gp-gates, on: booking, to: bookings}')
-    page.driver.get(page.driver.current_url.replace("/flow?", "/model/expected?"))
+    page.driver.get(page.driver.current_url.replace("/flow?", "/expect?"))
     page.wait(lambda: len(states(page)) == 14)
     assert page.complaints() == []
 

@@ -41,8 +41,8 @@ def test_every_view_is_accessible(worker, saltmarsh, theme):
         "model": "Where what is known ends",
         "model/changes": "There is one revision only",
         "model/problems": "Problems of the model",
-        "model/expected?failures=sites": "hurt nothing that is expected",
-        "model/maintenance?shut=device%20bw-radio": "nothing expected breaks",
+        "expect?failures=sites": "hurt nothing that is expected",
+        "expect/maintenance?shut=device%20bw-radio": "nothing expected breaks",
         "model/source?file=devices/bw-core1.yaml&line=24": "action: discard",
         "model/revisions": "Add a revision",
     }

@@ -31,19 +31,19 @@ const PAGES: Record<ViewPath, ReactNode> = {
   "routes/policies": <PoliciesPage />,
   model: <UnderstandingPage />,
   "model/problems": <ProblemsPage />,
-  "model/expected": <ExpectationsPage />,
+  expect: <ExpectationsPage />,
   "model/source": <SourcePage />,
   "model/revisions": <RevisionsPage />,
   "model/changes": <ChangesPage />,
   "model/edit": <EditPage />,
-  "model/maintenance": <MaintenancePage />,
+  "expect/maintenance": <MaintenancePage />,
   history: <HistoryPage />,
 };
 
 /** An address of old: what it asks is asked where it stands now. */
-function Moved({ to }: { to: string }) {
+function Moved({ from, to }: { from: string; to: string }) {
   const { search } = useLocation();
-  return <Navigate to={`../${to}${search}`} relative="path" replace />;
+  return <Navigate to={`${"../".repeat(from.split("/").length)}${to}${search}`} relative="path" replace />;
 }
 
 export function App() {
@@ -62,7 +62,7 @@ export function App() {
             room.views.map(({ to }) => <Route key={to} path={to} element={PAGES[to]} />),
           )}
           {Object.entries(MOVED).map(([from, to]) => (
-            <Route key={from} path={from} element={<Moved to={to} />} />
+            <Route key={from} path={from} element={<Moved from={from} to={to} />} />
           ))}
         </Route>
         <Route path="*" element={<Navigate to="/" replace />} />

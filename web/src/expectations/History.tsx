@@ -24,7 +24,7 @@ export function OverRevisions({ of }: { of: Over }) {
         return (
           <Link
             key={one.revision}
-            to={`/networks/${network.id}/model/expected?revision=${one.revision}`}
+            to={`/networks/${network.id}/expect?revision=${one.revision}`}
             className="inline-flex items-center px-0.5 hover:bg-hair"
           >
             <StateMark state={one.state} size={11} title={title} />

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { nextIn, ROOMS, viewAt } from "./rooms";
+import { MOVED, nextIn, ROOMS, viewAt } from "./rooms";
 
 const [flow, routes, model] = ROOMS;
 
@@ -16,6 +16,10 @@ describe("rooms", () => {
     expect(nextIn(flow, "flow")).toBe("flow/beside");
     expect(nextIn(flow, "flow/beside")).toBe("flow");
     expect(nextIn(model, "routes/table")).toBe("model");
+  });
+
+  it("have all that addresses of old lead to", () => {
+    for (const to of Object.values(MOVED)) expect(viewAt(to)).toBeDefined();
   });
 
   it("know the view of an address", () => {

@@ -26,18 +26,24 @@ export const ROOMS = [
     views: [
       { to: "model", label: "understood" },
       { to: "model/problems", label: "problems" },
-      { to: "model/expected", label: "expected" },
       { to: "model/source", label: "source" },
       { to: "model/revisions", label: "revisions" },
       { to: "model/changes", label: "changes" },
       { to: "model/edit", label: "edit" },
-      { to: "model/maintenance", label: "maintenance" },
     ],
   },
   {
     label: "History",
     key: "4",
     views: [{ to: "history", label: "what happened" }],
+  },
+  {
+    label: "Expect",
+    key: "5",
+    views: [
+      { to: "expect", label: "expected" },
+      { to: "expect/maintenance", label: "maintenance" },
+    ],
   },
 ] as const;
 
@@ -51,6 +57,8 @@ export const MOVED: Record<string, ViewPath> = {
   problems: "model/problems",
   source: "model/source",
   revisions: "model/revisions",
+  "model/expected": "expect",
+  "model/maintenance": "expect/maintenance",
 };
 
 /** The view that an address shows: what follows the network's own. */

@@ -66,7 +66,7 @@ export function DeviceChanges({ device, stops }: { device: string; stops: Stop[]
         {!isHost && (
           <Link
             className="text-good underline underline-offset-2 hover:no-underline"
-            to={`/networks/${network.id}/model/maintenance?${new URLSearchParams({ ...stateOf(search), shut: `device ${device}` })}`}
+            to={`/networks/${network.id}/expect/maintenance?${new URLSearchParams({ ...stateOf(search), shut: `device ${device}` })}`}
           >
             shut it for maintenance
           </Link>

@@ -19,7 +19,7 @@ export function TrialExpected() {
       <h3 className="font-semibold">
         <Link
           className="underline underline-offset-2"
-          to={`/networks/${network.id}/model/expected?${new URLSearchParams(stateOf(search))}`}
+          to={`/networks/${network.id}/expect?${new URLSearchParams(stateOf(search))}`}
         >
           What is expected
         </Link>
