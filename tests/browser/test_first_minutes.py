@@ -59,14 +59,14 @@ def test_from_signing_in_to_a_mended_network(page, tmp_path):
     # Star it, and add a revision in which it is mended.
     page.press("*")
     page.button("starred")
-    page.press(*"33333")
+    page.press(*"3333")
     page.import_file(mended(tmp_path))
     page.find("[data-testid=understanding]")
     page.press("1")
     page.says("since revision 2; before, blocked, answer discarded", "[data-testid=asked-list]")
 
     # What changed: the flow, the model, the text; and where the ways part.
-    page.press(*"333333")
+    page.press(*"33333")
     page.says("1 of 1 starred flow changed", "[data-testid=changes]")
     page.says("blocked, answer discarded", "[data-testid=changes]")
     page.says("bw-core1", "[data-testid=changes]")
@@ -100,6 +100,8 @@ def test_every_view_can_be_told_by_its_roles(saltmarsh):
         "model/source": "[data-testid=statements]",
         "model/revisions": "main ol li",
         "model/changes": "main",
+        "history": "[data-testid=event-files]",
+        "expect": "[data-testid=expectations]",
     }.items():
         page.driver.get(f"{base}/{view}")
         page.find(ready)
@@ -128,6 +130,8 @@ def test_every_view_can_be_told_by_its_roles(saltmarsh):
         "model/problems",
         "model/source?file=devices/bw-core1.yaml&line=23",
         "model/revisions",
+        "history",
+        "expect",
     ],
 )
 def test_at_twice_the_size_nothing_is_out_of_reach(saltmarsh, view):

@@ -140,6 +140,8 @@ def test_an_old_address_leads_on(saltmarsh):
     page.driver.get(f"{base}/table?device=bw-core1")
     page.wait(lambda: page.driver.current_url == f"{base}/routes/table?device=bw-core1")
     page.says("10.40.51.128/25")
+    page.driver.get(f"{base}/model/expected?failures=none")
+    page.wait(lambda: page.driver.current_url == f"{base}/expect?failures=none")
 
 
 def test_a_network_begins_with_what_was_understood(saltmarsh):
