@@ -223,11 +223,13 @@ def _parser() -> argparse.ArgumentParser:
 
     listening = commands.add_parser(
         "listen",
-        help="hear by BMP what the neighbors of routers say, and keep it as files of updates",
-        description="Hear by BMP what the neighbors of routers say, and keep it as files of updates.",
+        help="hear from devices what happens, by BMP and syslog, and keep it as files of events",
+        description="Hear from devices what happens, by BMP and syslog, and keep it as files of events.",
     )
     listening.add_argument("folder", metavar="FOLDER", type=Path, help="where the files go")
-    listening.add_argument("--bmp", metavar="ADDRESS:PORT", default="127.0.0.1:11019", help="where to listen")
+    listening.add_argument("--bmp", metavar="ADDRESS:PORT", help="where to hear BMP (127.0.0.1:11019 without --syslog)")
+    listening.add_argument("--syslog", metavar="ADDRESS:PORT", help="where to hear syslog over TCP, by --rules")
+    listening.add_argument("--rules", metavar="FILE", help="which message of syslog means which event")
     listening.add_argument("--every", metavar="SECONDS", type=float, default=60.0, help="how long a file is added to")
     listening.add_argument("--to", metavar="URL", help="where files are sent: .../networks/ID/events")
     listening.set_defaults(run=_listen)

@@ -19,7 +19,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.mrt.updates import Updates, read_updates
-from routrel.listening.messages import COMMON, GarbageError, Speaker
+from routrel.listening.bmp import COMMON, BmpSpeaker
+from routrel.listening.speaking import GarbageError
 from routrel.listening.spool import Spool
 from routrel.listening.station import Station
 from tests.core import bmp, dumps
@@ -29,13 +30,13 @@ from tests.examples import examples
 SIX_SAID = dumps.attributes([64600], "2001:db8:9::1")
 
 
-def spoken(*messages: bytes) -> tuple[Updates, Speaker]:
+def spoken(*messages: bytes) -> tuple[Updates, BmpSpeaker]:
     """What messages of one speaker say."""
-    speaker, records = Speaker(), b""
+    speaker, records = BmpSpeaker(), b""
     for one in messages:
         _, length, kind = COMMON.unpack_from(one)
         assert length == len(one)
-        records += speaker.records(kind, one[COMMON.size :], 1_795_000_999.25)
+        records += speaker.records_of(kind, one[COMMON.size :], 1_795_000_999.25)
     return read_updates(records, "b.mrt"), speaker
 
 
@@ -122,7 +123,7 @@ def test_a_speaker_that_sends_garbage_is_cut_off_with_a_note_and_others_go_on(tm
     told = list[str]()
 
     async def play() -> None:
-        station = Station(Spool(tmp_path), told.append)
+        station = Station(Spool(tmp_path), told.append, BmpSpeaker)
         server = await station.serve("127.0.0.1", 0)
         port = server.sockets[0].getsockname()[1]
         good, bad = [await asyncio.open_connection("127.0.0.1", port) for _ in range(2)]
@@ -136,7 +137,7 @@ def test_a_speaker_that_sends_garbage_is_cut_off_with_a_note_and_others_go_on(tm
         await station.end()
 
     asyncio.run(play())
-    assert [one for one in told if "cut off, this is no BMP" in one]
+    assert [one for one in told if "cut off, this cannot be read" in one]
     (file,) = tmp_path.glob("*.mrt")
     assert rows(read_updates(file.read_bytes(), file.name)) == [(OTHER, "64600 64601"), (NET, "64600 64601")]
 
@@ -165,7 +166,7 @@ def test_many_speakers_at_once_lose_nothing(tmp_path):
         writer.close()
 
     async def play() -> None:
-        station = Station(Spool(tmp_path), told.append)
+        station = Station(Spool(tmp_path), told.append, BmpSpeaker)
         server = await station.serve("127.0.0.1", 0)
         writing = asyncio.create_task(station.write_on())
         port = server.sockets[0].getsockname()[1]
@@ -186,14 +187,14 @@ def test_many_speakers_at_once_lose_nothing(tmp_path):
 @settings(max_examples=examples(300), deadline=None)
 def test_whatever_bytes_are_wrong_nothing_breaks(data):
     messages = [bmp.initiation(), bmp.peer_up(), bmp.route(dumps.update([NET], SAID)), bmp.peer_down()]
-    speaker = Speaker()
+    speaker = BmpSpeaker()
     for one in messages:
         broken = bytearray(one[COMMON.size :])
         for _ in range(data.draw(st.integers(0, 3))):
             broken[data.draw(st.integers(0, len(broken) - 1))] = data.draw(st.integers(0, 255))
         cut = data.draw(st.integers(0, len(broken)))
         with suppress(GarbageError):
-            speaker.records(COMMON.unpack_from(one)[2], bytes(broken[: cut or None]), 0.0)
+            speaker.records_of(COMMON.unpack_from(one)[2], bytes(broken[: cut or None]), 0.0)
 
 
 # The command
@@ -205,7 +206,7 @@ def started(folder: Path, *more: str, **environment: str) -> tuple[subprocess.Po
     running = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env={**os.environ, **environment})
     line = running.stderr.readline()
     assert "listening at 127.0.0.1 port " in line, line
-    return running, int(line.split("port ")[1].split(",")[0])
+    return running, int(line.split("port ")[1].split()[0])
 
 
 def speak(port: int, *messages: bytes) -> None:

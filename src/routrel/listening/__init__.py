@@ -1,8 +1,10 @@
-"""Listening to routers that tell what their BGP neighbours say, by BMP (RFC 7854), as it happens.
+"""Listening to devices that tell what happens, as it happens.
 
-messages   what is sent: messages of a speaker, as records of MRT (RFC 6396) that say the same
+speaking   what a station needs of whoever speaks
+bmp        what routers say of their BGP neighbours (RFC 7854), as records of MRT (RFC 6396) that say the same
+syslog     messages of syslog (RFC 5424, 6587) as events; rules: what a message means
 spool      files that records go to: what is in one is on disk, and a file that is full is sent on
 station    who listens: connections, each with its speaker, and what is wrong with them
 
-A record is written as it comes and never read again here: whatever reads files of updates (``formats/mrt``) knows them.
+A record is written as it comes and never read again here: whatever reads files of events and updates knows them.
 """

@@ -12,8 +12,9 @@ SENT = "sent"
 class Spool:
     """The file that is written now. A file that a listener left behind when it ended is closed."""
 
-    def __init__(self, folder: Path):
+    def __init__(self, folder: Path, kind: str = "bmp", suffix: str = ".mrt"):
         self.folder = folder
+        self.kind, self.suffix = kind, suffix
         folder.mkdir(parents=True, exist_ok=True)
         self._file: int | None = None
         self._path = folder
@@ -26,7 +27,7 @@ class Spool:
             return
         if self._file is None:
             stamp = time.strftime("%Y%m%dT%H%M%SZ", time.gmtime())
-            self._path = self.folder / f"bmp-{stamp}-{time.time_ns() % 1_000_000_000:09}.mrt"
+            self._path = self.folder / f"{self.kind}-{stamp}-{time.time_ns() % 1_000_000_000:09}{self.suffix}"
             self._file = os.open(self._path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o640)
         data = memoryview(b"".join(records))
         while data:
@@ -42,7 +43,7 @@ class Spool:
 
     def closed(self) -> Iterator[Path]:
         """Files that nothing is added to, the oldest first."""
-        for path in sorted(self.folder.glob("bmp-*.mrt")):
+        for path in sorted(self.folder.glob(f"{self.kind}-*{self.suffix}")):
             if self._file is None or path != self._path:
                 yield path
 

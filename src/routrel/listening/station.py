@@ -1,13 +1,14 @@
-"""A station that routers connect to (RFC 7854 section 3.2): it only listens."""
+"""A station that devices connect to: it only listens."""
 
 import asyncio
-import time
 from collections.abc import Callable
 
-from routrel.listening.messages import COMMON, MOST_BYTES, VERSION, GarbageError, Speaker
+from routrel.listening.speaking import GarbageError, Speaker
 from routrel.listening.spool import Spool
 
 MOST_SPEAKERS = 1000
+MOST_WAITING = 1 << 20
+"""Bytes of a connection that wait to be read."""
 WRITE_EVERY = 0.2
 """Seconds that records wait at most before they are written."""
 WAITING_BYTES = 32 << 20
@@ -19,8 +20,9 @@ Say = Callable[[str], None]
 class Station:
     """Speakers and what they said that is not written yet."""
 
-    def __init__(self, spool: Spool, say: Say):
+    def __init__(self, spool: Spool, say: Say, speaker: Callable[[], Speaker]):
         self.spool = spool
+        self.speaker = speaker
         self.say = say
         self._waiting: list[bytes] = []
         self._bytes = 0
@@ -31,7 +33,7 @@ class Station:
 
     async def serve(self, address: str, port: int) -> asyncio.Server:
         """Begin to listen."""
-        return await asyncio.start_server(self._connected, address, port, limit=MOST_BYTES)
+        return await asyncio.start_server(self._connected, address, port, limit=MOST_WAITING)
 
     async def write_on(self) -> None:
         """Write what comes, again and again; speakers are read no faster than that."""
@@ -73,41 +75,21 @@ class Station:
             writer.close()
             return
         self._connections[task] = writer
-        speaker = Speaker()
+        speaker = self.speaker()
         self.say(f"{who}: connected")
         try:
-            await self._read(reader, speaker)
+            async for records in speaker.records(reader):
+                await self._add(records)
             self.say(f"{_named(who, speaker)}: ended{_left(speaker)}")
         except GarbageError as error:
             if not self._is_ending:
-                self.say(f"{_named(who, speaker)}: cut off, this is no BMP: {error}")
+                self.say(f"{_named(who, speaker)}: cut off, this cannot be read: {error}")
         except OSError as error:
             if not self._is_ending:
                 self.say(f"{_named(who, speaker)}: lost: {error}")
         finally:
             self._connections.pop(task, None)
             writer.close()
-
-    async def _read(self, reader: asyncio.StreamReader, speaker: Speaker) -> None:
-        while True:
-            try:
-                head = await reader.readexactly(COMMON.size)
-            except asyncio.IncompleteReadError as error:
-                if error.partial:
-                    raise GarbageError("it ends inside a message") from None
-                return
-            version, length, kind = COMMON.unpack(head)
-            if version != VERSION:
-                raise GarbageError(f"version {version}, not {VERSION}")
-            if not COMMON.size <= length <= MOST_BYTES:
-                raise GarbageError(f"a message of {length:,} bytes")
-            try:
-                body = await reader.readexactly(length - COMMON.size)
-            except asyncio.IncompleteReadError:
-                raise GarbageError("it ends inside a message") from None
-            records = speaker.records(kind, body, time.time())
-            if records:
-                await self._add(records)
 
     async def _add(self, records: bytes) -> None:
         self._waiting.append(records)

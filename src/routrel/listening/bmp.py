@@ -4,9 +4,14 @@ What a router says of its neighbours before its policies is what they said; what
 table (RFC 8671, 9069), is counted and left.
 """
 
+import asyncio
 import struct
+import time
 from collections import Counter
+from collections.abc import AsyncIterator
 from typing import NamedTuple
+
+from routrel.listening.speaking import GarbageError, whole
 
 VERSION = 3
 COMMON = struct.Struct(">BIB")
@@ -23,10 +28,6 @@ STATE_CHANGE, MESSAGE, MESSAGE_WITH_PATHS = {False: 5, True: 0}, {False: 4, True
 OPEN_CONFIRM, ESTABLISHED, IDLE = 5, 6, 1
 BGP_HEADER = 19
 ADD_PATH = 69
-
-
-class GarbageError(ValueError):
-    """What no speaker of BMP sends: the message says why; nothing after it can be read."""
 
 
 class Peer(NamedTuple):
@@ -47,8 +48,8 @@ class Session(NamedTuple):
     has_paths: bool
 
 
-class Speaker:
-    """One connection's speaker: turns its messages into records, one after the other."""
+class BmpSpeaker:
+    """A speaker of BMP: its messages as records, one after the other."""
 
     def __init__(self) -> None:
         self.name = ""
@@ -56,7 +57,21 @@ class Speaker:
         self.left: Counter[str] = Counter()
         """Messages that say nothing of what neighbours said, by kind."""
 
-    def records(self, kind: int, body: bytes, now: float) -> bytes:
+    async def records(self, reader: asyncio.StreamReader) -> AsyncIterator[bytes]:
+        """Records until it ends; raises ``GarbageError``."""
+        while head := await whole(reader, COMMON.size):
+            version, length, kind = COMMON.unpack(head)
+            if version != VERSION:
+                raise GarbageError(f"version {version}, not {VERSION}")
+            if not COMMON.size <= length <= MOST_BYTES:
+                raise GarbageError(f"a message of {length:,} bytes")
+            body = await whole(reader, length - COMMON.size)
+            if len(body) < length - COMMON.size:
+                raise GarbageError("it ends inside a message")
+            if found := self.records_of(kind, body, time.time()):
+                yield found
+
+    def records_of(self, kind: int, body: bytes, now: float) -> bytes:
         """The records of a message, without its common header; raises ``GarbageError``."""
         if kind in (ROUTE_MONITORING, STATISTICS, PEER_DOWN, PEER_UP, MIRRORING):
             return self._of_peer(kind, body, now)
@@ -79,31 +94,31 @@ class Speaker:
             return b""
         address = raw if flags & IS_IPV6 else raw[12:]
         peer = Peer(peer_kind, bool(flags & SHORT_NUMBERS), distinguisher, address, number)
-        time = (seconds, micros) if seconds else (int(now), int(now % 1 * 1e6))
+        moment = (seconds, micros) if seconds else (int(now), int(now % 1 * 1e6))
         rest = body[PEER.size :]
         if kind == PEER_UP:
             self.sessions[peer] = _agreed(rest, bool(flags & IS_IPV6))
-            return self._record(peer, STATE_CHANGE, time, struct.pack(">HH", OPEN_CONFIRM, ESTABLISHED))
+            return self._record(peer, STATE_CHANGE, moment, struct.pack(">HH", OPEN_CONFIRM, ESTABLISHED))
         if kind == PEER_DOWN:
             if not rest:
                 raise GarbageError("a neighbor goes down for no reason")
-            found = self._record(peer, STATE_CHANGE, time, struct.pack(">HH", ESTABLISHED, IDLE))
+            found = self._record(peer, STATE_CHANGE, moment, struct.pack(">HH", ESTABLISHED, IDLE))
             self.sessions.pop(peer, None)
             return found
         if len(rest) < BGP_HEADER:
             raise GarbageError("a route without its message")
         of = self.sessions.get(peer)
-        return self._record(peer, MESSAGE_WITH_PATHS if of is not None and of.has_paths else MESSAGE, time, rest)
+        return self._record(peer, MESSAGE_WITH_PATHS if of is not None and of.has_paths else MESSAGE, moment, rest)
 
-    def _record(self, peer: Peer, subtypes: dict[bool, int], time: tuple[int, int], body: bytes) -> bytes:
+    def _record(self, peer: Peer, subtypes: dict[bool, int], moment: tuple[int, int], body: bytes) -> bytes:
         """A record of BGP4MP_ET (RFC 6396 section 4.4): seconds, and microseconds before the rest."""
         of = self.sessions.get(peer) or Session(bytes(len(peer.address)), 0, False)
         # Of AS numbers with two bytes only the attributes of old speakers have some: the header has four where it can.
         is_short = peer.is_short and peer.number < 1 << 16 and of.number < 1 << 16
         head = struct.pack(">HH" if is_short else ">II", peer.number, of.number)
         head += struct.pack(">HH", 0, 2 if len(peer.address) == 16 else 1)
-        whole = struct.pack(">I", time[1]) + head + peer.address + of.local + body
-        return struct.pack(">IHHI", time[0], BGP4MP_ET, subtypes[is_short], len(whole)) + whole
+        whole = struct.pack(">I", moment[1]) + head + peer.address + of.local + body
+        return struct.pack(">IHHI", moment[0], BGP4MP_ET, subtypes[is_short], len(whole)) + whole
 
 
 def _name(body: bytes) -> str:
