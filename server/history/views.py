@@ -22,7 +22,7 @@ from networks.reigns import moment_of, reign_of
 from networks.serializers import UploadSerializer
 from networks.uploads import bytes_of_upload
 from networks.views import BAD_LOAD, UPLOAD_PARSERS
-from questions.answer_schema import answers, shape_of
+from questions.answer_schema import AS_OF, answers, shape_of
 from questions.flows import FlowSerializer, flow_of
 from questions.views import AskingView, flows_asked, words_said
 from routrel.model.times import rfc3339
@@ -87,7 +87,8 @@ class WindowSerializer(serializers.Serializer[Any]):
 
 
 class PastQuestionView(AskingView):
-    """A question about a network over time."""
+    """A question about a network over time, of what happened alone: no trial changes the past. With ``latest`` and a
+    moment it is asked of the revision that was true then."""
 
     serializer: type[serializers.Serializer[Any]]
 
@@ -114,7 +115,7 @@ class StripSerializer(FlowSerializer, WindowSerializer):
     """A flow, over a window of time."""
 
 
-@answers("strip", StripSerializer)
+@answers("strip", StripSerializer, beside=(AS_OF,))
 class StripView(PastQuestionView):
     """A flow over time: in which state it was when, by which ways, what began each, where it fell back, and all of it
     in sentences. Each call goes on for about a second and says how far it is, until `held` is there. A revision tells
@@ -126,7 +127,7 @@ class StripView(PastQuestionView):
         return {"flows": [flow_of(words)]}
 
 
-@answers("happened", WindowSerializer)
+@answers("happened", WindowSerializer, beside=(AS_OF,))
 class HappenedView(PastQuestionView):
     """What happened in a window: what is down at its end, since when, what goes down most, the longest outages, and the
     events, the newest first."""
@@ -134,7 +135,7 @@ class HappenedView(PastQuestionView):
     serializer = WindowSerializer
 
 
-@answers("between", WindowSerializer)
+@answers("between", WindowSerializer, beside=(AS_OF,))
 class BetweenView(PastQuestionView):
     """Two moments held against each other, `start` and `end`: what happened after the one up to the other, and which
     routes and flows, of those one asked before or starred, that moved."""
@@ -151,7 +152,7 @@ class MomentSerializer(serializers.Serializer[Any]):
     moment = serializers.CharField(help_text="Like 2026-11-20T03:12:44Z.")
 
 
-@answers("state", MomentSerializer)
+@answers("state", MomentSerializer, beside=(AS_OF,))
 class StateView(PastQuestionView):
     """The state at a moment: what is otherwise than the revision says, since which event, and the changes that make the
     revision so. Any other question is asked of that moment by `as_of`."""

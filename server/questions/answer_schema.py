@@ -32,21 +32,24 @@ def shape_of(kind: Any) -> dict[str, Any]:
 SHAPE_OF = {name: shape_of(question.of) for name, question in QUESTIONS.items()}
 
 
-def answers(question: str, *parameters: Any, request: Any = None) -> Callable[[Any], Any]:
-    """Of a view: the question that it asks, its parameters or body, and the shape of the answer."""
+def answers(
+    question: str, *parameters: Any, request: Any = None, beside: tuple[OpenApiParameter, ...] = (TRIAL, AS_OF)
+) -> Callable[[Any], Any]:
+    """Of a view: the question that it asks, its parameters or body, and the shape of the answer; ``beside`` are those
+    of the state that it is asked of."""
 
     def decorated(view: Any) -> Any:
         view.question = question
         view.keys = tuple(one.name for one in parameters if isinstance(one, OpenApiParameter))
         fields = [name for one in parameters if not isinstance(one, OpenApiParameter) for name in one().fields]
-        view.known = (*view.keys, *fields, TRIAL.name, AS_OF.name)
+        view.known = (*view.keys, *fields, *(one.name for one in beside))
         shape = {(200, "application/json"): SHAPE_OF[question]}
         shown = f"{view.__doc__}\n\nFor example: `{address_of(question)}`"
         given = [OpenApiExample("asked", WALKS, request_only=True)] if request is not None else []
         if question in ANSWERS:
             given.append(OpenApiExample("answered", ANSWERS[question], response_only=True))
         return extend_schema(
-            parameters=[*parameters, TRIAL, AS_OF], request=request, responses=shape, description=shown, examples=given
+            parameters=[*parameters, *beside], request=request, responses=shape, description=shown, examples=given
         )(view)
 
     return decorated

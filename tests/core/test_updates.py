@@ -226,6 +226,16 @@ def test_before_what_was_announced_since_a_revision_nothing_is_known():
     assert not timeline.state_at(BASE - timedelta(seconds=10)).unknown
 
 
+def test_of_a_neighbor_of_whom_a_later_revision_knows_nothing_what_it_said_before_still_counts():
+    document = outside()
+    del document["devices"]["a"]["routing"]["bgp"]["neighbors"]["192.0.2.1"]["received"]
+    data = dumps.heard(dumps.update([NET], SAID), time=dumps.TIME - 10)
+    data += dumps.heard(dumps.update(withdrawn=[NET]), time=dumps.TIME + 10)
+    timeline = timeline_of(document, data, "u.mrt")
+    assert [way(timeline, at) for at in (-11, -10, 0, 9, 10)] == ["", NET, NET, NET, ""]
+    assert not timeline.state_at(BASE - timedelta(seconds=11)).unknown
+
+
 def test_who_is_no_neighbor_of_the_network_is_said():
     data = dumps.heard(dumps.update([NET], SAID), number=64999) + dumps.turned(False, number=64999)
     timeline = timeline_of(outside(), data, "u.mrt")

@@ -166,6 +166,11 @@ def test_a_moment_that_is_none_is_refused(owner, base, moment):
     assert answer.status_code == 400 and "2026-11-20T03:12:44Z" in json.dumps(answer.json())
 
 
+def test_no_trial_changes_the_past(owner, base):
+    answer = owner.get(f"{base}/revisions/1/happened", {"trial": 1})
+    assert answer.status_code == 400 and "unknown parameter 'trial'" in json.dumps(answer.json())
+
+
 def test_a_window_that_ends_before_it_begins_is_refused(owner, base):
     window = {"start": "2026-11-21T00:00:00Z", "end": "2026-11-20T00:00:00Z"}
     assert owner.get(f"{base}/revisions/1/happened", window).status_code == 400

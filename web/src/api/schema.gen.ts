@@ -4498,8 +4498,6 @@ export interface operations {
                 end?: string;
                 /** @description From when on, like 2026-11-20T03:00:00Z. */
                 start?: string;
-                /** @description A trial of the network, by its number: its changes are made first. */
-                trial?: number;
             };
             header?: never;
             path: {
@@ -4952,8 +4950,6 @@ export interface operations {
                 end?: string;
                 /** @description From when on, like 2026-11-20T03:00:00Z. */
                 start?: string;
-                /** @description A trial of the network, by its number: its changes are made first. */
-                trial?: number;
             };
             header?: never;
             path: {
@@ -5548,8 +5544,6 @@ export interface operations {
                 as_of?: string;
                 /** @description Like 2026-11-20T03:12:44Z. */
                 moment: string;
-                /** @description A trial of the network, by its number: its changes are made first. */
-                trial?: number;
             };
             header?: never;
             path: {
@@ -5634,8 +5628,6 @@ export interface operations {
                 /** @description From when on, like 2026-11-20T03:00:00Z. */
                 start?: string;
                 to: string;
-                /** @description A trial of the network, by its number: its changes are made first. */
-                trial?: number;
                 vrf?: string;
             };
             header?: never;

@@ -30,9 +30,14 @@ Standing = dict[int, dict[Prefix | None, dict[int, int]]]
 
 
 class Heard:
-    """All announcements of a timeline by time; ``sessions`` are those of the network that spoke."""
+    """All announcements of a timeline by time; ``sessions`` are those of the network that spoke.
 
-    def __init__(self, network: Network, files: Sequence[Announcements]):
+    Of a neighbour of whom the revision knows what it said, that counts from ``since`` on, and what was announced up to
+    then is in it already, in place of what nobody knows: ``replaced`` (n,) has the times. Of all others there is no
+    word but what was announced, whenever that was.
+    """
+
+    def __init__(self, network: Network, files: Sequence[Announcements], since: datetime):
         self.sessions: list[Switch] = []
         self.attributes: list[PathAttributes] = []
         self.unknown: dict[str, str] = {}
@@ -51,10 +56,14 @@ class Heard:
             paths.append(np.array(of.paths, np.int64))
             self.attributes += of.attributes
             prefixes += of.prefixes
-        every = np.concatenate(times)
-        order = np.argsort(every, kind="stable")
-        self.times, self.order = every[order], order
-        self.speaking, self.numbers, self.paths = (np.concatenate(one)[order] for one in (sessions, numbers, paths))
+        every, speaking = np.concatenate(times), np.concatenate(sessions)
+        is_known = np.array([bool(neighbor_of(network, one).received) for one in self.sessions] + [False])
+        is_replaced = is_known[speaking] & (every <= microseconds(since))
+        self.replaced = np.sort(every[is_replaced])
+        order = np.flatnonzero(~is_replaced)
+        order = order[np.argsort(every[order], kind="stable")]
+        self.times, self.speaking, self.order = every[order], speaking[order], order
+        self.numbers, self.paths = (np.concatenate(one)[order] for one in (numbers, paths))
         self.prefixes = [prefixes[at] for at in order.tolist()]
         self.origins = np.cumsum([0, *(len(of) for of in files)])
 

@@ -24,7 +24,7 @@ from routrel.formats.changes.vocabulary import INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import InputError
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import Prefix
-from routrel.model.announcements import Announcements, moment_of
+from routrel.model.announcements import Announcements, microseconds, moment_of
 from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.network import Network
@@ -76,14 +76,14 @@ class Timeline:
         since: datetime,
         events: Sequence[Event],
         reaches_back: bool = True,
-        announcements: Sequence[Announcements] | Heard = (),
+        announcements: Sequence[Announcements] = (),
     ):
         self.files = files
         self.solved = solved
         self.since = since
         self.events = sorted(events, key=lambda one: one.time)
         self.reaches_back = reaches_back
-        self.heard = announcements if isinstance(announcements, Heard) else Heard(solved.network, announcements)
+        self.heard = Heard(solved.network, announcements, since)
         self.switched: list[tuple[Switch, ...]] = []
         """What each event switches."""
         self.remarks: list[str] = []
@@ -122,15 +122,15 @@ class Timeline:
     def state_at(self, moment: datetime) -> State:
         """The state at a moment: what happened then has happened."""
         standing: Standing = {}
-        self.heard.take(standing, self.heard.number_after(self.since), self.heard.number_after(moment))
+        self.heard.take(standing, 0, self.heard.number_after(moment))
         return self._state(moment, self._turned(self._courses, moment), standing)
 
     def steps(self, start: datetime, end: datetime) -> Iterator[Step]:
         """The state at ``start``, and that after each moment at which something happened before ``end``."""
         turned = self._turned(self._courses, start)
         standing: Standing = {}
-        begin, said = self.heard.number_after(self.since), self.heard.number_after(start)
-        self.heard.take(standing, begin, said)
+        said = self.heard.number_after(start)
+        self.heard.take(standing, 0, said)
         yield Step(start, (), self._state(start, turned, standing))
         moments: dict[datetime, list[int]] = defaultdict(list)
         for number in range(self.number_after(start), self.number_after(end)):
@@ -147,9 +147,8 @@ class Timeline:
             for switch in self._courses if moment == self.since else touched:
                 turned.pop(switch, None)
                 turned |= self._turned((switch,), moment)
-            so_far = max(begin, self.heard.number_after(moment))
-            self.heard.take(standing, max(begin, said), so_far)
-            said = so_far
+            before, said = said, self.heard.number_after(moment)
+            self.heard.take(standing, before, said)
             yield Step(moment, tuple(numbers), self._state(moment, turned, standing))
 
     def number_after(self, moment: datetime) -> int:
@@ -225,7 +224,7 @@ class Timeline:
                 unknown = "nothing is known of the time before the first revision"
             elif numbers:
                 unknown = "a setting was changed between then and the revision, from what is not known"
-            elif self.heard.number_after(moment) < self.heard.number_after(self.since):
+            elif len(self.heard.replaced) and self.heard.replaced[-1] > microseconds(moment):
                 unknown = "neighbors announced paths between then and the revision, in place of what is not known"
             numbers = []
         in_force = tuple(number for number in numbers if self._overtaken_by[number] >= last)
