@@ -200,13 +200,27 @@ def test_whatever_bytes_are_wrong_nothing_breaks(data):
 # The command
 
 
-def started(folder: Path, *more: str, **environment: str) -> tuple[subprocess.Popen, int]:
-    """The listener, and its port."""
+@pytest.fixture
+def started():
+    """Starts listeners, and ends those that still run."""
+    running = list[subprocess.Popen]()
+
+    def start(folder: Path, *more: str, **environment: str) -> tuple[subprocess.Popen, int]:
+        running.append(begun(folder, *more, **environment))
+        line = running[-1].stderr.readline()
+        assert "listening at 127.0.0.1 port " in line, line
+        return running[-1], int(line.split("port ")[1].split()[0])
+
+    yield start
+    for one in running:
+        one.kill()
+        one.wait()
+
+
+def begun(folder: Path, *more: str, **environment: str) -> subprocess.Popen:
+    """A listener of the command line."""
     command = [sys.executable, "-m", "routrel", "listen", str(folder), "--bmp", "127.0.0.1:0", *more]
-    running = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env={**os.environ, **environment})
-    line = running.stderr.readline()
-    assert "listening at 127.0.0.1 port " in line, line
-    return running, int(line.split("port ")[1].split()[0])
+    return subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env={**os.environ, **environment})
 
 
 def speak(port: int, *messages: bytes) -> None:
@@ -228,7 +242,7 @@ def wait_for(is_so) -> None:
         time.sleep(0.05)
 
 
-def test_a_listener_that_is_killed_loses_nothing_that_was_stored(tmp_path):
+def test_a_listener_that_is_killed_loses_nothing_that_was_stored(tmp_path, started):
     running, port = started(tmp_path)
     speak(port, bmp.initiation(), bmp.route(dumps.update([NET], SAID)))
     wait_for(lambda: NET in stored(tmp_path))
@@ -245,7 +259,7 @@ def test_a_listener_that_is_killed_loses_nothing_that_was_stored(tmp_path):
     assert stored(tmp_path) == {NET, OTHER} and len(list(tmp_path.glob("*.mrt"))) == 2
 
 
-def test_files_are_sent_on_and_those_that_cannot_be_are_sent_later(tmp_path):
+def test_files_are_sent_on_and_those_that_cannot_be_are_sent_later(tmp_path, started):
     got, statuses = list[bytes](), [503]
 
     class Server(BaseHTTPRequestHandler):

@@ -146,11 +146,12 @@ def test_rules_that_cannot_be_say_why_in_their_place(text, message):
     assert message in str(error.value) and "rules.yaml:1:" in str(error.value)
 
 
-def test_the_command_keeps_events_and_hears_both_kinds(tmp_path):
+def test_the_command_keeps_events_and_hears_both_kinds(tmp_path, request):
     (tmp_path / "rules.yaml").write_text(RULES)
     command = [sys.executable, "-m", "routrel", "listen", str(tmp_path / "f"), "--every", "0.2"]
     command += ["--bmp", "127.0.0.1:0", "--syslog", "127.0.0.1:0", "--rules", str(tmp_path / "rules.yaml")]
     running = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env=os.environ)
+    request.addfinalizer(running.kill)
     lines = [running.stderr.readline() for _ in range(2)]
     assert "(bmp)" in lines[0] and "(syslog)" in lines[1]
     with socket.create_connection(("127.0.0.1", int(lines[1].split("port ")[1].split(" ")[0]))) as connection:

@@ -200,6 +200,17 @@ def test_what_is_told_so_far_is_the_beginning_of_what_is_told_in_the_end(monkeyp
     assert ends and ends == sorted(ends)
 
 
+def test_strips_of_two_flows_at_once_do_not_disturb_each_other(monkeypatch):
+    monkeypatch.setattr("routrel.analysis.timeline.strip.OUTCOMES_KEPT", 0)
+    timeline = timeline_of((1, '"down": "link", "at": "ab"'), (2, '"down": "link", "at": "ac"'))
+    going = strips(timeline, [parse_flow("a > b")], at(0), at(4))
+    next(going)
+    next(going)
+    other = held(timeline, "c > a", 0, 4)
+    *_, last = going
+    assert last.held is not None and len(last.held.strips[0].segments) == 3 and len(other.strips[0].segments) == 3
+
+
 def test_what_does_not_touch_a_flow_begins_no_segment_but_is_told_where_it_is_on_a_way():
     found = held(timeline_of((1, '"down": "link", "at": "bc"')), "a > b", 0, 4)
     assert len(found.strips[0].segments) == 1 and not found.events
@@ -304,7 +315,7 @@ def same_at(files: dict, timeline: Timeline, moment: datetime) -> None:
 
 @pytest.mark.parametrize("strategy", [documents(), speakers()], ids=["mixed", "speakers"])
 @given(data=st.data())
-@settings(max_examples=examples(40), deadline=None, suppress_health_check=SLOW)
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=SLOW)
 def test_the_state_at_any_moment_is_that_of_the_changed_text_solved_anew(strategy, data):
     document = {"routrel": 1, "name": "n", **json.loads(json.dumps(data.draw(strategy)))}
     for number, device in enumerate(document["devices"].values()):

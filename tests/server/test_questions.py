@@ -169,7 +169,7 @@ def test_a_parameter_that_a_question_lacks_is_refused_by_name(owner, network):
     answer = get(owner, network, "walk", **{"from": "h1", "to": "h2", "port": "80"})
     assert answer.status_code == 400
     assert answer.json()["detail"].startswith("unknown parameter 'port'; allowed: from, to, service, source_port")
-    assert get(owner, network, "map", q="x").json()["detail"].endswith("allowed: trial")
+    assert get(owner, network, "map", q="x").json()["detail"].endswith("allowed: trial, as_of")
 
 
 def test_an_answer_that_the_client_has_is_not_sent_again(owner, network, monkeypatch):

@@ -57,18 +57,21 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
     if len(steps) > MOST_STEPS:
         raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
     states = list(dict.fromkeys([State(), *(step.state for step in steps if not step.state.unknown)]))
-    outcomes = timeline.outcomes
-    if len(outcomes) > OUTCOMES_KEPT:
-        outcomes.clear()
+    kept = timeline.outcomes
+    if len(kept) > OUTCOMES_KEPT:
+        kept.clear()
+    # Its own: what is kept may be forgotten meanwhile for another strip.
+    outcomes: dict[tuple[Flow, State], Outcome] = {}
     begun = list[Strip]()
     for done, state in enumerate(states):
         if done % SHOWN_EVERY == SHOWN_EVERY - 1:
             begun = _begun(timeline, flows, steps, outcomes)
         yield StripsSoFar(done, len(states), begun, None)
-        asked = [flow for flow in flows if (flow, state) not in outcomes]
+        asked = [flow for flow in flows if (flow, state) not in kept]
         if asked:
             answerer = Answerer(timeline.solved_in(state))
-            outcomes.update({(flow, state): outcome_of(answerer, flow) for flow in asked})
+            kept.update({(flow, state): outcome_of(answerer, flow) for flow in asked})
+        outcomes.update({(flow, state): kept[flow, state] for flow in flows})
     found = list[list[Span]]()
     for flow in flows:
         of = {state: outcomes[flow, state] for state in states}
