@@ -1,5 +1,6 @@
 """What is offered as a change does what it was offered for."""
 
+import json
 from pathlib import Path
 
 import pytest
@@ -74,7 +75,7 @@ def test_a_near_miss_mended_lets_the_flow_in(service, entry, field):
 
 
 def held_at_its_tipping_points(document: dict, protocols: tuple[str, ...]) -> None:
-    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **document})
+    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **json.loads(json.dumps(document))})
     solved = solve(read_files(files))
     why = WhyAnswerer(solved)
     for prefix in solved.prefixes.prefixes[:4]:
@@ -103,7 +104,7 @@ def test_a_tipping_point_tried_moves_the_route_as_it_says(document):
 @given(speakers())
 @settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_a_tipping_point_of_a_path_can_be_tried(document):
-    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **document})
+    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **json.loads(json.dumps(document))})
     solved = solve(read_files(files))
     why = WhyAnswerer(solved)
     for prefix in solved.prefixes.prefixes[:3]:
@@ -151,7 +152,7 @@ def made(files, solved, change: dict) -> Trial:
 @given(documents())
 @settings(max_examples=examples(20), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_what_is_offered_of_a_candidate_takes_it_out(document):
-    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **document})
+    files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **json.loads(json.dumps(document))})
     solved = solve(read_files(files))
     why = WhyAnswerer(solved)
     for prefix in solved.prefixes.prefixes[:5]:
