@@ -6,7 +6,6 @@ an error of that change, which then is left out. What comes out is exactly what 
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from datetime import timedelta
 from typing import Any
 
 from routrel.formats.changes.entries import before_number, entry_number, list_path
@@ -28,6 +27,7 @@ from routrel.formats.changes.link_edits import links_edited
 from routrel.formats.changes.outcomes import Applied, Outcome, errors_of
 from routrel.formats.changes.paths_said import path_said
 from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
+from routrel.formats.changes.restarts import restarted_at, restarted_ends
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
 from routrel.formats.changes.vocabulary import ATTRIBUTES, SWITCHES
@@ -231,26 +231,8 @@ class Applier:
         """The session's age begins anew, at both ends where both say one."""
         vrf = change.values.get("vrf", DEFAULT_INSTANCE)
         device, address = session_of(self.network, change.at, vrf)
-        ends = [(device.name, vrf, address)]
-        own = {one.address for interface in device.interfaces.values() for one in interface.addresses}
-        ages = []
-        for other in self.network.devices.values():
-            for name, routing in ((DEFAULT_INSTANCE, other.routing), *other.vrfs.items()):
-                if routing is None or routing.bgp is None:
-                    continue
-                for neighbor in routing.bgp.neighbors:
-                    if neighbor.established_at is not None:
-                        ages.append(neighbor.established_at)
-                        owned = (one.address for i in other.interfaces.values() for one in i.addresses)
-                        if other is not device and neighbor.address in own and address in owned:
-                            ends.append((other.name, name, neighbor.address))
-        to = change.values.get("to")
-        if to is None:
-            known = [*ages, *([self.network.taken_at] if self.network.taken_at else [])]
-            if not known:
-                raise ChangeError("no session of the network says its age", "", "to: the time at which it comes up")
-            latest = max(known) + timedelta(minutes=1)
-            to = latest.strftime("%Y-%m-%dT%H:%M:%SZ")
+        to = restarted_at(self.network, change.values.get("to"))
+        ends = restarted_ends(self.network, device, vrf, address)
         for name, instance, neighbor_address in ends:
             path = routing_path(self.network.devices[name], instance)
 
