@@ -150,6 +150,17 @@ def test_rfc_5308_one_topology_serves_both_families():
     assert "10.0.0.2/32" in table(solved, "a")
 
 
+def test_rfc_1195_3_1_an_interface_without_an_address_of_a_family_carries_none_of_its_routes():
+    text = chain(a="level: '1'", b="level: 1-2", c="level: '2'", areas="112")
+    assert {"0.0.0.0/0", "10.0.0.2/32"} <= table(load(text), "a").keys()
+    solved = load(
+        text.replace("10.1.0.1/30", "2001:db8:1::1/64").replace("10.1.0.2/30", "10.1.0.2/30, '2001:db8:1::2/64'")
+    )
+    assert [str(prefix) for prefix in table(solved, "a") if "." in str(prefix)] == ["10.0.0.1/32"]
+    answer = plain(WhyAnswerer(solved).why(solved.topology.device_index["a"], parse_prefix("0.0.0.0/0")))
+    assert answer["winner"] is None
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [

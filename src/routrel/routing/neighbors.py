@@ -37,9 +37,14 @@ def own_prefixes(port: Port) -> tuple[Prefix, ...]:
 
 
 def hop_to(topology: Topology, port: int, peer: int, family: int) -> NextHop | None:
-    """The next hop to a neighbour; None where it has no address of the family."""
-    if not any(own.family == family for own in topology.ports[peer].addresses):
-        return None
+    """The next hop to a neighbour; None unless both interfaces have an address of the family.
+
+    An interface without one sends no packets of the family (RFC 1195 section 3.1: each interface that carries IP
+    has an address), and a router's kernel refuses a gateway there.
+    """
+    for end in (port, peer):
+        if not any(address.family == family for address in topology.ports[end].addresses):
+            return None
     address = topology.neighbor_address(port, peer, family)
     return NextHop(port, None, peer) if address is None else NextHop(port, address)
 

@@ -250,21 +250,11 @@ class IsisSolution(ProtocolSolution[IsisDatabase]):
             if nearest >= UNREACHED:
                 continue
             words = np.bitwise_or.reduce(graph.masks_from(local)[:, attached[distances == nearest]], axis=1)
-            for family in self._families(process):
-                number = self._defaults[family]
+            for number in self._defaults.values():
                 if number >= 0 and routes.kind[row, number] == NO_ROUTE:
                     routes.kind[row, number] = ATTACHED
                     routes.metric[row, number] = nearest
                     masks[:, row, number] = words
-
-    def _families(self, process: int) -> set[int]:
-        """The address families that IS-IS carries for a router: those of its interfaces."""
-        instance = self.topology.instances[self.processes[process].instance]
-        ports = self.topology.ports_named[instance.device]
-        taking_part = (ports[settings.name] for settings in self.database.configured[process].interfaces)
-        return {
-            address.family for port in taking_part if port.index in self.database.ports for address in port.addresses
-        }
 
     def _hops_of(self, process: int, areas: Sequence[IsisArea]) -> Hops:
         """The next hops behind a router's edges, and the bits of those that have an address: uint64 (w,)."""
