@@ -8,13 +8,14 @@ from history.models import EventFile
 
 
 class EventFileAbout(Struct, frozen=True, kw_only=True):
-    """A file of events: ``first`` and ``last`` are the times of the first and the last of them."""
+    """A file of events or samples: ``first`` and ``last`` are the times of the first and the last of them."""
 
     id: int
     file_name: str
     created_at: datetime
     created_by: str | None
     count: int
+    samples: int
     first: datetime
     last: datetime
     size: int
@@ -35,6 +36,7 @@ def about(one: EventFile) -> dict[str, object]:
         "created_at": one.created_at,
         "created_by": None if one.created_by is None else one.created_by.username,
         "count": one.count,
+        "samples": one.samples,
         "first": one.first,
         "last": one.last,
         "size": one.size,

@@ -19,6 +19,7 @@ class EventFile(models.Model):
     packed = models.BinaryField()
     size = models.PositiveIntegerField()
     count = models.PositiveIntegerField()
+    samples = models.PositiveIntegerField(default=0)
     first = models.DateTimeField()
     last = models.DateTimeField()
 

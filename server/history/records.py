@@ -15,6 +15,7 @@ from history.models import EventFile
 from networks.models import Network, Revision
 from networks.reigns import Reign, moment_asked, reign_of
 from routrel.formats.events_file import MAX_EVENTS
+from routrel.formats.samples.gathering import MAX_SAMPLES
 from routrel.model.times import rfc3339
 from work.answering_past import EventsLoaded
 from work.past import EventFileKey, Past
@@ -67,12 +68,15 @@ def store(network: Network, digest: str, file_name: str, data: bytes, found: Eve
         known: EventFile | None = network.event_files.filter(digest=digest).first()
         if known is not None:
             return known
-        kept = network.event_files.aggregate(files=Count("id"), events=Sum("count"))
-        if kept["files"] >= MOST_FILES or (kept["events"] or 0) + found.count > MAX_EVENTS:
+        kept = network.event_files.aggregate(files=Count("id"), events=Sum("count"), samples=Sum("samples"))
+        events, samples = kept["events"] or 0, kept["samples"] or 0
+        is_too_much = events + found.count > MAX_EVENTS or samples + found.samples > MAX_SAMPLES
+        if kept["files"] >= MOST_FILES or is_too_much:
             raise ValidationError(
                 {
-                    "detail": f"This network has {kept['events'] or 0:,} events in {kept['files']:,} files; allowed are"
-                    f" {MAX_EVENTS:,} in {MOST_FILES:,}. Delete files of long ago first."
+                    "detail": f"This network has {events:,} events and {samples:,} samples in {kept['files']:,} files;"
+                    f" allowed are {MAX_EVENTS:,} and {MAX_SAMPLES:,} in {MOST_FILES:,}."
+                    " Delete files of long ago first."
                 }
             )
         return EventFile.objects.create(
@@ -83,6 +87,7 @@ def store(network: Network, digest: str, file_name: str, data: bytes, found: Eve
             packed=zlib.compress(data),
             size=len(data),
             count=found.count,
+            samples=found.samples,
             first=found.first,
             last=found.last,
         )

@@ -1,7 +1,7 @@
 """What happened to a network: files of events, flows over time, the state at a moment."""
 
 import hashlib
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
 from django.http import HttpResponse
@@ -25,6 +25,8 @@ from networks.views import BAD_LOAD, UPLOAD_PARSERS
 from questions.answer_schema import AS_OF, answers, shape_of
 from questions.flows import FlowSerializer, flow_of
 from questions.views import AskingView, flows_asked, words_said
+from routrel.analysis.answers.health import MeasuredKind
+from routrel.model.samples import MEASURES
 from routrel.model.times import rfc3339
 from site_settings.problems import CONTENT_TYPE
 from work.service import ask, json_response
@@ -48,8 +50,8 @@ class EventFilesView(APIView):
         operation_id="event_files_add",
     )
     def post(self, request: Request, network_id: str) -> HttpResponse:
-        """Send what happened, one event on a line (docs/events.md). All of it is stored or nothing; the same file
-        sent again is stored once."""
+        """Send what happened (docs/events.md): events, one on a line, updates of BGP, or samples of what was measured.
+        All of it is stored or nothing; the same file sent again is stored once."""
         network = network_of(request, network_id, Role.EDITOR)
         revision = revision_of(request, network_id, None)
         serializer = UploadSerializer(data=request.data)
@@ -144,6 +146,25 @@ class BetweenView(PastQuestionView):
 
     def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
         return {"flows": flows_asked(request, revision)}
+
+
+class MeasureSerializer(WindowSerializer):
+    """One measure of one thing, over a window of time."""
+
+    what = serializers.ChoiceField(choices=get_args(MeasuredKind))
+    at = serializers.CharField(max_length=400, help_text="A device, an interface, or an end of a link: r1, r1:e2.")
+    measure = serializers.ChoiceField(choices=list(MEASURES))
+
+
+@answers("measured", MeasureSerializer, beside=(AS_OF,))
+class MeasuredView(PastQuestionView):
+    """One measure of a device, link or interface over a window, in as many points as a chart has: the lowest, the
+    median, the highest, and what was usual at the same hours of the weeks before."""
+
+    serializer = MeasureSerializer
+
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
+        return {key: words[key] for key in ("what", "at", "measure")}
 
 
 class MomentSerializer(serializers.Serializer[Any]):

@@ -5,8 +5,11 @@ from typing import cast
 
 import msgspec
 
+from routrel.analysis.answers.health import GaugeOverTime
 from routrel.analysis.answers.timeline import Between, Happened, StateThen, StripsSoFar
 from routrel.analysis.comparison import moved
+from routrel.analysis.timeline.gauge_points import gauge_over
+from routrel.analysis.timeline.measured import Thing
 from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
@@ -28,6 +31,7 @@ class EventsLoaded(msgspec.Struct, frozen=True):
     """What a file of events has become: how many do not fit to what is known, and the first of these."""
 
     count: int
+    samples: int
     first: datetime
     last: datetime
     unfitting: int
@@ -56,6 +60,22 @@ def state(revision: SolvedRevision, parameters: Parameters) -> StateThen:
     return state_then(parameters["timeline"], datetime.fromisoformat(parameters["moment"]))
 
 
+def measured(revision: SolvedRevision, parameters: Parameters) -> GaugeOverTime:
+    """One measure of one thing over a window, whichever revision stands for it; else over all that is measured."""
+    timeline: Timeline = parameters["timeline"]
+    if not timeline.measurements.span:
+        raise RefusedError(404, {"detail": "Nothing was measured."})
+    asked = [datetime.fromisoformat(text) if text else None for text in parameters["window"]]
+    start, end = (one or known for one, known in zip(asked, timeline.measurements.span, strict=True))
+    if start >= end:
+        raise RefusedError(400, {"detail": "The window ends before it begins."})
+    thing = Thing(parameters["what"], parameters["at"])
+    found = gauge_over(timeline, thing, parameters["measure"], start, end)
+    if found is None:
+        raise RefusedError(404, {"detail": f"{parameters['measure']} of {' '.join(thing)} was not measured."})
+    return found
+
+
 def between(revision: SolvedRevision, parameters: Parameters) -> Between:
     """Two moments of one revision held against each other."""
     timeline: Timeline = parameters["timeline"]
@@ -78,6 +98,7 @@ def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datet
     start, end = (datetime.fromisoformat(text) if text else None for text in parameters["window"])
     times = [timeline.since, *(event.time for event in (*timeline.events[:1], *timeline.events[-1:]))]
     times += [moment_of(int(time)) for time in (*timeline.heard.times[:1], *timeline.heard.times[-1:])]
+    times += timeline.measurements.span
     begins = max(one for one in (start or min(times), earliest) if one is not None)
     ends = min(one for one in (end or max(times) + timedelta(seconds=1), latest) if one is not None)
     if begins >= ends:
@@ -88,21 +109,16 @@ def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datet
 def events_loaded(revision: SolvedRevision, parameters: Parameters) -> EventsLoaded:
     """What a file of events holds, and the first of those that do not fit to the network; raises ``LoadError``."""
     read = read_happenings(parameters["data"], parameters["file_name"])
-    said = read.announcements
-    moments = [
-        *(event.time for event in read.events),
-        *map(moment_of, {min(said.times), max(said.times)} if said else ()),
-    ]
-    if not moments:
+    if read.span is None:
         raise RefusedError(400, {"detail": "There is no event in it."})
     since = datetime.fromisoformat(parameters["since"])
-    timeline = Timeline(revision.files, revision.solved, since, read.events, True, [said])
+    timeline = Timeline(revision.files, revision.solved, since, read.events, True, [read.announcements], [read.samples])
     told = [
         f"line {event.place.line}: {remark}"
         for event, remark in zip(timeline.events, timeline.remarks, strict=True)
         if remark
     ]
     told += [f"{speaker}: {why}" for speaker, why in timeline.heard.unknown.items()]
+    told += [f"{what}: {why}" for what, why in timeline.measurements.unknown.items()]
     told += [f"{what}: {count:,}" for what, count in read.unused.items()]
-    count = len(read.events) + len(said)
-    return EventsLoaded(count, min(moments), max(moments), len(told), told[:MOST_UNFITTING])
+    return EventsLoaded(read.event_count, len(read.samples), *read.span, len(told), told[:MOST_UNFITTING])

@@ -130,7 +130,8 @@ class SolvedRevision:
             since = datetime.fromisoformat(past.since)
             events = [event for one in files for event in one.events]
             said = [one.announcements for one in files]
-            self._timelines[key] = Timeline(self.files, self.as_it_is, since, events, past.reaches_back, said)
+            samples = [one.samples for one in files if len(one.samples)]
+            self._timelines[key] = Timeline(self.files, self.as_it_is, since, events, past.reaches_back, said, samples)
             while len(self._timelines) > TIMELINES_KEPT:
                 self._timelines.popitem(last=False)
         self._timelines.move_to_end(key)

@@ -18,7 +18,6 @@ from routrel.formats.happenings import read_happenings
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import parse_flow
 from routrel.garbage_collection import keep
-from routrel.model.announcements import moment_of
 from routrel.solving import solve
 
 
@@ -27,19 +26,22 @@ def history_command(options: argparse.Namespace) -> int:
     flows = [*map(parse_flow, options.flow), *(flows_of(options.flows) if options.flows else [])]
     read = [read_happenings(bytes_of(name), Path(name).name) for name in options.events]
     events = [event for one in read for event in one.events]
-    announcements = [one.announcements for one in read if len(one.announcements)]
-    moments = [*(event.time for event in events), *(moment_of(time) for one in announcements for time in one.times)]
+    spans = [one.span for one in read if one.span is not None]
     for one in read:
         for what, count in one.unused.items():
             print(f"routrel: {one.announcements.file}: {count:,} x {what}", file=sys.stderr)
-    if not moments:
+    if not spans:
         raise CallError("there are no events: --events FILE names a file of them, one on a line (docs/events.md)")
     files = files_of(Path(options.network))
     solved = solve(read_files(files))
     keep()
-    first, last = min(moments), max(moments)
+    first, last = min(first for first, _ in spans), max(last for _, last in spans)
     # A network that says no time is taken to be as it was after all events.
-    timeline = Timeline(files, solved, solved.network.taken_at or last, events, True, announcements)
+    announcements = [one.announcements for one in read if len(one.announcements)]
+    samples = [one.samples for one in read if len(one.samples)]
+    timeline = Timeline(files, solved, solved.network.taken_at or last, events, True, announcements, samples)
+    for what, why in timeline.measurements.unknown.items():
+        print(f"routrel: {what}: {why}", file=sys.stderr)
     if options.state_at is not None:
         return _state(options, timeline, _moment(options.state_at, "--state-at"))
     end = _moment(options.until, "--until") if options.until else max(last + timedelta(seconds=1), timeline.since)

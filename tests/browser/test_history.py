@@ -1,6 +1,7 @@
 """The past of a network as people look at it: the strip of a flow, moments, what happened, files of events."""
 
 from pathlib import Path
+from runpy import run_path
 
 import pytest
 from selenium.webdriver.common.keys import Keys
@@ -79,6 +80,33 @@ def test_what_happened_is_told_with_the_worst_first(past):
     page.says("moved", "[data-testid=event-moved]")
     page.find("[data-testid=events] li:last-child a").click()
     page.says("2026-11-16 02:12 UTC by what happened")
+
+
+def test_a_slow_link_is_told_though_no_route_changed(past, tmp_path):
+    page = past
+    samples = tmp_path / "samples.csv"
+    samples.write_text(run_path(str(EVENTS.with_name("samples.py")))["text"]())
+    page.find("input[name=events]").send_keys(str(samples))
+    page.says("samples", "[data-testid=event-files]")
+    page.says("delay of link Brackwater-Gullpoint was", "[data-testid=unusual]")
+    page.find("[data-testid=unusual] li:nth-child(2) button").click()
+    page.find("[data-testid=unusual] [data-testid=gauge-chart] canvas")
+    page.driver.get(f"{page.network_address()}/flow?from=gp-gates&to=bookings&on=booking")
+    page.wait_for_verdicts("arrives", "arrives")
+    page.says("13 unusual", "[aria-label='the flow over time']")
+    page.press("H")
+    page.says("there: delay 5.2", "[data-testid=health]")
+    row = page.find("[data-testid=health] tbody tr:nth-child(4)")
+    assert row.text.startswith("Gullpoint-Ninefold → 99.926 %")
+    page.button("0.38 ms").click()
+    page.says("delay of link Gullpoint-Ninefold", "[data-testid=health]")
+    page.wait(lambda: "delay of link Gullpoint" in page.find("[data-testid=gauge-chart]").get_attribute("aria-label"))
+    assert violations(page) == [] and page.complaints() == []
+    page.press("T")
+    page.says("- Delay of link Brackwater-Gullpoint was 39.7 ms, usually 2.12 ms", "[data-testid=story]")
+    # A stop that is chosen shows its evidence again.
+    page.press("u")
+    page.find("[aria-label=evidence]")
 
 
 def test_sessions_entries_and_events_are_found(past):

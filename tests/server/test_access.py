@@ -32,6 +32,8 @@ def network(network, owner) -> dict:
     job = owner.post(f"/api/networks/{network['id']}/jobs", {"revision": 1}, format="json").json()
     event = '{"time": "2026-11-20T05:00:00Z", "down": "device", "at": "r"}'
     file = owner.post(f"/api/networks/{network['id']}/events", {"text": event}, format="multipart").json()
+    samples = {"text": "time,at,cpu_percent\n2026-11-20T05:00:00Z,r,10\n2026-11-20T05:05:00Z,r,11\n"}
+    assert owner.post(f"/api/networks/{network['id']}/events", samples, format="multipart").status_code == 201
     return {**network, "job": job["id"], "events": file["id"]}
 
 
@@ -92,6 +94,7 @@ def url(path: str, network: dict) -> str:
         "patches": "?trial=1",
         "device-text": "?device=r",
         "strip": "?from=h1&to=h2",
+        "measured": "?what=device&at=r&measure=cpu",
         "state": "?moment=2026-11-20T05:00:00Z",
     }
     return filled + extra.get(path.rsplit("/", 1)[1], "")

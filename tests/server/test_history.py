@@ -160,6 +160,36 @@ def test_the_same_file_is_stored_once_and_can_be_had_and_taken_out(owner, base):
     assert walk_at(owner, base, "2026-11-20T07:30:00Z") == "arrives"
 
 
+def test_samples_are_kept_told_of_and_seen_over_time(owner, base):
+    rows = [
+        f"2026-11-{day:02}T07:{minute}:00Z,h1,{90 if day == 21 else 20}\n"
+        for day in range(10, 22)
+        for minute in (10, 40)
+    ]
+    text = "time,at,cpu_percent\n" + "".join(rows) + "2026-11-20T07:00:00Z,h9,3\n"
+    sent = owner.post(f"{base}/events", {"text": text}, format="multipart")
+    stored = sent.json()
+    assert sent.status_code == 201 and (stored["samples"], stored["count"], stored["first"]) == (
+        25,
+        0,
+        "2026-11-10T07:10:00Z",
+    )
+    assert stored["told"] == ["cpu of h9: there is no device of this name"]
+    asked = {"what": "device", "at": "h1", "measure": "cpu"}
+    course = owner.get(f"{base}/revisions/1/measured", asked).json()
+    assert course["words"] == "processor load of device h1" and course["points"][-1]["high"] == 0.9
+    assert owner.get(f"{base}/revisions/1/measured", {**asked, "at": "h2"}).status_code == 404
+    assert owner.get(f"{base}/revisions/1/measured", {**asked, "measure": "warmth"}).status_code == 400
+    window = {"start": "2026-11-21T00:00:00Z", "end": "2026-11-22T00:00:00Z"}
+    held = owner.get(f"{base}/revisions/1/strip", {"from": "h1", "to": "h2", **window}).json()["held"]
+    assert [one["words"] for one in held["health"]["unusual"]] == [
+        "processor load of device h1 was 90%, usually 20%, from 2026-11-21 07:00 to 08:00 UTC"
+    ]
+    assert owner.get(f"{base}/revisions/1/happened", window).json()["unusual"] == held["health"]["unusual"]
+    bad = owner.post(f"{base}/events", {"text": "time,at,warmth\n"}, format="multipart")
+    assert bad.status_code == 400 and "there is no such column" in json.dumps(bad.json())
+
+
 @pytest.mark.parametrize("moment", ["yesterday", "2026-11-20", "2026-99-20T00:00:00Z"])
 def test_a_moment_that_is_none_is_refused(owner, base, moment):
     answer = owner.get(f"{base}/revisions/1/walk", {"from": "h1", "to": "h2", "as_of": moment})

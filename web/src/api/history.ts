@@ -6,7 +6,7 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Answers, answerOf, type Question, type RevisionKey, wordsOf } from "./answers";
+import { type Answers, answerOf, asItIs, type Question, type RevisionKey, wordsOf } from "./answers";
 import { api, unwrap } from "./client";
 import { multipart, type UploadContent } from "./queries";
 import type { components } from "./schema.gen";
@@ -16,10 +16,18 @@ export type StripsHeld = components["schemas"]["StripsHeld"];
 export type Availability = components["schemas"]["Availability"];
 export type Outage = components["schemas"]["Outage"];
 export type PrefixChanges = components["schemas"]["PrefixChanges"];
+export type PathHealth = components["schemas"]["PathHealth"];
+export type OnTheWay = components["schemas"]["OnTheWay"];
+export type Measured = components["schemas"]["Measured"];
+export type Unusual = components["schemas"]["Unusual"];
+export type Usual = components["schemas"]["Usual"];
+export type GaugeOverTime = components["schemas"]["GaugeOverTime"];
 export type EventFile = components["schemas"]["EventFileAbout"];
 
 const EVENTS = "/api/networks/{network_id}/events";
 const HISTORY = "history";
+
+const NOTHING_MEASURED: PathHealth = { on_the_way: [], delays: [], unusual: [], is_measured: false };
 
 /** A part of a window, with the revision that stands for it. */
 export type Part = { number: number; start: string; end: string };
@@ -92,7 +100,7 @@ export function useStrip(networkId: string, question: Question, parts: Part[]) {
   }
   const begun = (part: Part): StripsHeld | undefined => {
     const step = steps[nameOf(part)];
-    return step && { ...part, strips: step.begun, events: [], things: [] };
+    return step && { ...part, strips: step.begun, events: [], things: [], health: NOTHING_MEASURED };
   };
   if (!found.isPending) return { ...found, soFar };
   return { ...found, soFar, parts: found.parts.map((part, at) => part ?? begun(parts[at] as Part)) };
@@ -137,6 +145,23 @@ export function useStateThen({ networkId, number, moment }: RevisionKey) {
     ...one,
     queryKey: [HISTORY, networkId, ...one.queryKey],
     enabled: moment !== undefined,
+    placeholderData: (before) => before,
+  });
+}
+
+/** One measure of one thing over a window. */
+export function useGauge(
+  key: RevisionKey,
+  gauge: Pick<Measured, "what" | "at" | "measure"> | undefined,
+  { from, to }: { from: number; to: number },
+) {
+  const { what, at, measure } = gauge ?? { what: "", at: "", measure: "" };
+  const window = { start: new Date(from).toISOString(), end: new Date(to).toISOString() };
+  const one = answerOf("measured", asItIs(key), { what, at, measure, ...window });
+  return useQuery({
+    ...one,
+    queryKey: [HISTORY, key.networkId, ...one.queryKey],
+    enabled: gauge !== undefined,
     placeholderData: (before) => before,
   });
 }

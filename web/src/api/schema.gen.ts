@@ -174,8 +174,8 @@ export interface paths {
         get: operations["event_files"];
         put?: never;
         /**
-         * @description Send what happened, one event on a line (docs/events.md). All of it is stored or nothing; the same file
-         *     sent again is stored once.
+         * @description Send what happened (docs/events.md): events, one on a line, updates of BGP, or samples of what was measured.
+         *     All of it is stored or nothing; the same file sent again is stored once.
          */
         post: operations["event_files_add"];
         delete?: never;
@@ -735,6 +735,28 @@ export interface paths {
          *     For example: `.../revisions/latest/map`
          */
         get: operations["networks_revisions_map_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/measured": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description One measure of a device, link or interface over a window, in as many points as a chart has: the lowest, the
+         *         median, the highest, and what was usual at the same hours of the weeks before.
+         *
+         *     For example: `.../revisions/latest/measured?what=link&at=gp-core%3Ae1&measure=delay`
+         */
+        get: operations["networks_revisions_measured_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1743,7 +1765,7 @@ export interface components {
         };
         /**
          * EventFileAbout
-         * @description A file of events: ``first`` and ``last`` are the times of the first and the last of them.
+         * @description A file of events or samples: ``first`` and ``last`` are the times of the first and the last of them.
          */
         EventFileAbout: {
             id: number;
@@ -1751,6 +1773,7 @@ export interface components {
             created_at: string;
             created_by: string | null;
             count: number;
+            samples: number;
             first: string;
             last: string;
             size: number;
@@ -1765,6 +1788,7 @@ export interface components {
             created_at: string;
             created_by: string | null;
             count: number;
+            samples: number;
             first: string;
             last: string;
             size: number;
@@ -2074,6 +2098,20 @@ export interface components {
             devices: string[];
         };
         /**
+         * GaugeOverTime
+         * @description One measure over a window, ``seconds`` in each point.
+         */
+        GaugeOverTime: {
+            /** @enum {unknown} */
+            what: "device" | "interface" | "link";
+            at: string;
+            measure: string;
+            words: string;
+            most: number | null;
+            seconds: number;
+            points: components["schemas"]["Point"][];
+        };
+        /**
          * Happened
          * @description What happened in a window: what is down at its end, since when; what goes down most; the longest outages;
          *         events, the newest first, ``event_count`` in all, and those of the last hour.
@@ -2090,6 +2128,7 @@ export interface components {
             unfitting: number;
             announcements: number;
             busiest: components["schemas"]["PrefixChanges"][];
+            unusual: components["schemas"]["Unusual"][];
         };
         /**
          * Heading
@@ -2396,6 +2435,25 @@ export interface components {
             devices: components["schemas"]["Device"][];
             cables: components["schemas"]["Cable"][];
         };
+        /**
+         * Measured
+         * @description A measure over a window, named by ``what``, ``at`` and ``measure``; of an interface ``toward`` whom it sends.
+         *
+         *         ``most`` is what there can be: an interface's bandwidth; None where it is not known.
+         */
+        Measured: {
+            /** @enum {unknown} */
+            what: "device" | "interface" | "link";
+            at: string;
+            measure: string;
+            toward: string;
+            count: number;
+            median: number;
+            highest: number;
+            most: number | null;
+            usual: components["schemas"]["Usual"] | null;
+            is_unusual: boolean;
+        };
         Member: {
             username: string;
             role: components["schemas"]["RoleEnum"];
@@ -2557,6 +2615,23 @@ export interface components {
             change: Record<string, never>;
         };
         /**
+         * OnTheWay
+         * @description A device, link or interface that a flow went over: on the usual way there, back, or another one.
+         *
+         *         ``up`` is the part of the window that it was up.
+         */
+        OnTheWay: {
+            /** @enum {unknown} */
+            what: "device" | "interface" | "link";
+            at: string;
+            words: string;
+            there: boolean;
+            back: boolean;
+            up: number;
+            outages: number;
+            measured: components["schemas"]["Measured"][];
+        };
+        /**
          * OpenEnd
          * @description A neighbour or next hop that no device of the network has, or a cable in doubt: what is known ends there.
          *
@@ -2631,6 +2706,16 @@ export interface components {
             version?: number;
         };
         /**
+         * PathHealth
+         * @description How all that flows went over did in a window; ``unusual`` what was out of the ordinary, the worst first.
+         */
+        PathHealth: {
+            on_the_way: components["schemas"]["OnTheWay"][];
+            delays: components["schemas"]["WayDelay"][];
+            unusual: components["schemas"]["Unusual"][];
+            is_measured: boolean;
+        };
+        /**
          * Place
          * @description A position in a source file: ``file`` relative to the network's root, line and column from 1.
          *
@@ -2660,6 +2745,17 @@ export interface components {
             failures: components["schemas"]["FailurePlaces"][];
             failures_tried: number;
             harmless: number;
+        };
+        /**
+         * Point
+         * @description Samples of some time from ``start`` on: the lowest, the median, the highest; None where there are none.
+         */
+        Point: {
+            start: string;
+            low: number | null;
+            median: number | null;
+            high: number | null;
+            usual: components["schemas"]["Usual"] | null;
         };
         /**
          * Policy
@@ -3089,7 +3185,8 @@ export interface components {
         };
         /**
          * StripsHeld
-         * @description Flows over one window, the events that concern them, and how all that they went over did.
+         * @description Flows over one window, the events that concern them, and how all that they went over did: ``things`` that were
+         *         down, and ``health`` of everything.
          */
         StripsHeld: {
             start: string;
@@ -3097,6 +3194,7 @@ export interface components {
             strips: components["schemas"]["Strip"][];
             events: components["schemas"]["EventShown"][];
             things: components["schemas"]["Availability"][];
+            health: components["schemas"]["PathHealth"];
         };
         /**
          * StripsSoFar
@@ -3273,6 +3371,21 @@ export interface components {
             reason: string;
             place: components["schemas"]["Place"] | null;
         };
+        /**
+         * Unusual
+         * @description Hours, one after the other, in which a measure was far over what is usual at these hours.
+         */
+        Unusual: {
+            /** @enum {unknown} */
+            what: "device" | "interface" | "link";
+            at: string;
+            measure: string;
+            start: string;
+            end: string;
+            median: number;
+            usual: components["schemas"]["Usual"];
+            words: string;
+        };
         /** @description A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text. */
         UploadRequest: {
             /** Format: binary */
@@ -3282,6 +3395,17 @@ export interface components {
         };
         User: {
             username: string | null;
+        };
+        /**
+         * Usual
+         * @description What a measure was at the same hours in the four weeks before: the median, and a quarter is under ``low``,
+         *         a quarter over ``high``; of ``count`` samples.
+         */
+        Usual: {
+            low: number;
+            median: number;
+            high: number;
+            count: number;
         };
         /**
          * Walk
@@ -3331,6 +3455,18 @@ export interface components {
         Way: {
             total: number;
             legs: components["schemas"]["Leg"][];
+        };
+        /**
+         * WayDelay
+         * @description The delays of the links of the usual way, added: of ``known`` links of ``links``.
+         */
+        WayDelay: {
+            /** @enum {unknown} */
+            direction: "back" | "there";
+            median: number;
+            usual: number | null;
+            known: number;
+            links: number;
         };
         /**
          * WayOverTime
@@ -5150,6 +5286,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Map"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_measured_retrieve: {
+        parameters: {
+            query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description A device, an interface, or an end of a link: r1, r1:e2. */
+                at: string;
+                /** @description Up to when. */
+                end?: string;
+                /**
+                 * @description * `delay` - delay
+                 *     * `loss` - loss
+                 *     * `sent` - sent
+                 *     * `received` - received
+                 *     * `sent_drops` - sent_drops
+                 *     * `received_drops` - received_drops
+                 *     * `sent_errors` - sent_errors
+                 *     * `received_errors` - received_errors
+                 *     * `cpu` - cpu
+                 *     * `memory` - memory
+                 */
+                measure: "delay" | "loss" | "sent" | "received" | "sent_drops" | "received_drops" | "sent_errors" | "received_errors" | "cpu" | "memory";
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+                /**
+                 * @description * `device` - device
+                 *     * `link` - link
+                 *     * `interface` - interface
+                 */
+                what: "device" | "link" | "interface";
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GaugeOverTime"];
                 };
             };
             /** @description an error */

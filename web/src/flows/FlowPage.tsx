@@ -1,9 +1,9 @@
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { asItIs, useMap, useWalk } from "../api/answers";
 import type { Walk } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
-import { FlowStrip } from "../history/FlowStrip";
+import { FlowStrip, type Told } from "../history/FlowStrip";
 import { answerMap } from "../map/answerMap";
 import { NetworkMap } from "../map/NetworkMap";
 import { cablesByLink, walkTraces } from "../map/ways";
@@ -44,7 +44,10 @@ export function FlowPage() {
   const at = search.get("at");
   const chosen = at && (devices.includes(at) || !answer) ? at : telling(answer);
 
+  const [told, tell] = useState<Told>(null);
+
   function choose(device: string) {
+    tell(null);
     const next = new URLSearchParams(search);
     next.set("at", device);
     setSearch(next, { replace: true });
@@ -82,8 +85,8 @@ export function FlowPage() {
           )}
         </section>
       </div>
-      {asked && <FlowStrip />}
-      {answer && chosen && (
+      {asked && <FlowStrip told={told} tell={tell} />}
+      {answer && chosen && told === null && (
         <section className="h-[30%] min-h-40 max-lg:h-[75vh] border-t border-hair" aria-label="evidence">
           <EvidencePanel walk={answer} device={chosen} />
         </section>

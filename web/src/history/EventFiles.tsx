@@ -27,7 +27,9 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
           <li key={file.id} className="border-t border-hair py-1 text-sm">
             <p className="flex gap-3 items-baseline">
               <span className="mono truncate">{file.file_name}</span>
-              <span className="whitespace-nowrap">{counted(file.count, "event")}</span>
+              <span className="whitespace-nowrap">
+                {file.samples > 0 ? counted(file.samples, "sample") : counted(file.count, "event")}
+              </span>
               <a
                 className="ml-auto underline underline-offset-2"
                 href={`/api/networks/${networkId}/events/${file.id}`}
@@ -63,7 +65,7 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
             <input
               type="file"
               name="events"
-              accept=".jsonl,.json,.txt,.mrt,.gz,.bz2,.xz"
+              accept=".jsonl,.json,.txt,.csv,.prom,.om,.mrt,.gz,.bz2,.xz"
               className="sr-only"
               onChange={(event) => {
                 const file = event.target.files?.[0];
@@ -72,7 +74,9 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
               }}
             />
             Choose a file{" "}
-            <span className="text-faint">— JSON Lines, one event on each, or BGP updates as MRT</span>
+            <span className="text-faint">
+              — JSON Lines, one event on each; BGP updates as MRT; samples as CSV or OpenMetrics
+            </span>
           </label>
           <textarea
             ref={pasted}
@@ -94,10 +98,7 @@ export function EventFiles({ networkId, mayEdit }: { networkId: string; mayEdit:
       )}
       {add.data && add.data.unfitting > 0 && (
         <div className="mt-2 text-sm" role="status">
-          <p>
-            {counted(add.data.unfitting, "event")} of {add.data.count.toLocaleString("en")} do not fit to what
-            is known, and were kept:
-          </p>
+          <p>{add.data.unfitting.toLocaleString("en")} do not fit to what is known, and were kept:</p>
           {add.data.told.map((one) => (
             <p key={one} className="text-stop">
               {one}

@@ -1,4 +1,4 @@
-import { useEffect, useMemo, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Question } from "../api/answers";
 import { useEventFiles, useStrip } from "../api/history";
@@ -24,6 +24,9 @@ import {
 } from "./strip";
 import { Timeline } from "./Timeline";
 
+/** With its charts; most look at the strip alone. */
+const Health = lazy(() => import("./Health"));
+
 const PLAY_EVERY = 700;
 const MOST_ROWS = 5;
 
@@ -43,17 +46,21 @@ export function useKnownTime(networkId: string): Span | null {
   };
 }
 
+/** What is told of the window in place of the evidence: the flow in sentences, or how all that it went over did. */
+export type Told = "words" | "health" | null;
+type Telling = { told: Told; tell: (told: Told) => void };
+
 /** The flow over time, under the ladder: a band for each direction, along which the whole page is moved. */
-export function FlowStrip() {
+export function FlowStrip({ told, tell }: Telling) {
   const { network } = useCurrentNetwork();
   const [search] = useSearchParams();
   const question = questionOf(search);
   const known = useKnownTime(network.id);
   if (!known || !question.from || !question.to) return null;
-  return <ShownStrip known={known} question={question} />;
+  return <ShownStrip known={known} question={question} told={told} tell={tell} />;
 }
 
-function ShownStrip({ known, question }: { known: Span; question: Question }) {
+function ShownStrip({ known, question, told, tell }: { known: Span; question: Question } & Telling) {
   const { network, revision } = useCurrentNetwork();
   const revisions = useRevisions(network.id).data ?? [];
   const [search, setSearch] = useSearchParams();
@@ -65,7 +72,6 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
   const moment = revision.moment === undefined ? undefined : Date.parse(revision.moment);
   const [hovered, setHovered] = useState<number>();
   const [playing, setPlaying] = useState(false);
-  const [telling, setTelling] = useState(false);
 
   function goTo(to: number | undefined) {
     if (to === undefined) return setPlaying(false);
@@ -117,7 +123,8 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
     P: () => setPlaying(!playing),
     "(": () => widen(4),
     ")": () => widen(1 / 4),
-    T: () => setTelling(!telling),
+    T: () => turn("words"),
+    H: () => turn("health"),
     ...(moment === undefined ? {} : { Escape: leave }),
   });
   const play = useRef(change);
@@ -128,7 +135,11 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
     return () => clearInterval(timer);
   }, [playing]);
 
+  const turn = (what: Told) => tell(told === what ? null : what);
+
   const shown = hovered ?? moment;
+  const health = main.parts.findLast((part) => part)?.health;
+  const unusual = health?.unusual.length ?? 0;
   const segment = shown === undefined ? undefined : segmentAt(strip.segments, shown);
   return (
     <section className="border-t border-hair px-4 pt-1 pb-1.5 shrink-0" aria-label="the flow over time">
@@ -169,10 +180,18 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
         <button
           type="button"
           className="hover:text-ink"
-          aria-expanded={telling}
-          onClick={() => setTelling(!telling)}
+          aria-expanded={told === "words"}
+          onClick={() => turn("words")}
         >
           in words <Key>T</Key>
+        </button>
+        <button
+          type="button"
+          className={`hover:text-ink ${unusual ? "text-stop" : ""}`}
+          aria-expanded={told === "health"}
+          onClick={() => turn("health")}
+        >
+          health{unusual > 0 && `, ${unusual} unusual`} <Key>H</Key>
         </button>
         {moment !== undefined && (
           <button type="button" className="hover:text-ink" onClick={leave}>
@@ -215,7 +234,14 @@ function ShownStrip({ known, question }: { known: Span; question: Question }) {
         </Timeline>
       )}
       <SegmentLine segment={segment} strip={strip} moment={moment} hovered={hovered !== undefined} />
-      {telling && <Story lines={strip.story} things={main.parts.findLast((part) => part)?.things ?? []} />}
+      {told === "health" && health && (
+        <Suspense>
+          <Health health={health} span={window_} moment={moment} />
+        </Suspense>
+      )}
+      {told === "words" && (
+        <Story lines={strip.story} things={main.parts.findLast((part) => part)?.things ?? []} />
+      )}
     </section>
   );
 }

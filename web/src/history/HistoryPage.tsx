@@ -10,6 +10,7 @@ import { EventList } from "./EventList";
 import { useKnownTime } from "./FlowStrip";
 import { Busiest, Down, Flapping, Longest } from "./Outages";
 import { around, partsOf, type Span, WINDOWS, windowOf, windowText } from "./strip";
+import { UnusualList } from "./UnusualList";
 
 /** What happened to the network: what is down, what goes down most, the longest outages, and all events. */
 export default function HistoryPage() {
@@ -82,6 +83,7 @@ function Known({ known, moment }: { known: Span; moment: string | undefined }) {
         </p>
       )}
       <Down outages={found.down} end={found.end} />
+      <UnusualList unusual={found.unusual} span={span} />
       <Flapping things={found.flapping} />
       <Longest outages={found.longest} start={found.start} />
       <Busiest changes={found.busiest} count={found.announcements} />

@@ -12,7 +12,7 @@ export function Story({ lines, things }: { lines: string[]; things: Availability
   }
   return (
     <div
-      className="mt-1 max-h-48 overflow-auto border-l-2 border-hair pl-3 text-[14px] grid gap-x-8 lg:grid-cols-2"
+      className="mt-1 h-[30vh] min-h-40 overflow-auto border-l-2 border-hair pl-3 text-[14px] grid gap-x-8 lg:grid-cols-2"
       data-testid="story"
     >
       <div>

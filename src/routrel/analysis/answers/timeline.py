@@ -5,6 +5,7 @@ from typing import Any, Literal
 from msgspec import Struct
 
 from routrel.analysis.answers.comparisons import Moved
+from routrel.analysis.answers.health import PathHealth, Unusual
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.forwarding.trace import Verdict
 from routrel.model.places import Place
@@ -102,13 +103,15 @@ class Availability(Struct, frozen=True):
 
 
 class StripsHeld(Struct, frozen=True):
-    """Flows over one window, the events that concern them, and how all that they went over did."""
+    """Flows over one window, the events that concern them, and how all that they went over did: ``things`` that were
+    down, and ``health`` of everything."""
 
     start: str
     end: str
     strips: list[Strip]
     events: list[EventShown]
     things: list[Availability]
+    health: PathHealth
 
 
 class StripsSoFar(Struct, frozen=True):
@@ -181,3 +184,5 @@ class Happened(Struct, frozen=True):
     """How often neighbours announced or withdrew a prefix."""
     busiest: list[PrefixChanges]
     """Those that did most often."""
+    unusual: list[Unusual]
+    """What was far over the usual in the last day."""

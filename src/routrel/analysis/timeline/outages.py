@@ -8,10 +8,11 @@ from typing import Literal, NamedTuple
 from routrel.analysis.answers.timeline import Availability, EventShown, Happened, Outage, PrefixChanges
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.switches import Switch, words_of
+from routrel.analysis.timeline.unusual import most_unusual
 from routrel.formats.changes.text_edits import written
 from routrel.model.announcements import WITHDRAWN
 from routrel.model.events import Event
-from routrel.model.times import rfc3339
+from routrel.model.times import length_words, rfc3339
 
 MOST_LISTED = 20
 """Of outages, and of what goes down most."""
@@ -97,18 +98,6 @@ def _trend(downs: Sequence[Down], lengths: Sequence[float], start: datetime, end
     return f"steady: {told}, {lasted}"
 
 
-def length_words(seconds: float) -> str:
-    """A length of time in its two largest units: ``2 h 5 min``."""
-    left, parts = round(seconds), list[str]()
-    for unit, size in (("d", 86_400), ("h", 3_600), ("min", 60), ("s", 1)):
-        count, left = divmod(left, size)
-        if count:
-            parts.append(f"{count} {unit}")
-        if len(parts) == 2:
-            break
-    return " ".join(parts) or "0 s"
-
-
 def event_shown(timeline: Timeline, number: int) -> EventShown:
     """An event, or behind all of them an announcement, in words."""
     if number >= len(timeline.events):
@@ -181,6 +170,7 @@ def happened(timeline: Timeline, start: datetime, end: datetime) -> Happened:
         sum(timeline.events[number].time > end - LAST_HOUR for number in numbers),
         sum(bool(timeline.remarks[number]) for number in numbers),
         *_busiest(timeline, start, end),
+        most_unusual(timeline, end),
     )
 
 
@@ -241,6 +231,8 @@ def happened_lines(found: Happened) -> Iterator[str]:
     for one_of in found.busiest:
         told = f"{one_of.announced:,} announced, {one_of.withdrawn:,} withdrawn, last {one_of.last}"
         yield f"  {one_of.prefix} by {one_of.speaker}: {told}{', gone' if one_of.is_gone else ''}"
+    for one_over in found.unusual:
+        yield f"unusual: {one_over.words}"
     if found.event_count > len(found.events):
         yield f"… and {found.event_count - len(found.events):,} earlier events"
     if not found.event_count and not found.announcements:

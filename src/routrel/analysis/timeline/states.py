@@ -16,6 +16,7 @@ from typing import NamedTuple
 from routrel.analysis.timeline.concerned import concerning
 from routrel.analysis.timeline.flow_states import Outcome
 from routrel.analysis.timeline.heard import Heard, Said, Standing, content, received_of, with_received
+from routrel.analysis.timeline.measured import Measurements
 from routrel.analysis.timeline.switches import Switch, devices_of, is_on, switches_of, with_off
 from routrel.formats.changes.applying import Applier, apply_changes, taken_over
 from routrel.formats.changes.finding import ChangeError
@@ -29,6 +30,7 @@ from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.network import Network
 from routrel.model.received import ReceivedPaths
+from routrel.model.samples import Samples
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 
@@ -77,6 +79,7 @@ class Timeline:
         events: Sequence[Event],
         reaches_back: bool = True,
         announcements: Sequence[Announcements] = (),
+        samples: Sequence[Samples] = (),
     ):
         self.files = files
         self.solved = solved
@@ -84,6 +87,7 @@ class Timeline:
         self.events = sorted(events, key=lambda one: one.time)
         self.reaches_back = reaches_back
         self.heard = Heard(solved.network, announcements, since)
+        self.measurements = Measurements(solved.network, samples)
         self.switched: list[tuple[Switch, ...]] = []
         """What each event switches."""
         self.remarks: list[str] = []
@@ -195,6 +199,10 @@ class Timeline:
         if state.said:
             network = self.heard.network_with(network, state.said)
         return with_off(network, (one for one in state.off if _is_still_on(network, one)))
+
+    def ever_switched(self, switch: Switch) -> bool:
+        """Whether an event says that it went down or came up."""
+        return switch in self._courses
 
     def is_on(self, switch: Switch, moment: datetime) -> bool:
         """Whether something is on at a moment."""

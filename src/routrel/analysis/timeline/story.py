@@ -5,10 +5,13 @@ from collections.abc import Iterable, Iterator, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING, NamedTuple
 
+from routrel.analysis.answers.health import PathHealth, Unusual
 from routrel.analysis.timeline.flow_states import Outcome
-from routrel.analysis.timeline.outages import event_shown, length_words
+from routrel.analysis.timeline.outages import event_shown
 from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.unusual import value_words
 from routrel.forwarding.flow import Flow
+from routrel.model.times import length_words
 
 if TYPE_CHECKING:
     from routrel.analysis.timeline.strip import Span
@@ -20,14 +23,50 @@ EACH_TOLD = 3
 WHOLE = "The network was whole all the time, as far as the model tells: look at the ends, the server first."
 
 
-def story_of(timeline: Timeline, flow: Flow, spans: Sequence["Span"], start: datetime, end: datetime) -> list[str]:
-    """What happened to a flow: whether it worked and when not, why, the ways it took, and what is not known."""
+def story_of(
+    timeline: Timeline,
+    flow: Flow,
+    spans: Sequence["Span"],
+    start: datetime,
+    end: datetime,
+    health: PathHealth | None = None,
+) -> list[str]:
+    """What happened to a flow: whether it worked and when not, why, the ways it took, how all on them did, and what is
+    not known."""
     known = [span for span in spans if span.outcome is not None]
-    return [
+    told = [
         f"{flow.source} > {flow.destination} {flow.service}, from {time_words(start)} to {time_words(end)}.",
         *_unknown(spans),
         *(_worked(timeline, known) if known else ["Nothing is known of it in this time."]),
     ]
+    measured = [] if health is None else list(_measured(health))
+    is_whole = known and _was_whole(known)
+    if is_whole and (health is None or not health.unusual):
+        return [*told, *measured, WHOLE]
+    return [*told, *measured]
+
+
+def _was_whole(spans: Sequence["Span"]) -> bool:
+    return len({_outcome(span).shown for span in spans}) == 1 and _outcome(spans[0]).good
+
+
+def _measured(health: PathHealth) -> Iterator[str]:
+    """What was out of the ordinary on the ways, or that nothing was."""
+    for way in health.delays:
+        usual = "" if way.usual is None else f", usually {value_words('delay', way.usual)}"
+        of = "" if way.known == way.links else f" of {way.known} of its {way.links} links"
+        yield f"The delay {way.direction}{of} was {value_words('delay', way.median)} (median){usual}."
+    of_one = defaultdict[tuple[str, str, str], list[Unusual]](list)
+    for one in health.unusual:
+        of_one[one.what, one.at, one.measure].append(one)
+    for worst, *rest in list(of_one.values())[:MOST_TOLD]:
+        again = "" if not rest else "; once more" if len(rest) == 1 else f"; {len(rest)} times more"
+        yield f"- {worst.words[0].upper()}{worst.words[1:]}{again}."
+    if len(of_one) > MOST_TOLD:
+        yield f"- … and {len(of_one) - MOST_TOLD} more measures were unusual."
+    has_usual = any(one.usual is not None for row in health.on_the_way for one in row.measured)
+    if has_usual and not health.unusual:
+        yield "Nothing that was measured on its ways was unusual."
 
 
 def time_words(moment: datetime) -> str:
@@ -61,8 +100,6 @@ def _worked(timeline: Timeline, spans: Sequence["Span"]) -> Iterator[str]:
     yield from _told(
         timeline, _times((span, "; ".join(span.fell_back)) for span in spans if span.fell_back), "Fell back"
     )
-    if not bad and len({_outcome(span).shown for span in spans}) == 1:
-        yield WHOLE
 
 
 def _outcome(span: "Span") -> Outcome:

@@ -6,6 +6,7 @@ from datetime import datetime
 from itertools import islice, takewhile
 from typing import NamedTuple
 
+from routrel.analysis.answers.health import PathHealth
 from routrel.analysis.answers.timeline import (
     FlowState,
     Segment,
@@ -15,6 +16,7 @@ from routrel.analysis.answers.timeline import (
     WayOverTime,
 )
 from routrel.analysis.timeline.flow_states import Outcome, RouteUsed, Way, outcome_of
+from routrel.analysis.timeline.health import health, ways_in_use
 from routrel.analysis.timeline.outages import availability, event_shown, things_of
 from routrel.analysis.timeline.states import State, Step, Timeline
 from routrel.analysis.timeline.story import story_of
@@ -110,6 +112,8 @@ def _held(
     devices = {name for device, _, beyond in hops for name in (device, beyond)}
     switches = things_of(timeline, devices, _ports(timeline, hops))
     things = [availability(timeline, switch, start, end) for switch in switches]
+    lasting = ((span.outcome.ways, span.seconds) for spans in found for span in spans if span.outcome is not None)
+    well = health(timeline, ways_in_use(lasting), start, end)
     numbers = {number for spans in found for span in spans for number in span.because}
     wanted = set(switches)
     for number in range(timeline.number_before(start), timeline.number_after(end)):
@@ -118,9 +122,10 @@ def _held(
     return StripsHeld(
         rfc3339(start),
         rfc3339(end),
-        [_strip(timeline, flow, spans, start, end) for flow, spans in zip(flows, found, strict=True)],
+        [_strip(timeline, flow, spans, start, end, well) for flow, spans in zip(flows, found, strict=True)],
         [event_shown(timeline, number) for number in sorted(numbers)],
         sorted((one for one in things if one.outages), key=lambda one: one.up),
+        well,
     )
 
 
@@ -180,7 +185,14 @@ def _exits(outcome: Outcome) -> tuple[str, ...]:
     return outcome.ways[0].exits if outcome.ways else ()
 
 
-def _strip(timeline: Timeline, flow: Flow, spans: Sequence[Span], start: datetime, end: datetime) -> Strip:
+def _strip(
+    timeline: Timeline,
+    flow: Flow,
+    spans: Sequence[Span],
+    start: datetime,
+    end: datetime,
+    well: PathHealth | None = None,
+) -> Strip:
     ways = list[Way]()
     states = dict[tuple[object, ...], int]()
     shown = list[FlowState]()
@@ -205,7 +217,7 @@ def _strip(timeline: Timeline, flow: Flow, spans: Sequence[Span], start: datetim
         segments,
         usual,
         back,
-        story_of(timeline, flow, spans, start, end),
+        story_of(timeline, flow, spans, start, end, well),
     )
 
 
