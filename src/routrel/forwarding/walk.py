@@ -52,15 +52,12 @@ class Walker:
         self._mtu = [port.interface.mtu for port in topology.ports]
         self._answerers = topology.answerers
         self._forwards = [topology.devices[instance.device].forwards for instance in topology.instances]
-        self._acl_in: list[Acl | None] = []
-        self._acl_out: list[Acl | None] = []
-        self._policy: list[ForwardingPolicy | None] = []
-        for port in topology.ports:
-            device, interface = topology.devices[port.device], port.interface
-            self._acl_in.append(device.acls[interface.acl_in] if interface.acl_in else None)
-            self._acl_out.append(device.acls[interface.acl_out] if interface.acl_out else None)
-            policy = interface.forwarding_policy
-            self._policy.append(device.forwarding_policies[policy] if policy else None)
+        ports = [(topology.devices[port.device], port.interface) for port in topology.ports]
+        self._acl_in: list[Acl | None] = [of.acls[one.acl_in] if one.acl_in else None for of, one in ports]
+        self._acl_out: list[Acl | None] = [of.acls[one.acl_out] if one.acl_out else None for of, one in ports]
+        self._policy: list[ForwardingPolicy | None] = [
+            of.forwarding_policies[one.forwarding_policy] if one.forwarding_policy else None for of, one in ports
+        ]
         self._filtered: dict[int, FilteredDevice] = {
             number: FilteredDevice(self, number, device.program)
             for number, device in enumerate(topology.devices)
@@ -80,24 +77,28 @@ class Walker:
             }
         )
         self._closed = {
-            (port.index, family)
-            for port in topology.ports
-            if (kernel := topology.devices[port.device].kernel_routing) is not None
-            for family, name in kernel.closed
-            if name == port.name.interface
+            (topology.ports_named[number][name].index, family)
+            for number, device in enumerate(topology.devices)
+            if device.kernel_routing is not None
+            for family, name in device.kernel_routing.closed
+            if name in topology.ports_named[number]
         }
         self._way_in = self._ways_in()
 
     def _ways_in(self) -> list[int]:
         """By port, the way in as one number: a filtered port its own, all others of an instance one below zero."""
+        found = [-1 - instance for instance in self._instance_of]
         filtered = [
-            port.interface.acl_in
-            or port.interface.forwarding_policy
-            or port.device in self._filtered
-            or port.device in self._kernel
-            for port in self.topology.ports
+            index
+            for index, (acl, policy) in enumerate(zip(self._acl_in, self._policy, strict=True))
+            if acl is not None or policy is not None
         ]
-        return [index if is_filtered else -1 - self._instance_of[index] for index, is_filtered in enumerate(filtered)]
+        for index in [
+            *filtered,
+            *(port for device in (*self._filtered, *self._kernel) for port in self.topology.ports_of[device]),
+        ]:
+            found[index] = index
+        return found
 
     def _way_of(self, start: Start) -> int:
         """A packet's own device treats it as one that came in unfiltered, if it forwards and has no program."""

@@ -247,6 +247,10 @@ class ProtocolDatabase(ABC):
         """Prefixes that only this protocol's configuration brings into tables."""
         return ()
 
+    def brings_prefixes_of(self, other: "ProtocolDatabase") -> bool:
+        """Whether ``prefixes`` are those of another."""
+        return list(self.prefixes()) == list(other.prefixes())
+
     def scopes(self) -> Iterable[FloodingScope]:
         """Where the protocol computes shortest paths by costs of interfaces."""
         return ()

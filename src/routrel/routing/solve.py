@@ -16,7 +16,7 @@ from routrel.model.network import Network
 from routrel.routing.convergence import Convergence
 from routrel.routing.filter_changes import is_routed_alike
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.prefixes.configured import configured_distinctions, number_prefixes
+from routrel.routing.prefixes.configured import configured_distinctions, has_prefixes_of, number_prefixes
 from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol import AnySolution, Connections, Process, ProtocolDatabase
 from routrel.routing.redistribution.fixed_point import FixedPoint
@@ -44,9 +44,7 @@ class Solved(ForwardingTables):
         ]
         for database in self.databases:
             database.connections = connections
-        self.prefixes: PrefixIndex = number_prefixes(
-            self.topology, self.databases, base.prefixes if base is not None else None
-        )
+        self.prefixes: PrefixIndex = self._number_prefixes(base)
         self.prefix_classes: PrefixClasses = self._classes(base.prefix_classes if base is not None else None)
         """What protocols compute: one prefix of each class that nothing tells apart."""
         before = base.convergence if base is not None else None
@@ -61,14 +59,19 @@ class Solved(ForwardingTables):
         self.databases, self.convergence = base.databases, base.convergence
         self.prefixes, self.prefix_classes, self._observed = base.prefixes, base.prefix_classes, base._observed
 
+    def _number_prefixes(self, base: "Solved | None") -> PrefixIndex:
+        if base is not None and has_prefixes_of(self.topology, self.databases, base.topology, base.databases):
+            return base.prefixes
+        return number_prefixes(self.topology, self.databases, base.prefixes if base is not None else None)
+
     def _classes(self, base: PrefixClasses | None) -> PrefixClasses:
         distinctions = configured_distinctions(self.topology, self.network, self.prefixes)
         for database in self.databases:
             database.add_distinctions(distinctions)
         if base is None or base.whole is not self.prefixes:
             return PrefixClasses(self.prefixes, distinctions.classes())
-        classes = PrefixClasses(self.prefixes, distinctions.classes(), base)
-        return base if classes.is_same(base) else classes
+        classes = distinctions.classes()
+        return base if base.holds_for(classes) else PrefixClasses(self.prefixes, classes, base)
 
     @property
     def solutions(self) -> list[AnySolution]:

@@ -130,6 +130,15 @@ class Topology:
         """(segment, address) to the up port that answers for it there; the first where several do."""
         self._index_addresses()
 
+    @cached_property
+    def _ports_in(self) -> dict[Prefix, list[int]]:
+        """By subnet; those of a network like this one are the same."""
+        found: dict[Prefix, list[int]] = defaultdict(list)
+        for port in self.ports:
+            for prefix in port.prefixes:
+                found[prefix].append(port.index)
+        return found
+
     def of_like(self, network: Network) -> "Topology | None":
         """That of a network with the same interfaces, addresses and cables, whatever else differs; None of any other.
 
@@ -138,6 +147,7 @@ class Topology:
         """
         if not is_cabled_alike(self.network, network):
             return None
+        _ = self._ports_in  # made once for all that are like it
         made = copy(self)
         made.network, made.devices = network, list(network.devices.values())
         made.ports, made.ports_named, made.instances = list(self.ports), list(self.ports_named), list(self.instances)
@@ -165,6 +175,16 @@ class Topology:
                 if again.up != port.up:
                     moved.append(again)
         return made if not moved or made._move(moved) else None
+
+    def touched_since(self, other: "Topology") -> set[int] | None:
+        """The devices whose ports or routing are others than in another topology that has the same segments; None
+        where it has not."""
+        if self.segments is not other.segments:
+            return None
+        pairs = enumerate(zip(self.ports_named, other.ports_named, strict=True))
+        touched = {device for device, (here, there) in pairs if here is not there}
+        both = zip(self.instances, other.instances, strict=True)
+        return touched.union(here.device for here, there in both if here is not there)
 
     def _neighbors_that_may_notice(self, network: Network, differing: set[int]) -> set[int]:
         """Devices at links that are enabled or disabled, and at those of devices that differ."""
@@ -202,7 +222,7 @@ class Topology:
 
     def _shares_subnet(self, port: Port) -> bool:
         subnets = {prefix for prefix in port.prefixes if not prefix.is_host and not prefix.is_link_local}
-        return any(one.index != port.index and not subnets.isdisjoint(one.prefixes) for one in self.ports)
+        return any(number != port.index for subnet in subnets for number in self._ports_in[subnet])
 
     def port(self, device: str, interface: str) -> Port:
         return self.ports[self.port_index[InterfaceName(device, interface)]]

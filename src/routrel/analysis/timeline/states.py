@@ -38,6 +38,8 @@ MOST_IN_FORCE = 500
 """Configuration changes since a revision that a state has; with more, a new revision is wanted."""
 CONFIGURED_KEPT = 4
 SOLVED_KEPT = 6
+COLUMNS_MORE = 1.5
+"""States solved one from the other tell ever more prefixes apart; past so many times those of the revision no more."""
 HARMLESS = frozenset({"cost", "metric", "delay", "bandwidth", "mtu"})
 """Settings that bring no address in which packets were not sent before."""
 OVERTAKEN = frozenset({"cost", "metric", "delay", "bandwidth", "install_policy", *INTERFACE_KEYS, *SWITCHES})
@@ -180,11 +182,17 @@ class Timeline:
     def solved_in(self, state: State) -> Solved:
         """The network in a state, solved."""
         if state not in self._kept:
-            self._kept[state] = solve(self.network_in(state), self._base)
+            self._kept[state] = solve(self.network_in(state), self._nearest())
             while len(self._kept) > SOLVED_KEPT:
                 self._kept.popitem(last=False)
         self._kept.move_to_end(state)
         return self._kept[state]
+
+    def _nearest(self) -> Solved:
+        """What a state is solved from: the one before, from which it differs least, while its columns stay few."""
+        last = next(reversed(self._kept.values()), self._base)
+        most = COLUMNS_MORE * len(self._base.prefix_classes)
+        return last if len(last.prefix_classes) <= most else self._base
 
     def network_in(self, state: State) -> Network:
         """The network in a state."""

@@ -6,7 +6,7 @@ RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -114,6 +114,9 @@ class Areas:
         ]
         """Processes that may bring routes from outside: destination p + i each."""
         self._boundary = frozenset(self.boundary)
+        is_over_alike = base is not None and base.prefixes is prefixes and base.boundary == self.boundary
+        self._as_in_base = database.as_in_base if is_over_alike else frozenset[int]()
+        """Areas whose routers' routes within them are those that ``base`` has."""
         self._kept: dict[int, AreaRoutes] = {}
         self.size = len(prefixes) + len(self.boundary)
         self.graphs: dict[int, Graph] = {}
@@ -127,6 +130,9 @@ class Areas:
             self.graphs[number] = known
         self.destinations: dict[int, Destinations] = {}
         for number, area in sorted(database.areas.items()):
+            if base is not None and number in self._as_in_base:
+                self.destinations[number] = base.destinations[number]
+                continue
             graph = self.graphs[number]
             numbers, routers, costs = area.stubs.columns(prefixes.whole)
             columns = prefixes.standing[numbers]
@@ -139,12 +145,28 @@ class Areas:
             brought = np.concatenate([brought, np.array(outside, np.int64).reshape(-1, 3).T], axis=1)
             self.destinations[number] = Destinations(*brought)
         self._hops: dict[tuple[int, int], list[NextHop | None]] = {}
-        self._active: dict[int, list[ActiveRange]] = {process: self._active_ranges(process) for process in self.borders}
+        kept = frozenset[int]() if base is None else self._kept_borders(base)
+        self._active: dict[int, list[ActiveRange]] = {
+            process: base._active[process] if base is not None and process in kept else self._active_ranges(process)
+            for process in self.borders
+        }
         self._joined: tuple[tuple[int, ...], AreaRoutes] | None = None
         """The last processes whose kept routes were asked for together."""
         self.summaries: dict[int, tuple[list[int], Metrics]] = {}
         """Per area: the border processes and what each passes into it, int32 (b, p + a)."""
+        self._intra_of_borders: dict[int, AreaRoutes] = {
+            process: base._intra_of_borders[process] if base is not None and process in kept else self._intra([process])
+            for process in self.borders
+        }
         self._pass_on()
+
+    def _kept_borders(self, base: "Areas") -> frozenset[int]:
+        """Border routers whose routes within their areas are those that ``base`` has."""
+        return frozenset(
+            process
+            for process in self.borders
+            if base.areas_of[process] == self.areas_of[process] and self._as_in_base.issuperset(self.areas_of[process])
+        )
 
     def over(self, prefixes: PrefixClasses) -> "Areas":
         """The same over other columns, all of which are columns here; of boundary routers what is known here."""
@@ -302,32 +324,39 @@ class Areas:
         Cost to each border router plus what it advertises: int32 (b, p + a), masks (w, b, p + a).
         """
         graph = self.graphs[number]
-        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
-        local = graph.vertices(np.array(processes))
         metric = np.full((len(processes), self.size), UNREACHED)
         masks = np.zeros((graph.words, *metric.shape), np.uint64)
-        own = graph.masks_from(local)
-        for border, row in zip(borders, advertised, strict=True):
-            at = graph.local[border]
-            distance = np.where(local == at, UNREACHED, graph.distance[local, at])
-            if (distance == UNREACHED).all():
-                continue
-            total = distance[:, None] + row
+        own = graph.masks_from(graph.vertices(np.array(processes)))
+        for at, total in self._by_border(processes, number):
             better, equal = total < metric, (total == metric) & (total < UNREACHED)
             through = own[..., at][..., None]
             masks = np.where(better, through, np.where(equal, masks | through, masks))
             np.minimum(metric, total, out=metric)
         return metric, masks
 
+    def _by_border(self, processes: Sequence[int], number: int) -> Iterator[tuple[int, Metrics]]:
+        """Each border router of an area, by its vertex, with the cost through it: int32 (b, p + a)."""
+        graph = self.graphs[number]
+        local = graph.vertices(np.array(processes))
+        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.size), np.int32)))
+        for border, row in zip(borders, advertised, strict=True):
+            at = graph.local[border]
+            distance = np.where(local == at, UNREACHED, graph.distance[local, at])
+            if not (distance == UNREACHED).all():
+                yield at, distance[:, None] + row
+
     def _pass_on(self) -> None:
         """Fill ``summaries``: the backbone's first, since what it carries is passed on from there."""
-        intra = {process: self._intra([process]) for process in self.borders}
+        intra = self._intra_of_borders
         for number in sorted(self.graphs, key=lambda area: area != BACKBONE):
             borders = [process for process in self.borders if number in self.areas_of[process]]
             if not borders:
                 continue
             in_backbone = [process for process in borders if number != BACKBONE and BACKBONE in self.areas_of[process]]
-            inter = dict(zip(in_backbone, self._inter(in_backbone, BACKBONE)[0], strict=True)) if in_backbone else {}
+            costs = np.full((len(in_backbone), self.size), UNREACHED)
+            for _, through in self._by_border(in_backbone, BACKBONE) if in_backbone else ():
+                np.minimum(costs, through, out=costs)
+            inter = dict(zip(in_backbone, costs, strict=True))
             rows = [self._advertised(process, number, intra[process], inter.get(process)) for process in borders]
             self.summaries[number] = (borders, np.stack(rows))
 

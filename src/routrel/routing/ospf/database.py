@@ -1,11 +1,10 @@
 """What OSPF routers advertise: adjacencies and prefixes per area (RFC 2328 sections 9, 10 and 12.4)."""
 
 from collections import Counter, defaultdict
-from collections.abc import Hashable, Iterable, Sequence
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from itertools import combinations
-from operator import is_
+from itertools import chain, combinations
 
 import numpy as np
 
@@ -80,11 +79,6 @@ class Adjacencies:
     apart: dict[tuple[int, int], str] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
 
-    def holds_for(self, segment: Segment, ospf_ports: list[OspfPort]) -> bool:
-        """Whether it was found of these very interfaces."""
-        is_same = self.segment is segment and len(self.ospf_ports) == len(ospf_ports)
-        return is_same and all(map(is_, self.ospf_ports, ospf_ports))
-
 
 class OspfDatabase(ProtocolDatabase):
     """The areas of all processes of one version, and findings about neighbours that should be but are not."""
@@ -93,7 +87,7 @@ class OspfDatabase(ProtocolDatabase):
     mtu_rule = ", and OSPF neighbours that check it do not come up (RFC 2328 section 10.6)"
 
     def __init__(self, topology: Topology, base: "OspfDatabase | None" = None, version: int = 2):
-        """Of ``base`` what its devices and segments brought is taken over where they are the same."""
+        """Of ``base`` what its devices, segments and areas brought is taken over where they are the same."""
         super().__init__(topology)
         self.version = version
         self.family = 4 if version == 2 else 6
@@ -108,21 +102,21 @@ class OspfDatabase(ProtocolDatabase):
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._router_ids: dict[int, Address | None] = {}
         self._members: list[Membership] = []
+        self._on_segment: dict[int, list[OspfPort]] = defaultdict(list)
+        """By segment, the ports that look for neighbours there, in the order of processes."""
         self._adjacencies: dict[int, Adjacencies] = {}
-        """By segment."""
-        on_segment: dict[int, list[OspfPort]] = defaultdict(list)
-        for instance in topology.instances:
-            for ospf in instance.routing.ospf if instance.routing else ():
-                if ospf.version == version:
-                    for ospf_port in self._add(instance, ospf, base):
-                        on_segment[topology.segment_of[ospf_port.port.index]].append(ospf_port)
-        for number in sorted(on_segment):
-            if number >= 0 and len(on_segment[number]) > 1:
-                self._connect(topology.segments[number], on_segment[number], base)
-        known = {} if base is None else base.areas
-        for number, area in self.areas.items():
-            if area == known.get(number):
-                self.areas[number] = known[number]  # with what is computed of it
+        """By segment with several of these."""
+        self.as_in_base: frozenset[int] = frozenset()
+        """The areas no router of which is another than in the database that this one was made from."""
+        changed = None if base is None else self._changed_since(base)
+        if base is None or changed is None:
+            self._begin()
+            self._gather()
+        else:
+            self._begin_from(base, changed)
+            touched = {number for one in (base, self) for process in changed for number in one._area_numbers(process)}
+            self._gather(base.areas, touched)
+            self.as_in_base = frozenset(base.areas.keys() - touched)
 
     def ports_of(self, process: int) -> frozenset[int]:
         """The ports of a process."""
@@ -133,9 +127,22 @@ class OspfDatabase(ProtocolDatabase):
     def prefixes(self) -> Iterable[Prefix]:
         """Ranges, and the default where somebody may originate it."""
         for ospf in self.configured:
-            yield from (configured.prefix for area in ospf.areas for configured in area.ranges)
-            if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
-                yield Prefix(self.family, 0, 0)
+            yield from self._prefixes_of(ospf)
+
+    def _prefixes_of(self, ospf: Ospf) -> Iterator[Prefix]:
+        yield from (configured.prefix for area in ospf.areas for configured in area.ranges)
+        if ospf.originate_default or any(area.type != "normal" for area in ospf.areas):
+            yield Prefix(self.family, 0, 0)
+
+    def brings_prefixes_of(self, other: ProtocolDatabase) -> bool:
+        if not isinstance(other, OspfDatabase) or len(self.configured) != len(other.configured):
+            return False
+        pairs = zip(self.configured, other.configured, strict=True)
+        return all(a is b or list(self._prefixes_of(a)) == list(self._prefixes_of(b)) for a, b in pairs)
+
+    def is_same(self, other: ProtocolDatabase) -> bool:
+        # What is quick to tell goes first.
+        return isinstance(other, OspfDatabase) and self.areas == other.areas and super().is_same(other)
 
     def highest_cost(self, port: int) -> int:
         return 0 if port not in self.ports else HIGHEST_COST
@@ -160,39 +167,114 @@ class OspfDatabase(ProtocolDatabase):
                 distinctions.add_single(configured.prefix)
                 distinctions.add_covered(configured.prefix, configured.prefix)
 
-    def _add(self, instance: Instance, ospf: Ospf, base: "OspfDatabase | None") -> Sequence[OspfPort]:
-        """A process with all that it takes part in; those of its ports that look for neighbours."""
-        number = len(self.processes)
-        if base is not None and base._has(number, instance, ospf, self.topology):
-            process, member = base.processes[number], base._members[number]
-        else:
-            process = Process(
-                number,
-                instance.index,
-                "ospf",
-                ospf.name,
-                (self.family,),
-                ospf.redistribute,
-                ospf.place,
-                ospf.originate_default,
-            )
-            member = self._member(number, instance, ospf)
-        self.configured.append(ospf)
-        self.processes.append(process)
-        self._members.append(member)
-        self.findings += member.findings
-        for area, prefixes, costs, ports in member.areas:
-            self._join(number, area).stubs.advertise(number, prefixes, costs, ports)
-        self.ports |= member.ports
-        return member.hello_ports
+    def _configured_on(self, instance: Instance) -> list[Ospf]:
+        """The processes of this version that an instance is told to run."""
+        return [one for one in instance.routing.ospf if one.version == self.version] if instance.routing else []
 
-    def _has(self, number: int, instance: Instance, ospf: Ospf, topology: Topology) -> bool:
-        """Whether a process has this number here, of a device that is the same in another topology."""
-        return (
-            number < len(self.processes)
-            and self.processes[number].instance == instance.index
-            and self.configured[number] is ospf
-            and self.topology.ports_named[instance.device] is topology.ports_named[instance.device]
+    @cached_property
+    def _processes_of(self) -> dict[int, list[int]]:
+        """By instance."""
+        found: dict[int, list[int]] = defaultdict(list)
+        for process in self.processes:
+            found[process.instance].append(process.number)
+        return found
+
+    def _area_numbers(self, process: int) -> list[int]:
+        return [area.number for area, *_ in self._members[process].areas]
+
+    def _begin(self) -> None:
+        """All processes and segments."""
+        for instance in self.topology.instances:
+            for ospf in self._configured_on(instance):
+                number = len(self.processes)
+                self.configured.append(ospf)
+                self.processes.append(self._process(number, instance, ospf))
+                self._members.append(self._member(number, instance, ospf))
+                for ospf_port in self._members[number].hello_ports:
+                    self._on_segment[self.topology.segment_of[ospf_port.port.index]].append(ospf_port)
+        for segment in sorted(self._on_segment):
+            self._connect(segment)
+
+    def _changed_since(self, base: "OspfDatabase") -> list[int] | None:
+        """The processes of devices that are not as they were; None where processes have not the same numbers."""
+        touched = self.topology.touched_since(base.topology)
+        if touched is None:
+            return None
+        changed = []
+        for device in sorted(touched):
+            for instance in self.topology.instances_of(device):
+                numbers = base._processes_of.get(instance, [])
+                if len(numbers) != len(self._configured_on(self.topology.instances[instance])):
+                    return None
+                changed += numbers
+        return changed
+
+    def _begin_from(self, base: "OspfDatabase", changed: list[int]) -> None:
+        """The processes and segments of ``base``; those that changed, and what they stand on, anew."""
+        self.configured, self.processes = list(base.configured), list(base.processes)
+        self._members = list(base._members)
+        self._on_segment, self._adjacencies = defaultdict(list, base._on_segment), dict(base._adjacencies)
+        again = frozenset(changed)
+        self._router_ids = {process: known for process, known in base._router_ids.items() if process not in again}
+        for number in changed:
+            instance = self.topology.instances[base.processes[number].instance]
+            at = base._processes_of[instance.index].index(number)
+            ospf = self.configured[number] = self._configured_on(instance)[at]
+            self.processes[number] = self._process(number, instance, ospf)
+            self._members[number] = self._member(number, instance, ospf)
+        gone = [one for number in changed for one in base._members[number].hello_ports]
+        come = [one for number in changed for one in self._members[number].hello_ports]
+        segment_of = self.topology.segment_of
+        for segment in sorted({segment_of[one.port.index] for one in (*gone, *come)}):
+            stay = [one for one in base._on_segment.get(segment, ()) if one.process not in again]
+            stay += [one for one in come if segment_of[one.port.index] == segment]
+            self._on_segment[segment] = sorted(stay, key=lambda one: one.process)
+            self._connect(segment)
+
+    def _gather(self, known: Mapping[int, AreaDatabase] | None = None, touched: Collection[int] = ()) -> None:
+        """What members and segments bring, joined; of areas that are not ``touched`` it is known."""
+        known = known or {}
+        self.findings += [finding for member in self._members for finding in member.findings]
+        self.ports = dict(chain.from_iterable([member.ports.items() for member in self._members]))
+        self.area_settings = {
+            (number, settings.number): settings
+            for number, member in enumerate(self._members)
+            for settings, *_ in member.areas
+        }
+        made = dict[int, AreaDatabase]()
+        for number in dict.fromkeys([number for _, number in self.area_settings]):
+            if number not in known or number in touched:
+                made[number] = AreaDatabase(number)
+            self.areas[number] = made.get(number) or known[number]
+        for number, member in enumerate(self._members):
+            for settings, prefixes, costs, ports in member.areas:
+                if settings.number in made:
+                    made[settings.number].routers.append(number)
+                    made[settings.number].stubs.advertise(number, prefixes, costs, ports)
+        adjacencies = [self._adjacencies[segment] for segment in sorted(self._adjacencies)]
+        for found in adjacencies:
+            for number, edges in found.edges.items():
+                if number in made:
+                    made[number].edges += edges
+            for number, members in found.networks:
+                if number in made:
+                    made[number].networks.append(members)
+        self.apart = dict(chain.from_iterable([found.apart.items() for found in adjacencies if found.apart]))
+        self.findings += [finding for found in adjacencies for finding in found.findings]
+        for number, area in made.items():
+            if area == known.get(number):
+                self.areas[number] = known[number]  # with what is computed of it
+
+    def _process(self, number: int, instance: Instance, ospf: Ospf) -> Process:
+        return Process(
+            number,
+            instance.index,
+            "ospf",
+            ospf.name,
+            (self.family,),
+            ospf.redistribute,
+            ospf.place,
+            ospf.originate_default,
         )
 
     def _member(self, number: int, instance: Instance, ospf: Ospf) -> "Membership":
@@ -240,30 +322,16 @@ class OspfDatabase(ProtocolDatabase):
                 member.areas.append((area, prefixes, costs, ports))
         return member
 
-    def _join(self, process: int, settings: OspfArea) -> AreaDatabase:
-        """The area's database, with a process in it."""
-        self.area_settings[process, settings.number] = settings
-        area = self.areas.setdefault(settings.number, AreaDatabase(settings.number))
-        area.routers.append(process)
-        return area
-
-    def _connect(self, segment: Segment, ospf_ports: list[OspfPort], base: "OspfDatabase | None") -> None:
+    def _connect(self, number: int) -> None:
         """Adjacencies of one segment: every pair that would become neighbours gets its two edges."""
-        known = None if base is None else base._adjacencies.get(segment.index)
-        if known is not None and known.holds_for(segment, ospf_ports):
-            found = known
-        else:
-            found = Adjacencies(segment, ospf_ports)
+        ospf_ports = self._on_segment[number]
+        self._adjacencies.pop(number, None)
+        if number >= 0 and len(ospf_ports) > 1:
+            segment = self.topology.segments[number]
+            found = self._adjacencies[number] = Adjacencies(segment, ospf_ports)
             kinds = {one.port.index: network_type(segment, one.settings.network) for one in ospf_ports}
             is_few = len(ospf_ports) <= MANY
             self._connect_pairs(combinations(ospf_ports, 2) if is_few else self._join_alike(found), kinds, found)
-        self._adjacencies[segment.index] = found
-        for area, edges in found.edges.items():
-            self.areas[area].edges += edges
-        for area, members in found.networks:
-            self.areas[area].networks.append(members)
-        self.apart |= found.apart
-        self.findings += found.findings
 
     def _join_alike(self, found: "Adjacencies") -> list[tuple[OspfPort, OspfPort]]:
         """Of many routers those that are alike are joined as one shared network.

@@ -122,9 +122,12 @@ class Externals:
         self.announced: dict[int, dict[Offer, Column]] = {}
         self._scopes: dict[int, list[tuple[int, Address | None]]] = {}
         self._column = {process: index for index, process in enumerate(areas.boundary)}
-        self.flooding = np.array(flooding_domains(areas.database), np.int64)
-        """Per process a number, equal where AS-external LSAs of one come to the other."""
         self._translators = self._elect()
+
+    @cached_property
+    def flooding(self) -> Column:
+        """Per process a number, equal where AS-external LSAs of one come to the other."""
+        return np.array(flooding_domains(self.areas.database), np.int64)
 
     @cached_property
     def _own_costs(self) -> dict[tuple[int, Address], int]:

@@ -5,7 +5,7 @@ by stub areas and NSSAs alone do not hear each other's. Section 1.2 and appendix
 the system.
 """
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterable
 
 import numpy as np
@@ -65,12 +65,14 @@ def twice_given_router_ids(database: OspfDatabase) -> tuple[list[Finding], list[
 
 def areas_joined_without_backbone(database: OspfDatabase) -> list[Finding]:
     """Routers in several areas of which none is the backbone (RFC 3509)."""
+    count = Counter([process for process, _ in database.area_settings])
     areas_of: dict[int, list[int]] = defaultdict(list)
     for process, area in database.area_settings:
-        areas_of[process].append(area)
+        if count[process] > 1:
+            areas_of[process].append(area)
     findings = []
     for process, areas in sorted(areas_of.items()):
-        if len(areas) > 1 and 0 not in areas:
+        if 0 not in areas:
             name = database.topology.instance_name(database.processes[process].instance)
             findings.append(
                 Finding(

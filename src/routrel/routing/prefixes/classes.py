@@ -58,12 +58,13 @@ class PrefixClasses:
     def __len__(self) -> int:
         return len(self.prefixes)
 
-    def is_same(self, other: "PrefixClasses") -> bool:
-        """Whether all is over the same columns."""
-        return self.whole is other.whole and all(
-            np.array_equal(own, theirs)
-            for own, theirs in ((self.column, other.column), (self.first, other.first), (self.standing, other.standing))
-        )
+    def holds_for(self, classes: Column) -> bool:
+        """Whether nothing stands in one column that other ``classes`` (p,) of the same prefixes tell apart.
+
+        What no protocol can carry there, but here, has columns that nobody brings: an interface went down.
+        """
+        is_more = (classes >= 0) & ~self.is_carried
+        return not is_more.any() and np.array_equal(classes[self.first[self.column]], classes)
 
     def covered(self, prefix: Prefix) -> Column:
         """The columns of which the representative lies inside ``prefix``, ascending."""

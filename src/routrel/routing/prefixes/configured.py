@@ -38,6 +38,27 @@ def number_prefixes(
     return base if base is not None and is_same else PrefixIndex(prefixes, topology.hosts)
 
 
+def has_prefixes_of(
+    topology: Topology,
+    databases: Sequence[ProtocolDatabase],
+    other: Topology,
+    other_databases: Sequence[ProtocolDatabase],
+) -> bool:
+    """Whether a glance tells that ``number_prefixes`` would find the same of two topologies."""
+    touched = topology.touched_since(other)
+    if touched is None or topology.prefixes is not other.prefixes:
+        return False
+    for number in touched:
+        here, there = topology.devices[number], other.devices[number]
+        if (here.gateways, here.observed) != (there.gateways, there.observed):
+            return False
+        for instance in topology.instances_of(number):
+            statics = [one.instances[instance].routing for one in (topology, other)]
+            if len({None if one is None else one.static for one in statics}) > 1:
+                return False
+    return all(new.brings_prefixes_of(old) for new, old in zip(databases, other_databases, strict=True))
+
+
 def configured_distinctions(topology: Topology, network: Network, prefixes: PrefixIndex) -> PrefixDistinctions:
     """Connected and static routes, policies' lists; ``prefixes`` are as ``number_prefixes`` gives them."""
     distinctions = PrefixDistinctions(prefixes)

@@ -11,6 +11,7 @@ only routes that are best in the table are put in (the network file's page).
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -93,14 +94,17 @@ class FixedPoint:
         """How often each solution took something new."""
         self._looked: dict[int, list[int]] = {}
         """The versions each instance last looked at."""
+        # Tables that all look at are made once: looks cannot run ahead of a change.
+        self._most = 1 if self._roaming else max(1, TOGETHER // max(1, len(self.prefixes)))
+
+    @cached_property
+    def _sources_of(self) -> dict[int, list[int]]:
+        """By instance the numbers of the solutions whose routes its table holds."""
         number_of = {id(solution): number for number, solution in enumerate(self.solutions)}
-        self._sources_of = {
+        return {
             instance: [number_of[id(solution)] for solution, _ in self.builder.processes[instance]]
             for instance in range(len(self.builder.processes))
         }
-        """By instance the numbers of the solutions whose routes its table holds."""
-        # Tables that all look at are made once: looks cannot run ahead of a change.
-        self._most = 1 if self._roaming else max(1, TOGETHER // max(1, len(self.prefixes)))
 
     def _seats(self) -> tuple[dict[int, list[Seat]], list[Seat]]:
         found: list[tuple[int, Participant[Any]]] = []
