@@ -29,6 +29,7 @@ from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
 from tests.core.networks import plain, solution_of
 from tests.core.speaker_networks import speakers
+from tests.core.test_areas_reference import labs
 from tests.examples import examples
 
 
@@ -40,16 +41,17 @@ def outcome(solved: Solved) -> dict:
     return {"tables": tables(solved), "findings": check(solved), "doubts": solved.doubts}
 
 
+KINDS = ("down", "cost", "static", "acl", "attached", "policy", "address", "link", "preference")
+
+
 @st.composite
-def changes(draw):
+def changes(draw, kinds=KINDS):
     """A change of a document, as a function that makes it; some do nothing."""
     which, value = draw(st.integers(0, 99)), draw(st.integers(1, 90))
-    kind = draw(
-        st.sampled_from(["down", "cost", "static", "acl", "attached", "policy", "address", "link", "preference"])
-    )
+    kind = draw(st.sampled_from(kinds))
 
     def change(document: dict) -> None:
-        names = [name for name, device in document["devices"].items() if "routing" in device]
+        names = [name for name, one in document["devices"].items() if "routing" in one and one["interfaces"]]
         device = document["devices"][names[which % len(names)]]
         interfaces = sorted(device["interfaces"])
         interface = device["interfaces"][interfaces[value % len(interfaces)]]
@@ -81,6 +83,14 @@ def changes(draw):
             link = document["links"][value % len(document["links"])]
             if isinstance(link, dict):
                 link["enabled"] = not link.get("enabled", True)
+        elif kind == "range":
+            for number, area in routing.get("ospf", {}).get("areas", {}).items():
+                area["ranges"] = [] if area.get("ranges") else [{"prefix": f"10.{number}.0.0/16", "cost": value}]
+        elif kind == "area type":
+            for one in document["devices"].values():
+                area = one.get("routing", {}).get("ospf", {}).get("areas", {}).get("1")
+                if area is not None:
+                    area["type"] = ("normal", "stub", "nssa")[value % 3]
         elif kind == "preference":
             routing.setdefault("preferences", {})["static"] = value
 
@@ -114,6 +124,13 @@ def held_against_cold(document: dict, steps: list) -> None:
 )
 def test_solved_on_a_base_is_solved_from_nothing(document, steps):
     held_against_cold(document, steps)
+
+
+@given(labs(), st.lists(changes(("down", "cost", "link", "link", "range", "area type")), min_size=1, max_size=4))
+@settings(max_examples=examples(150), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_areas_on_a_base_are_areas_from_nothing(lab, steps):
+    links = [{"ends": ends} for ends in lab.document["links"]]
+    held_against_cold({**lab.document, "links": links}, steps)
 
 
 @given(speakers(), st.lists(changes(), min_size=1, max_size=2))
