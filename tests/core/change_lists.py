@@ -96,6 +96,7 @@ def _sessions(session: str):
 
 def _switches(name: str, interface: str, session: str):
     whats = {"interface": interface, "link": interface, "device": name, "site": "here", "risk_group": "duct"}
+    whats["adjacency"] = interface
     return st.one_of(
         *(
             st.builds(lambda verb, what=what, at=at: {verb: what, "at": at}, st.sampled_from(["enable", "disable"]))

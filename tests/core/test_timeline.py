@@ -88,6 +88,21 @@ def test_a_site_and_a_risk_group_are_what_they_hold():
     assert timeline.state_at(at(2)).off == both | {Switch("link", "a:e1"), Switch("link", "a:e2")}
 
 
+def test_an_adjacency_that_is_down_leaves_the_subnet_and_sends_round():
+    timeline = timeline_of((1, '"down": "adjacency", "at": "b:e1"'), (2, '"up": "adjacency", "at": "b:e1"'))
+    assert timeline.state_at(at(1)).off == {Switch("adjacency", "b:e1")}
+    solved = timeline.solved_in(timeline.state_at(at(1)))
+    route, subnet = (solved.table(0).lookup(Address.parse(text)) for text in ("10.0.0.2", "10.1.0.2"))
+    assert route is not None and route.metric == 20 and subnet is not None and subnet.protocol == "connected"
+    found = held(timeline, "a > b", 0, 3)
+    assert [one.state for one in found.strips[0].segments] == [0, 1, 0]
+    assert [(one.what, one.outages) for one in found.things] == [("adjacency", 1)]
+    (event,) = happened(timeline_of((1, '"down": "adjacency", "at": "a:lo9"')), at(0), at(2)).events
+    assert "there is no interface" in event.remark
+    silent = timeline_of((1, '"down": "adjacency", "at": "b:e1"'), text=RING.replace("e1: {cost: 10}, ", ""))
+    assert silent.remarks == ["b:e1 forms no adjacencies"]
+
+
 def test_before_the_first_revision_events_are_taken_back():
     timeline = timeline_of(
         (-3, '"down": "link", "at": "ab"'), (-2, '"up": "link", "at": "ab"'), (-1, '"up": "device", "at": "c"')

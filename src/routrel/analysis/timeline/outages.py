@@ -247,7 +247,7 @@ def things_of(timeline: Timeline, devices: Iterable[str], ports: Iterable[str]) 
     for switch in dict.fromkeys(one for switches in timeline.switched for one in switches):
         if switch.what == "link":
             concerns = bool(links.get(switch.at, set()) & interfaces)
-        elif switch.what == "interface":
+        elif switch.what in ("interface", "adjacency"):
             concerns = switch.at in interfaces
         else:
             concerns = switch.at.partition(" ")[0] in names

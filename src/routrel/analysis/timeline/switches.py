@@ -1,14 +1,18 @@
-"""What goes down and comes up by itself: interfaces, links, devices, sessions; and a network with some of them off."""
+"""What goes down and comes up by itself (interfaces, links, devices, adjacencies, sessions), and a network without."""
 
 import re
+from collections import defaultdict
 from collections.abc import Iterable
 from contextlib import suppress
+from dataclasses import replace
 from typing import NamedTuple
 
 from routrel.analysis.expectations.failures import Failure, failed
+from routrel.formats.changes.adjacencies import ALLOWED
 from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of, no_such, session_of
 from routrel.formats.errors import quoted
 from routrel.model.addresses import Address
+from routrel.model.adjacencies import speaking, without_adjacencies
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.changes import Change
 from routrel.model.network import InterfaceName, Network
@@ -33,8 +37,11 @@ class Switch(NamedTuple):
 def switches_of(network: Network, change: Change) -> list[Switch]:
     """All that a change which enables or disables something switches; raises ``ChangeError``."""
     what, at = change.what, change.at
-    if what == "interface":
-        return [Switch(what, str(interface_of(network, at)))]
+    if what in ("interface", "adjacency"):
+        end = interface_of(network, at)
+        if what == "adjacency" and not any(speaking(network.devices[end.device], end.interface)):
+            raise ChangeError(f"{at} forms no adjacencies", "", ALLOWED)
+        return [Switch(what, str(end))]
     if what == "link":
         return [_of_link(network, link_of(network, at))]
     if what == "device":
@@ -109,7 +116,10 @@ def is_on(network: Network, switch: Switch) -> bool:
     if switch.what == "session":
         return neighbor_of(network, switch).enabled
     end = interface_of(network, switch.at)
-    return network.devices[end.device].interfaces[end.interface].enabled
+    device = network.devices[end.device]
+    if switch.what == "adjacency":
+        return any(not one.passive for one in speaking(device, end.interface))
+    return device.interfaces[end.interface].enabled
 
 
 def devices_of(network: Network, switch: Switch) -> tuple[str, ...]:
@@ -145,6 +155,7 @@ def with_off(network: Network, switches: Iterable[Switch]) -> Network:
     """The network with some things off: what the text with the same changes means."""
     links, devices, interfaces = set[int](), set[str](), set[InterfaceName]()
     sessions = list[tuple[str, str, BgpNeighbor]]()
+    apart = defaultdict[str, set[str]](set)
     for one in switches:
         if one.what == "link":
             links.add(link_of(network, one.at))
@@ -152,8 +163,14 @@ def with_off(network: Network, switches: Iterable[Switch]) -> Network:
             devices.add(one.at)
         elif one.what == "interface":
             interfaces.add(interface_of(network, one.at))
+        elif one.what == "adjacency":
+            end = interface_of(network, one.at)
+            apart[end.device].add(end.interface)
         else:
             sessions.append((one.at.partition(" ")[0], one.vrf, neighbor_of(network, one)))
+    for name, names in apart.items():
+        device = without_adjacencies(network.devices[name], names)
+        network = replace(network, devices={**network.devices, name: device})
     if not (links or devices or interfaces or sessions):
         return network
     all_at_once = Failure(

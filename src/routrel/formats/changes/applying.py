@@ -8,6 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
+from routrel.formats.changes.adjacencies import with_adjacencies
 from routrel.formats.changes.entries import before_number, entry_number, list_path
 from routrel.formats.changes.expectation_edits import expectations_edited
 from routrel.formats.changes.finding import (
@@ -181,6 +182,8 @@ class Applier:
             path = ("interfaces", end.interface)
             self._edit(end.device, (*path, "enabled"), lambda text: _switched(text, path, on))
             return f"{change.verb} interface {at}"
+        if what == "adjacency":
+            return self._switch_adjacency(change, on)
         if what == "link":
             index = link_of(self.network, at)
             self._switch_link(index, on)
@@ -215,6 +218,14 @@ class Applier:
             return _switched(text, (), on)
 
         self._edit_link(index, edit)
+
+    def _switch_adjacency(self, change: Change, on: bool) -> str:
+        end = interface_of(self.network, change.at)
+        device = self.network.devices[end.device]
+        routing = routing_path(device, device.interfaces[end.interface].vrf)
+        slot = (*routing, "adjacency", end.interface)
+        self._edit(end.device, slot, lambda text: with_adjacencies(text, routing, end.interface, on))
+        return f"{change.verb} the adjacencies of {change.at}"
 
     def _switch_session(self, change: Change, on: bool) -> str:
         vrf = change.values.get("vrf", DEFAULT_INSTANCE)

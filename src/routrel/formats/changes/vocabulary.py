@@ -69,6 +69,7 @@ SHAPES: dict[tuple[str, str], Shape] = {
         for verb in ("enable", "disable")
         for what in ("interface", "link", "device", "site", "risk_group", "session")
     },
+    **{(verb, "adjacency"): Shape("interface") for verb in ("enable", "disable")},
     ("announce", "path"): Shape("session", ("for", "path"), ("vrf",)),
     ("withdraw", "path"): Shape("session", ("for",), ("vrf",)),
     ("add", "link"): Shape("interface", ("to",), ("name",)),
