@@ -63,6 +63,10 @@ def test_flows_stand_under_each_other_and_a_window_is_chosen(past):
     page.find("input[aria-label='another flow in the strip']").send_keys("nf-gates > bookings booking", Keys.ENTER)
     page.says("nf-gates > bookings booking", "[data-testid=strip-row]")
     page.wait(lambda: len(page.all("[data-testid=strip-row] [data-testid=segment]")) > 4)
+    page.find("a[href*='ask=']").click()
+    page.says("they part at", "[data-testid=parting]")
+    page.says("nf-gates > bookings booking", "[aria-label^='flow 2']")
+    page.driver.back()
     page.find("input[aria-label='another flow in the strip']").send_keys("nonsense", Keys.ENTER)
     page.says("Write it as: from > to service")
     page.button("take out").click()
@@ -77,7 +81,7 @@ def test_what_happened_is_told_with_the_worst_first(past):
     page.find("input[aria-label='events that contain']").send_keys("tq-sw")
     page.wait(lambda: len(page.all("[data-testid=events] li")) == 2)
     page.find("[data-testid=events] li:last-child button").click()
-    page.says("moved", "[data-testid=event-moved]")
+    page.says("moved", "[data-testid=moments-compared]")
     page.find("[data-testid=events] li:last-child a").click()
     page.says("2026-11-16 02:12 UTC by what happened")
 
@@ -107,6 +111,22 @@ def test_a_slow_link_is_told_though_no_route_changed(past, tmp_path):
     # A stop that is chosen shows its evidence again.
     page.press("u")
     page.find("[aria-label=evidence]")
+
+
+def test_any_two_moments_are_compared(past):
+    page = past
+    page.driver.get(f"{page.network_address()}/{FLOW}&time=2026-11-12T08:05:00Z")
+    page.find("[data-testid=strip] [data-testid=segment]")
+    page.press("M")
+    page.find("[data-testid=mark]")
+    page.press(">")
+    page.wait(lambda: "time=2026-11-12T08%3A10" in page.driver.current_url)
+    page.wait(lambda: "mark=2026-11-12T08%3A05" in page.driver.current_url)
+    page.press("B")
+    page.says("From 2026-11-12 08:05 UTC to 2026-11-12", "[data-testid=moments-compared]")
+    page.says("session bw-border 198.51.100.2 down", "[data-testid=moments-compared]")
+    page.says("209 routes moved", "[data-testid=moments-compared]")
+    assert violations(page) == [] and page.complaints() == []
 
 
 def test_sessions_entries_and_events_are_found(past):

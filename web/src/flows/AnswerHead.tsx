@@ -11,7 +11,7 @@ import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { Star } from "./AskedBefore";
 import { answerText } from "./answerText";
-import { withBesides } from "./besides";
+import { parseBeside, withBesides } from "./besides";
 import { questionOf } from "./sentence";
 
 export function AnswerHead({ walk }: { walk: Walk }) {
@@ -34,7 +34,11 @@ export function AnswerHead({ walk }: { walk: Walk }) {
     setCopied(true);
     setTimeout(() => setCopied(false), 1500);
   }
-  const beside = withBesides(search, [{ question: questionOf(search), revision: null }]);
+  const rows = search.getAll("row").map(parseBeside);
+  const beside = withBesides(search, [
+    { question: questionOf(search), revision: null },
+    ...rows.filter((one) => typeof one !== "string"),
+  ]);
   useKeys({ c: copy, w: () => navigate(`../flow/beside?${beside}`, { relative: "path" }) });
 
   return (
@@ -55,7 +59,7 @@ export function AnswerHead({ walk }: { walk: Walk }) {
           next stop <Key>j</Key> previous <Key>u</Key>
         </span>
         <Link to={`../flow/beside?${beside}`} relative="path" className="hover:text-ink">
-          beside another <Key>w</Key>
+          {rows.length > 0 ? "beside the others" : "beside another"} <Key>w</Key>
         </Link>
         <Star question={questionOf(search)} />
         <span>

@@ -1,14 +1,12 @@
 import { useState } from "react";
-import { type EventShown, type Part, useBetween } from "../api/history";
-import { useCurrentNetwork } from "../frame/context";
-import { RouteLine } from "../routes/RouteLine";
+import type { EventShown, Part } from "../api/history";
 import { FirstOf } from "../ui/FirstOf";
 import { Key } from "../ui/Key";
-import { Failed, Waiting } from "../ui/states";
 import { useTimes } from "../ui/times";
 import { useKeys } from "../ui/useKeys";
 import { useStepper } from "../ui/useStepper";
 import { counted } from "../ui/words";
+import { MomentsCompared } from "./MomentsCompared";
 import { millisecond } from "./moments";
 import { AtMoment } from "./Outages";
 
@@ -83,7 +81,7 @@ export function EventList({ events, count, part }: { events: EventShown[]; count
                 <AtMoment time={one.time}>flows then</AtMoment>
               </span>
             </p>
-            {opened === one.number && <Moved event={one} part={part} />}
+            {opened === one.number && <MomentsCompared part={aroundEvent(one, part)} />}
           </li>
         )}
       />
@@ -109,44 +107,12 @@ function fullTime(time: string, shown: string): string {
   return seconds ? shown.replace(/(\d\d:\d\d)/, `$1:${seconds}`) : shown;
 }
 
-/** The instant before an event against the instant after it. */
-function Moved({ event, part }: { event: EventShown; part: Part }) {
-  const { network } = useCurrentNetwork();
-  const at = millisecond(event.time);
-  const start = new Date(Math.max(at - 1, Date.parse(part.start))).toISOString();
-  const found = useBetween(network.id, { number: part.number, start, end: new Date(at).toISOString() });
-  if (found.isError) return <Failed error={found.error} what="What it moved cannot be told." />;
-  if (!found.data) return <Waiting what="what it moved" />;
-  const { moved, event_count } = found.data;
-  const flows = moved.flows.filter((one) => one.changed);
-  return (
-    <div className="ml-6 mb-2 border-l-2 border-hair pl-3 text-[14px]" data-testid="event-moved">
-      <p className="text-faint">
-        {moved.routes_changed === 0 ? "No route moved" : `${counted(moved.routes_changed, "route")} moved`}
-        {event_count > 1 ? `, by ${counted(event_count, "event")} of that moment` : ""}
-        {moved.flows.length > 0 &&
-          `; ${flows.length} of ${counted(moved.flows.length, "flow")} asked before changed`}
-        .
-      </p>
-      {flows.map((one) => (
-        <p key={`${one.flow.from} ${one.flow.to} ${one.flow.service}`}>
-          <span className="mono">
-            {one.flow.from} &gt; {one.flow.to} {one.flow.service}
-          </span>
-          : {one.before === one.after ? `${one.after}, by another way` : `${one.before} → ${one.after}`}
-        </p>
-      ))}
-      <FirstOf
-        all={moved.routes}
-        first={12}
-        line={(one) => (
-          <RouteLine
-            key={`${one.device} ${one.vrf} ${one.prefix}`}
-            change={one}
-            state={{ time: event.time }}
-          />
-        )}
-      />
-    </div>
-  );
+/** From the instant before an event to the event. */
+function aroundEvent({ time }: EventShown, { number, start }: Part): Part {
+  const at = millisecond(time);
+  return {
+    number,
+    start: new Date(Math.max(at - 1, Date.parse(start))).toISOString(),
+    end: new Date(at).toISOString(),
+  };
 }

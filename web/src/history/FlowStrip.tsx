@@ -1,12 +1,13 @@
 import { lazy, Suspense, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Question } from "../api/answers";
-import { useEventFiles, useStrip } from "../api/history";
+import { type Part, useEventFiles, useStrip } from "../api/history";
 import { useRevisions } from "../api/queries";
 import { questionOf } from "../flows/sentence";
 import { useCurrentNetwork } from "../frame/context";
 import { Key } from "../ui/Key";
 import { useKeys } from "../ui/useKeys";
+import { MomentsCompared } from "./MomentsCompared";
 import { millisecond, sinceOf } from "./moments";
 import { SegmentLine } from "./SegmentLine";
 import { Story } from "./Story";
@@ -46,8 +47,9 @@ export function useKnownTime(networkId: string): Span | null {
   };
 }
 
-/** What is told of the window in place of the evidence: the flow in sentences, or how all that it went over did. */
-export type Told = "words" | "health" | null;
+/** What is told of the window in place of the evidence: the flow in sentences, how all that it went over did, or what
+ * moved since the moment that is marked. */
+export type Told = "words" | "health" | "moved" | null;
 type Telling = { told: Told; tell: (told: Told) => void };
 
 /** The flow over time, under the ladder: a band for each direction, along which the whole page is moved. */
@@ -100,6 +102,17 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
     setSearch(next, { replace: true });
   }
   const here = moment ?? window_.to;
+  const mark = search.get("mark") ? millisecond(search.get("mark") as string) : undefined;
+  function setMark() {
+    const next = new URLSearchParams(search);
+    if (mark === here) next.delete("mark");
+    else next.set("mark", new Date(here).toISOString());
+    setSearch(next, { replace: true });
+  }
+  const between =
+    mark === undefined || mark === here
+      ? []
+      : partsOf({ from: Math.min(mark, here), to: Math.max(mark, here) }, revisions);
   const changes = strip.segments.map((one) => one.from);
   const events = useMemo(
     () =>
@@ -125,6 +138,8 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
     ")": () => widen(1 / 4),
     T: () => turn("words"),
     H: () => turn("health"),
+    M: setMark,
+    B: () => turn("moved"),
     ...(moment === undefined ? {} : { Escape: leave }),
   });
   const play = useRef(change);
@@ -193,6 +208,19 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
         >
           health{unusual > 0 && `, ${unusual} unusual`} <Key>H</Key>
         </button>
+        <button type="button" className="hover:text-ink" onClick={setMark}>
+          {mark === here ? "unmark" : "mark"} <Key>M</Key>
+        </button>
+        {between.length > 0 && (
+          <button
+            type="button"
+            className="hover:text-ink"
+            aria-expanded={told === "moved"}
+            onClick={() => turn("moved")}
+          >
+            what moved since the mark <Key>B</Key>
+          </button>
+        )}
         {moment !== undefined && (
           <button type="button" className="hover:text-ink" onClick={leave}>
             back to the revision <Key>Esc</Key>
@@ -215,6 +243,7 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
           events={main.parts.flatMap((part) => part?.events ?? [])}
           window={window_}
           moment={moment}
+          mark={mark}
           goTo={goTo}
           look={look}
           hover={setHovered}
@@ -239,9 +268,31 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
           <Health health={health} span={window_} moment={moment} />
         </Suspense>
       )}
+      {told === "moved" && <Moved parts={between} />}
       {told === "words" && (
         <Story lines={strip.story} things={main.parts.findLast((part) => part)?.things ?? []} />
       )}
     </section>
+  );
+}
+
+/** What moved between the mark and the moment in view, as far as one revision stands for both. */
+function Moved({ parts }: { parts: Part[] }) {
+  const [part, more] = parts;
+  return (
+    <div className="mt-1 h-[30vh] min-h-40 overflow-auto">
+      {!part && (
+        <p className="text-faint text-sm">
+          Mark a moment, go to another one: what moved between them is told here.
+        </p>
+      )}
+      {part && more && (
+        <p className="text-faint text-sm">
+          Different revisions stand for the two moments: what moved from one to the other is told in Model,
+          revisions.
+        </p>
+      )}
+      {part && !more && <MomentsCompared part={part} told />}
+    </div>
   );
 }

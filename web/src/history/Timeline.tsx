@@ -13,6 +13,7 @@ export function Timeline({
   events,
   window: span,
   moment,
+  mark,
   goTo,
   look,
   hover,
@@ -22,6 +23,8 @@ export function Timeline({
   events: EventShown[];
   window: Span;
   moment: number | undefined;
+  /** A moment that others are compared with. */
+  mark: number | undefined;
   goTo: (moment: number) => void;
   look: (window: Span) => void;
   hover: (moment: number | undefined) => void;
@@ -116,6 +119,16 @@ export function Timeline({
               height={height}
               className="fill-mark opacity-50"
             />
+          )}
+          {mark !== undefined && mark >= span.from && mark <= span.to && (
+            <g transform={`translate(${LABELS + at(mark)} 0)`} data-testid="mark">
+              <path
+                d={`M0 0V${height - AXIS + 4}`}
+                className="stroke-ink"
+                strokeWidth="1.5"
+                strokeDasharray="2 2"
+              />
+            </g>
           )}
           {moment !== undefined && moment >= span.from && moment <= span.to && (
             <g transform={`translate(${LABELS + at(moment)} 0)`} data-testid="cursor">
