@@ -33,6 +33,7 @@ USAGE = """routrel COMMAND
   collect INVENTORY FOLDER             ask devices for what they know; stand-ins play some
                                        the command line: see routrel walk --help
   listen FOLDER                        hear by BMP what routers' neighbors say
+  speak NETWORK                        say by BMP what a network's routers hear
   schema                               the JSON Schema of the network file
   completion bash | zsh                what completes the command line in a shell
 """

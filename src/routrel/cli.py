@@ -234,6 +234,14 @@ def _parser() -> argparse.ArgumentParser:
     listening.add_argument("--to", metavar="URL", help="where files are sent: .../networks/ID/events")
     listening.set_defaults(run=_listen)
 
+    speaking = _command(
+        commands, "speak", "tell by BMP what a network's routers hear, and what happened, to try a listener"
+    )
+    speaking.add_argument("--to", metavar="ADDRESS:PORT", default="127.0.0.1:11019", help="who listens")
+    speaking.add_argument("--events", metavar="FILE", help="what happened, one event on a line")
+    speaking.add_argument("--speed", type=float, help="so many times as fast as it happened; else all at once")
+    speaking.set_defaults(run=_speak)
+
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
     completion.set_defaults(run=_completion)
@@ -267,6 +275,12 @@ def _listen(options: argparse.Namespace) -> int:
     from routrel.cli_listen import listen_command  # for the same reason
 
     return listen_command(options)
+
+
+def _speak(options: argparse.Namespace) -> int:
+    from routrel.cli_speak import speak_command
+
+    return speak_command(options)
 
 
 def _load(options: argparse.Namespace) -> Solved:

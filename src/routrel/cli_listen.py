@@ -41,13 +41,14 @@ def listen_command(options: argparse.Namespace) -> int:
         asked.append(("syslog", ".jsonl", options.syslog, partial(SyslogSpeaker, rules)))
     try:
         for kind, suffix, at, speaker in asked:
-            stations.append((Station(Spool(options.folder, kind, suffix), _say, speaker), *_address(at)))
+            stations.append((Station(Spool(options.folder, kind, suffix), _say, speaker), *address_of(at)))
         return asyncio.run(_listen(options, stations))
     except OSError as error:
         raise CallError(f"this cannot be listened to: {error.strerror or error}") from None
 
 
-def _address(text: str) -> tuple[str, int]:
+def address_of(text: str) -> tuple[str, int]:
+    """An address and a port of TCP."""
     address, _, port = text.rpartition(":")
     if not address or not port.isdigit() or not 0 <= int(port) < 1 << 16:
         raise CallError(f"{text!r} is no address to listen at; allowed: ADDRESS:PORT, like 127.0.0.1:11019")

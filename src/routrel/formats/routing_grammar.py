@@ -71,6 +71,12 @@ def community(text: str) -> str:
     return WELL_KNOWN.get(plain, plain)
 
 
+def community_numbers(text: str) -> tuple[int, ...]:
+    """The two or three numbers of a community as ``community`` gives it."""
+    plain = next((plain for plain, name in WELL_KNOWN.items() if name == text), text)
+    return tuple(map(int, plain.split(":")))
+
+
 def as_path_pattern(text: str) -> str:
     """A regular expression over the characters of AS paths."""
     if len(text) > LONGEST_EXPRESSION or re.search(r"[^0-9 .*+?()|^$\[\]_-]", text):

@@ -1,0 +1,72 @@
+"""What a network's BGP speakers hear from their neighbours, before their policies: what a router tells by BMP."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from routrel.analysis.contest.bgp.one_prefix import BgpOnePrefix
+from routrel.analysis.contest.protocol import SolvedProtocol
+from routrel.model.addresses import Address, Prefix
+from routrel.model.received import PathAttributes
+from routrel.routing.bgp.sessions import Channel
+from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.solve import Solved
+
+MOST_PREFIXES = 5_000
+"""That are looked at, one by one."""
+
+
+class HeardSession(NamedTuple):
+    """A session as the device at one end of it has it, with the paths that it hears there, in the order of prefixes."""
+
+    device: str
+    local: Address
+    number: int
+    identifier: int
+    neighbor: Address
+    neighbor_number: int
+    neighbor_identifier: int
+    is_internal: bool
+    paths: list[tuple[Prefix, PathAttributes]]
+
+
+def heard_sessions(solved: Solved) -> Iterator[HeardSession]:
+    """All sessions that are up, at each end that is of the network."""
+    for number, solution in enumerate(solved.solutions):
+        if isinstance(solution, BgpSolution):
+            yield from _heard(solved, SolvedProtocol(number, solution, solved.redistribution.redistributed[number]))
+
+
+def _heard(solved: Solved, protocol: SolvedProtocol) -> Iterator[HeardSession]:
+    solution: BgpSolution = protocol.solution
+    paths = defaultdict[int, list[tuple[Prefix, PathAttributes]]](list)
+    carried = solved.prefix_classes.is_carried.nonzero()[0][:MOST_PREFIXES]
+    for prefix in (solved.prefixes.prefixes[number] for number in carried.tolist()):
+        for index, receipt in BgpOnePrefix(protocol, prefix).received.items():
+            sent = receipt.sent
+            known = sent.next_hop or solution.state.channels[index].source
+            attributes = PathAttributes(
+                sent.as_path, sent.origin, sent.med, sent.local_preference, sent.communities, known
+            )
+            paths[index].append((prefix, attributes))
+    for channel in solution.state.channels:
+        receiver, sender = (solution.database.speakers[one] for one in (channel.receiver, channel.sender))
+        if receiver.outside is None:
+            yield HeardSession(
+                solved.topology.instance_name(receiver.instance),
+                _own_address(solution, channel),
+                receiver.bgp.number,
+                receiver.identifier,
+                channel.receiving.neighbor.address,
+                sender.bgp.number,
+                sender.identifier,
+                not channel.external,
+                paths[channel.index],
+            )
+
+
+def _own_address(solution: BgpSolution, channel: Channel) -> Address:
+    """The receiver's own address of a session; unspecified where the sender is outside the network."""
+    if channel.reverse < len(solution.state.channels):
+        return solution.state.channels[channel.reverse].source
+    return Address(channel.receiving.neighbor.address.family, 0)
