@@ -5,6 +5,7 @@ passwords are, which is nothing for people of the interface to say. What was kno
 revision, so that any worker may do the next round.
 """
 
+import hashlib
 import io
 import json
 import logging
@@ -18,18 +19,22 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+import msgspec
 from django.conf import settings
 from django.core.exceptions import ValidationError as InvalidValue
 from django.utils import timezone
 from rest_framework.exceptions import APIException
 
 from collecting.models import Round
+from history.records import store as keep_file
 from networks.models import Network, Revision
 from networks.uploads import store, upload_of
 from routrel.collecting.inventory import Inventory, read_inventory
 from routrel.formats.device_folder import COLLECTED_FILE
 from routrel.formats.errors import LoadError
+from routrel.formats.events_file import read_events
 from routrel.formats.sources import files_of_upload
+from work.answering_past import EventsLoaded
 
 log = logging.getLogger("routrel.collecting")
 
@@ -112,6 +117,17 @@ def _take(made: Round, inventory: Path) -> None:
             note += f"; {len(made.failed)} could not be had" if made.failed else ""
             upload = upload_of(f"{inventory.stem}.zip", _packed(folder))
             made.revision = store(made.network, upload, None, note)
+            if said["events"]:
+                _keep(made, said["events"])
+
+
+def _keep(made: Round, events: list[Any]) -> None:
+    """What was seen to have happened since the round before, as a file of events."""
+    data = b"".join(msgspec.json.encode(one) + b"\n" for one in events)
+    name = f"{made.inventory}-{made.pk}.jsonl"
+    moments = [one.time for one in read_events(data, name)[0]]
+    found = EventsLoaded(len(moments), 0, min(moments), max(moments), 0, [])
+    keep_file(made.network, hashlib.sha256(data).hexdigest(), name, data, found, None)
 
 
 def _lay_out(revision: Revision, folder: Path) -> bool:

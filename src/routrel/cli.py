@@ -213,6 +213,7 @@ def _parser() -> argparse.ArgumentParser:
     collected.add_argument("folder", metavar="FOLDER", type=Path, help="the network's folder, kept up to date")
     collected.add_argument("--every", metavar="MINUTES", type=int, help="again and again")
     collected.add_argument("--to", metavar="URL", help="where something changed, a revision: .../networks/ID/revisions")
+    collected.add_argument("--events", metavar="FILE", type=Path, help="where what went down and came up is added")
     collected.add_argument("--json", action="store_true", help="one JSON document on standard output")
     collected.set_defaults(run=_collect)
 

@@ -9,24 +9,31 @@ import sys
 import threading
 import time
 import zipfile
+from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import httpx
 
 from routrel.analysis.answers.comparisons import Comparison
 from routrel.analysis.comparison import compare, comparison_lines
+from routrel.analysis.timeline.seen import seen_events
 from routrel.cli_output import DONE, NO, CallError, bytes_of, print_json
 from routrel.collecting.inventory import Inventory, read_inventory
 from routrel.collecting.rounds import Round, collect, unknown_neighbors
 from routrel.collecting.stand_ins import Played, RestconfStandIns, SshStandIns, lldp_document, write_inventory
 from routrel.formats.errors import LoadError
+from routrel.formats.events_file import events_text
 from routrel.formats.sources import files_of, read_files
 from routrel.formats.written_models import written_in_models
+from routrel.model.events import Event
 from routrel.model.network import Network
+from routrel.model.times import rfc3339
 from routrel.solving import solve
 
 NOT_STORED = ".not-stored"
-"""Stands in a folder whose last change has not become a revision yet, as when the server was away."""
+"""Stands in a folder whose last change has not become a revision yet, as when the server was away; with the events that
+were seen meanwhile."""
 
 TOKEN = "ROUTREL_TOKEN"
 """The environment variable with the token by which revisions are stored."""
@@ -59,10 +66,20 @@ def _round(options: argparse.Namespace, inventory: Inventory) -> int:
     after = _network(folder)
     changes = None if before is None or after is None else compare(solve(before), solve(after), [])
     is_new = after is not None and (changes is None or not changes.is_same)
-    _report(options, made, after, changes, before is None)
+    events = list[Event]()
+    if before is not None and after is not None and not (changes is None or changes.is_same):
+        since = "" if before.taken_at is None else f", since {rfc3339(before.taken_at)}"
+        events = seen_events(before, after, after.taken_at or datetime.now(UTC), f"seen by collecting{since}")
+    _report(options, made, after, changes, before is None, events)
+    if options.events is not None and events:
+        with options.events.open("a", encoding="utf-8") as file:
+            file.write(events_text(events))
     if options.to is not None and (is_new or (folder / NOT_STORED).exists()):
-        (folder / NOT_STORED).touch()
+        with (folder / NOT_STORED).open("a", encoding="utf-8") as file:
+            file.write(events_text(events))
         _store(options.to, folder, made)
+        if seen := (folder / NOT_STORED).read_text(encoding="utf-8"):
+            _post(options.to.removesuffix("revisions") + "events", {"text": (None, seen)}, {})
         (folder / NOT_STORED).unlink()
     return NO if made.failed else DONE
 
@@ -95,13 +112,19 @@ class _Progress:
 
 
 def _report(
-    options: argparse.Namespace, made: Round, after: Network | None, changes: Comparison | None, is_first: bool
+    options: argparse.Namespace,
+    made: Round,
+    after: Network | None,
+    changes: Comparison | None,
+    is_first: bool,
+    events: list[Event],
 ) -> None:
     unknown = unknown_neighbors(after) if after is not None else []
     if options.json:
         neighbors = [{"at": at, "hears": hears} for at, hears in unknown]
         document = {"taken_at": made.taken_at, "answered": made.answered, "failed": made.failed, "unknown": neighbors}
-        print_json(document | {"changes": changes, "is_same": changes is not None and changes.is_same})
+        document |= {"changes": changes, "is_same": changes is not None and changes.is_same}
+        print_json(document | {"events": [one.data() for one in events]})
         return
     print(f"{len(made.answered):,} of {len(made.answered) + len(made.failed):,} devices answered")
     for device, reason in sorted(made.failed.items()):
@@ -125,18 +148,20 @@ def _store(url: str, folder: Path, made: Round) -> None:
     note = f"collected from {count} device{'' if count == 1 else 's'}"
     if made.failed:
         note += f"; {len(made.failed)} could not be had"
+    _post(url, {"file": (f"{folder.name or 'collected'}.zip", packed.getvalue())}, {"note": note})
+
+
+def _post(url: str, files: dict[str, Any], data: dict[str, str]) -> None:
+    """Send to a server what it is to keep."""
+    what = "the revision" if url.endswith("revisions") else "what happened"
     try:
         answer = httpx.post(
-            url,
-            files={"file": (f"{folder.name or 'collected'}.zip", packed.getvalue())},
-            data={"note": note},
-            headers={"Authorization": f"Token {os.environ[TOKEN]}"},
-            timeout=180,
+            url, files=files, data=data, headers={"Authorization": f"Token {os.environ[TOKEN]}"}, timeout=180
         )
     except httpx.HTTPError as error:
-        raise CallError(f"the revision could not be stored: {error}") from None
+        raise CallError(f"{what} could not be stored: {error}") from None
     if answer.status_code != 201:
-        raise CallError(f"the revision was not stored: status {answer.status_code}, {answer.text[:300]}")
+        raise CallError(f"{what} was not stored: status {answer.status_code}, {answer.text[:300]}")
 
 
 def stand_ins_command(options: argparse.Namespace) -> int:

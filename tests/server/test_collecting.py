@@ -39,7 +39,7 @@ def test_a_revision_is_stored_where_something_changed_and_only_there(olive, live
         latest, *_ = olive.get(revisions).json()["results"]
         assert (latest["number"], latest["note"]) == (3, "collected from 1 device")
         capsys.readouterr()
-        documents["a"] = ietf(ietf_interface("e1", "10.3.0.1/24"))
+        documents["a"] = ietf(ietf_interface("e1", "10.3.0.1/24", enabled=False))
         monkeypatch.setenv("ROUTREL_TOKEN", "wrong")
         assert main(call) == 2
         assert "the revision was not stored: status 401" in capsys.readouterr().err
@@ -47,6 +47,8 @@ def test_a_revision_is_stored_where_something_changed_and_only_there(olive, live
         monkeypatch.setenv("ROUTREL_TOKEN", token)
         assert main(call) == 0 and olive.get(revisions).json()["count"] == 4
         assert main(call) == 0 and olive.get(revisions).json()["count"] == 4
+        (file,) = olive.get(f"/api/networks/{network}/events").json()
+        assert file["count"] == 1  # what was seen while the server was away is not lost
 
 
 def test_storing_needs_a_token(tmp_path, monkeypatch, capsys):
@@ -87,7 +89,7 @@ def test_a_workers_rounds_become_revisions_where_something_changed(olive, rounds
     assert due() == []
     take("quay.yaml")
     assert olive.get(f"{base}/collecting").json()[0]["rounds"][0]["revision"] is None  # nothing new
-    documents["a"] = ietf(ietf_interface("e1", "10.2.0.1/24"))
+    documents["a"] = ietf(ietf_interface("e1", "10.2.0.1/24", enabled=False))
     answer = olive.post(f"{base}/collecting", {"inventory": "quay.yaml"}, format="json")
     assert answer.status_code == 200
     work()
@@ -95,6 +97,12 @@ def test_a_workers_rounds_become_revisions_where_something_changed(olive, rounds
     assert latest["number"] == 3
     assert latest["note"] == "collected by quay.yaml from 1 device; 1 could not be had"
     assert latest["created_by"] is None
+    # What went down between two rounds is an event, seen by the second.
+    (file,) = olive.get(f"{base}/events").json()
+    assert file["file_name"].startswith("quay.yaml-") and file["count"] == 1
+    happened = olive.get(f"{base}/revisions/3/happened").json()
+    assert [one["words"] for one in happened["down"]] == ["interface a:e1"]
+    assert happened["events"][0]["note"].startswith("seen by collecting, since 20") and not happened["unfitting"]
 
 
 def test_rounds_that_cannot_be_made_say_why(olive, rounds, tmp_path, monkeypatch):
