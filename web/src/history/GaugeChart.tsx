@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useSyncExternalStore } from "react";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import type { GaugeOverTime } from "../api/history";
@@ -11,7 +11,14 @@ const FONT = '12px "Source Sans 3 Variable", sans-serif';
 
 /** One measure over the window: its median as a line, from its lowest to its highest as a band, behind it what was
  * usual at the same hours. */
-export function GaugeChart({ gauge, moment }: { gauge: GaugeOverTime; moment: number | undefined }) {
+export function GaugeChart(shown: Shown) {
+  const theme = useSyncExternalStore(onThemeChange, () => document.documentElement.dataset.theme);
+  return <Painted key={theme} {...shown} />;
+}
+
+type Shown = { gauge: GaugeOverTime; moment: number | undefined };
+
+function Painted({ gauge, moment }: Shown) {
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
     const element = box.current;
@@ -27,6 +34,13 @@ export function GaugeChart({ gauge, moment }: { gauge: GaugeOverTime; moment: nu
     };
   }, [gauge, moment]);
   return <div ref={box} data-testid="gauge-chart" role="img" aria-label={spoken(gauge)} />;
+}
+
+/** A chart's colours are painted: another theme paints it anew. */
+function onThemeChange(changed: () => void) {
+  const observer = new MutationObserver(changed);
+  observer.observe(document.documentElement, { attributeFilter: ["data-theme"] });
+  return () => observer.disconnect();
 }
 
 /** The chart in words, for who does not see it. */
