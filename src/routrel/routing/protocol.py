@@ -326,6 +326,9 @@ class ProtocolSolution(ABC, Generic[Database]):
             return ()
         return [InstalledOnly(self, process) for process in self.processes]
 
+    announces_networks: ClassVar[bool] = False
+    """Whether ``networks_of`` may tell of any."""
+
     def networks_of(self, process: int) -> Iterable[Prefix]:
         """Prefixes that a process announces while another protocol has them in the table."""
         return ()

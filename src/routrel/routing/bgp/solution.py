@@ -87,6 +87,8 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
     def participants(self) -> Sequence[Participant[Any]]:
         return [SessionSurvey(self), *(TableUse(self, process) for process in self.processes)]
 
+    announces_networks = True
+
     def networks_of(self, process: int) -> Iterable[Prefix]:
         return (prefix for prefix, _ in self.database.speakers[process].bgp.networks)
 

@@ -109,8 +109,9 @@ class FixedPoint:
     def _seats(self) -> tuple[dict[int, list[Seat]], list[Seat]]:
         found: list[tuple[int, Participant[Any]]] = []
         for number, solution in enumerate(self.solutions):
+            has_networks = solution.announces_networks
             for process in solution.processes:
-                if process.takes_routes or any(True for _ in solution.networks_of(process.number)):
+                if process.takes_routes or (has_networks and any(True for _ in solution.networks_of(process.number))):
                     sources = self.builder.processes[process.instance]
                     kept = self.redistributed[number]
                     found.append((number, RedistributingProcess(solution, process, sources, kept)))

@@ -79,6 +79,8 @@ class Table:
         self.install = install
         self._verdicts: dict[int, Verdicts] = {}
         self._winners: npt.NDArray[np.int16] | None = None
+        self._has_own = True
+        """Whether no other table has the very same routes in hand."""
         self._others: dict[int, Route] = {}
         self.displaced: dict[int, Route] = {}
         """What stood in the place of a better route that was offered: it stands again where that is withdrawn."""
@@ -92,10 +94,19 @@ class Table:
 
     def fresh(self, sources: Iterable[Source]) -> "Table":
         """A table of other sources with the same connected, static and observed routes so far."""
-        table = Table(self.topology, self.prefix_classes, self.instance, sources, (), self.install)
-        table._others, table._standing = dict(self._others), dict(self._standing)
-        table._columns, table._ranks = self._columns, self._ranks
+        table = Table.__new__(Table)
+        table.__dict__.update(self.__dict__)  # copy.copy takes thrice the time, and there is one for every router
+        table.sources = list(sources)
+        self._has_own = table._has_own = False
+        table._winners = None
+        table._verdicts, table._best, table._hops_of_masks, table.displaced = {}, {}, {}, {}
         return table
+
+    def _own(self) -> None:
+        """What it shares with another table becomes its own before it is changed."""
+        if not self._has_own:
+            self._others, self._standing = dict(self._others), dict(self._standing)
+            self._has_own = True
 
     def over(self, prefix_classes: PrefixClasses) -> "Table":
         """A table without sources, with the same other routes, over other columns."""
@@ -126,6 +137,7 @@ class Table:
 
     def put(self, routes: Mapping[int, Route]) -> None:
         """Let routes other than of protocols stand, by the numbers of their prefixes."""
+        self._own()
         self._others.update(routes)
         for number, route in routes.items():
             column = self.prefix_classes.standing.item(number)
@@ -158,6 +170,7 @@ class Table:
 
     def withdraw(self, prefix_number: int) -> None:
         """Take out a route that was offered; what it displaced stands again."""
+        self._own()
         del self._others[prefix_number]
         self._standing.pop(self.prefix_classes.standing.item(prefix_number), None)
         if prefix_number in self.displaced:
