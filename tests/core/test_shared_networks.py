@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from routrel.analysis.contest.explainer import Explainer
 from routrel.formats.network_file import read_network
-from routrel.routing.ospf import database
+from routrel.routing.ospf import adjacencies
 from routrel.routing.solve import Solved
 from routrel.routing.spf.graph import Edge, Graph, Member
 from routrel.solving import solve
@@ -58,7 +58,7 @@ def test_a_shared_network_gives_the_routes_of_an_edge_for_every_pair(document):
     network = read_network({"n.json": json.dumps(document).encode()})
     pairwise = solve(network)
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(database, "MANY", 1)
+        patch.setattr(adjacencies, "MANY", 1)
         shared = solve(network)
     assert tables(shared) == tables(pairwise)
     explainer = Explainer(shared)
@@ -92,8 +92,8 @@ def test_every_member_of_a_shared_network_is_a_first_hop_of_the_others():
 
 
 def test_many_routers_that_all_differ_are_not_compared_without_end(monkeypatch):
-    monkeypatch.setattr(database, "MANY", 3)
-    monkeypatch.setattr(database, "MOST_PAIRS", 3)
+    monkeypatch.setattr(adjacencies, "MANY", 3)
+    monkeypatch.setattr(adjacencies, "MOST_PAIRS", 3)
     devices = {
         f"r{i}": {
             "interfaces": {"e": {"addresses": [f"10.0.0.{i + 1}/24"]}},

@@ -12,7 +12,7 @@ from routrel.model.findings import Finding
 from routrel.model.network import InterfaceName
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE
-from routrel.routing.ospf.database import area_name
+from routrel.routing.ospf.ports import area_name
 from routrel.routing.solve import Solved
 
 MOST_OFFERS = 6

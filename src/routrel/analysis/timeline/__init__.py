@@ -1,10 +1,13 @@
 """A network over time: a revision, and what happened before and after it.
 
-switches     what can be down: interfaces, links, devices, sessions; what an event switches, and a network with some off
+switches     what can be down: interfaces, links, devices, adjacencies, sessions; what an event switches, and a network with some off
 states       the state at a moment: what is down then, and which changes are in force; its network, solved
 flow_states  what becomes of a flow in one state: verdicts, ways, the routes it goes by
 strip        flows over a window of time: segments of one state each, what began them, where they fell back
 outages      how often and how long things were down: of a window, and what is down now
+measured     samples of all files as gauges of things, what of them is usual and which hours are not; unusual: in words
+health       how all that flows went over did; gauge_points: one measure over a window, for a chart
+seen         what differs between two looks at a network, as events
 then         a moment told: what is otherwise than the revision says
 story        a flow over a window in words, for a ticket
 

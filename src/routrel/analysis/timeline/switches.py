@@ -9,8 +9,15 @@ from typing import NamedTuple
 
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.formats.changes.adjacencies import ALLOWED
-from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of, no_such, session_of
-from routrel.formats.errors import quoted
+from routrel.formats.changes.finding import (
+    ChangeError,
+    device_of,
+    devices_at,
+    interface_of,
+    link_of,
+    links_in_group,
+    session_of,
+)
 from routrel.model.addresses import Address
 from routrel.model.adjacencies import speaking, without_adjacencies
 from routrel.model.bgp import BgpNeighbor
@@ -49,16 +56,8 @@ def switches_of(network: Network, change: Change) -> list[Switch]:
     if what == "session":
         return [session_named(network, at, str(change.values.get("vrf", DEFAULT_INSTANCE)))]
     if what == "risk_group":
-        found = [_of_link(network, number) for number, link in enumerate(network.links) if at in link.risk_groups]
-        if not found:
-            raise no_such("risk group", at, {group for link in network.links for group in link.risk_groups})
-        return found
-    if at not in network.sites:
-        raise no_such("site", at, network.sites)
-    found = [Switch("device", name) for name, device in network.devices.items() if device.site == at]
-    if not found:
-        raise ChangeError("no device stands at this site", quoted(at))
-    return found
+        return [_of_link(network, number) for number in links_in_group(network, at)]
+    return [Switch("device", name) for name in devices_at(network, at)]
 
 
 def _of_link(network: Network, number: int) -> Switch:

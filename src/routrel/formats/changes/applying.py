@@ -15,9 +15,11 @@ from routrel.formats.changes.finding import (
     ChangeError,
     area_key,
     device_of,
+    devices_at,
     interface_of,
     interface_path,
     link_of,
+    links_in_group,
     neighbor_path,
     no_such,
     ospf_interface,
@@ -32,7 +34,7 @@ from routrel.formats.changes.restarts import restarted_at, restarted_ends
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
 from routrel.formats.changes.vocabulary import ATTRIBUTES, SWITCHES
-from routrel.formats.errors import LoadError, quoted
+from routrel.formats.errors import LoadError
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
 from routrel.formats.mrt.dumped_tables import split_dumps
 from routrel.formats.network_file import read_link
@@ -190,26 +192,17 @@ class Applier:
             link = self.network.links[index]
             return f"{change.verb} link {link.name or ' - '.join(map(str, link.ends))}"
         if what == "risk_group":
-            members = [index for index, link in enumerate(self.network.links) if at in link.risk_groups]
-            if not members:
-                raise no_such("risk group", at, {group for link in self.network.links for group in link.risk_groups})
+            members = links_in_group(self.network, at)
             for index in members:
                 self._switch_link(index, on)
             return f"{change.verb} the {_counted(len(members), 'link')} of risk group {at}"
         if what == "session":
             return self._switch_session(change, on)
-        if what == "device":
-            device_of(self.network, at)
-            self._edit(at, ("enabled",), lambda text: _switched(text, (), on))
-            return f"{change.verb} device {at}"
-        if at not in self.network.sites:
-            raise no_such("site", at, self.network.sites)
-        names = [device.name for device in self.network.devices.values() if device.site == at]
-        if not names:
-            raise ChangeError("no device stands at this site", quoted(at))
+        names = [device_of(self.network, at).name] if what == "device" else devices_at(self.network, at)
         for name in names:
             self._edit(name, ("enabled",), lambda text: _switched(text, (), on))
-        return f"{change.verb} the {_counted(len(names), 'device')} of site {at}"
+        of_site = f"the {_counted(len(names), 'device')} of site"
+        return f"{change.verb} {'device' if what == 'device' else of_site} {at}"
 
     def _switch_link(self, index: int, on: bool) -> None:
         def edit(text: EditableText) -> EditableText:
@@ -220,11 +213,10 @@ class Applier:
         self._edit_link(index, edit)
 
     def _switch_adjacency(self, change: Change, on: bool) -> str:
-        end = interface_of(self.network, change.at)
-        device = self.network.devices[end.device]
-        routing = routing_path(device, device.interfaces[end.interface].vrf)
-        slot = (*routing, "adjacency", end.interface)
-        self._edit(end.device, slot, lambda text: with_adjacencies(text, routing, end.interface, on))
+        name, interface = interface_of(self.network, change.at)
+        device = self.network.devices[name]
+        path = routing_path(device, device.interfaces[interface].vrf)
+        self._edit(name, (*path, "adjacency", interface), lambda text: with_adjacencies(text, path, interface, on))
         return f"{change.verb} the adjacencies of {change.at}"
 
     def _switch_session(self, change: Change, on: bool) -> str:

@@ -60,6 +60,24 @@ def link_of(network: Network, text: str) -> int:
     raise ChangeError("no link of the text has this end", quoted(text), "an interface that stands in a link")
 
 
+def links_in_group(network: Network, name: str) -> list[int]:
+    """The numbers of the links of a risk group."""
+    found = [number for number, link in enumerate(network.links) if name in link.risk_groups]
+    if not found:
+        raise no_such("risk group", name, {group for link in network.links for group in link.risk_groups})
+    return found
+
+
+def devices_at(network: Network, site: str) -> list[str]:
+    """The devices that stand at a site."""
+    if site not in network.sites:
+        raise no_such("site", site, network.sites)
+    found = [name for name, device in network.devices.items() if device.site == site]
+    if not found:
+        raise ChangeError("no device stands at this site", quoted(site))
+    return found
+
+
 def session_of(network: Network, text: str, vrf: str) -> tuple[Device, Address]:
     """A device and the address of its neighbour."""
     name, _, address_text = text.partition(" ")

@@ -15,7 +15,8 @@ from scipy.sparse.csgraph import connected_components
 from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
 from routrel.routing.duplicate_identifiers import identifier_twice
-from routrel.routing.ospf.database import AreaDatabase, OspfDatabase, area_name
+from routrel.routing.ospf.database import AreaDatabase, OspfDatabase
+from routrel.routing.ospf.ports import area_name
 
 
 def flooding_domains(database: OspfDatabase) -> list[int]:

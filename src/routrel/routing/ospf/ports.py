@@ -51,3 +51,8 @@ def interface_cost(ospf: Ospf, settings: OspfInterface, port: Port) -> int:
     if ospf.reference_bandwidth and port.interface.bandwidth:
         return min(65535, max(1, ospf.reference_bandwidth // port.interface.bandwidth))
     return DEFAULT_COST
+
+
+def area_name(number: int) -> str:
+    """An area id in its dotted form."""
+    return str(Address(4, number))

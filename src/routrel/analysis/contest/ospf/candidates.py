@@ -12,8 +12,8 @@ from routrel.analysis.contest.trail import Step
 from routrel.model.addresses import Prefix
 from routrel.model.places import Place
 from routrel.routing.ospf.areas import BACKBONE
-from routrel.routing.ospf.database import area_name
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM, Offer
+from routrel.routing.ospf.ports import area_name
 from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.solve import Solved
 

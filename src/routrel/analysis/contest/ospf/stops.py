@@ -6,8 +6,9 @@ from routrel.analysis.contest.trail import Step, separated
 from routrel.model.addresses import Prefix
 from routrel.model.places import Place
 from routrel.routing.ospf.areas import BACKBONE
-from routrel.routing.ospf.database import OspfDatabase, area_name
+from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
+from routrel.routing.ospf.ports import area_name
 from routrel.routing.solve import Solved
 
 MOST_BORDERS = 16
