@@ -1,6 +1,6 @@
 """A network over time: a revision, and what happened before and after it.
 
-switches     what can be down: interfaces, links, devices, adjacencies, sessions; what an event switches, and a network with some off
+switches     what can be down: interfaces, links, devices, adjacencies, sessions; a network with some of these off
 states       the state at a moment: what is down then, and which changes are in force; its network, solved
 flow_states  what becomes of a flow in one state: verdicts, ways, the routes it goes by
 strip        flows over a window of time: segments of one state each, what began them, where they fell back
