@@ -152,7 +152,9 @@ class MeasureSerializer(WindowSerializer):
     """One measure of one thing, over a window of time."""
 
     what = serializers.ChoiceField(choices=get_args(MeasuredKind))
-    at = serializers.CharField(max_length=400, help_text="A device, an interface, or an end of a link: r1, r1:e2.")
+    at = serializers.CharField(
+        max_length=400, help_text="A device, an interface, or a link by its name or an end: r1, r1:e2."
+    )
     measure = serializers.ChoiceField(choices=list(MEASURES))
 
 

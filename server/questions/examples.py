@@ -38,7 +38,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "held": {"trial": 1},
     "endangered": {"device": "bw-fw"},
     "strip": {"from": "gp-gates", "to": "bookings", "service": "booking"},
-    "measured": {"what": "link", "at": "gp-core:e1", "measure": "delay"},
+    "measured": {"what": "link", "at": "Brackwater-Gullpoint", "measure": "delay"},
     "state": {"moment": "2026-11-20T05:00:00Z"},
     "difference": {"trial": 1},
     "patches": {"trial": 1},

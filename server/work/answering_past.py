@@ -9,11 +9,12 @@ from routrel.analysis.answers.health import GaugeOverTime
 from routrel.analysis.answers.timeline import Between, Happened, StateThen, StripsSoFar
 from routrel.analysis.comparison import moved
 from routrel.analysis.timeline.gauge_points import gauge_over
-from routrel.analysis.timeline.measured import Thing
+from routrel.analysis.timeline.measured import thing_named
 from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
 from routrel.analysis.timeline.then import state_then
+from routrel.formats.changes.finding import ChangeError
 from routrel.formats.happenings import read_happenings
 from routrel.forwarding.flow import Flow
 from routrel.model.announcements import moment_of
@@ -69,7 +70,10 @@ def measured(revision: SolvedRevision, parameters: Parameters) -> GaugeOverTime:
     start, end = (one or known for one, known in zip(asked, timeline.measurements.span, strict=True))
     if start >= end:
         raise RefusedError(400, {"detail": "The window ends before it begins."})
-    thing = Thing(parameters["what"], parameters["at"])
+    try:
+        thing = thing_named(revision.solved.network, parameters["what"], parameters["at"])
+    except ChangeError as error:
+        raise RefusedError(404, {"detail": f"{error}: {parameters['at']}"}) from None
     found = gauge_over(timeline, thing, parameters["measure"], start, end)
     if found is None:
         raise RefusedError(404, {"detail": f"{parameters['measure']} of {' '.join(thing)} was not measured."})

@@ -66,6 +66,8 @@ def test_flows_stand_under_each_other_and_a_window_is_chosen(past):
     page.find("a[href*='ask=']").click()
     page.says("they part at", "[data-testid=parting]")
     page.says("nf-gates > bookings booking", "[aria-label^='flow 2']")
+    page.wait(lambda: len(page.all("[data-testid=way-map] > svg")) == 2)
+    assert violations(page) == []
     page.driver.back()
     page.find("input[aria-label='another flow in the strip']").send_keys("nonsense", Keys.ENTER)
     page.says("Write it as: from > to service")
@@ -98,7 +100,7 @@ def test_a_slow_link_is_told_though_no_route_changed(past, tmp_path):
     page.driver.get(f"{page.network_address()}/flow?from=gp-gates&to=bookings&on=booking")
     page.wait_for_verdicts("arrives", "arrives")
     page.says("13 unusual", "[aria-label='the flow over time']")
-    page.press("H")
+    page.press("I")
     page.says("there: delay 5.2", "[data-testid=health]")
     row = page.find("[data-testid=health] tbody tr:nth-child(4)")
     assert row.text.startswith("Gullpoint-Ninefold → 99.926 %")

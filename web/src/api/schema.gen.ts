@@ -754,7 +754,7 @@ export interface paths {
          * @description One measure of a device, link or interface over a window, in as many points as a chart has: the lowest, the
          *         median, the highest, and what was usual at the same hours of the weeks before.
          *
-         *     For example: `.../revisions/latest/measured?what=link&at=gp-core%3Ae1&measure=delay`
+         *     For example: `.../revisions/latest/measured?what=link&at=Brackwater-Gullpoint&measure=delay`
          */
         get: operations["networks_revisions_measured_retrieve"];
         put?: never;
@@ -5304,7 +5304,7 @@ export interface operations {
             query: {
                 /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
                 as_of?: string;
-                /** @description A device, an interface, or an end of a link: r1, r1:e2. */
+                /** @description A device, an interface, or a link by its name or an end: r1, r1:e2. */
                 at: string;
                 /** @description Up to when. */
                 end?: string;

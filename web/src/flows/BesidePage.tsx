@@ -1,9 +1,12 @@
-import { type FormEvent, useRef, useState } from "react";
+import { type FormEvent, useMemo, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { ofNumber, useWalks } from "../api/answers";
+import { ofNumber, useMap, useWalks } from "../api/answers";
 import type { Strand, Walk } from "../api/client";
 import { useAsked, useRevisions } from "../api/queries";
 import { stateOf, useCurrentNetwork } from "../frame/context";
+import { answerMap } from "../map/answerMap";
+import { WayMap } from "../map/WayMap";
+import { cablesByLink, walkTraces } from "../map/ways";
 import { Key } from "../ui/Key";
 import { type Direction, tone, VERDICT_WORDS, VerdictMark, verdictTone } from "../ui/marks";
 import { Empty } from "../ui/states";
@@ -236,9 +239,26 @@ function Column({
         </p>
       )}
       {!walk && !error && <p className="text-faint mt-2">asking …</p>}
+      {walk && <Ways walk={walk} partsAt={partsAt.forward ?? partsAt.return} revision={own} />}
       {walk && <StrandList direction="forward" strand={walk.forward} partsAt={partsAt.forward} />}
       {walk?.return && <StrandList direction="return" strand={walk.return} partsAt={partsAt.return} />}
     </section>
+  );
+}
+
+/** Both ways on the map, with the stop at which the flows part. */
+function Ways({ walk, partsAt, revision }: { walk: Walk; partsAt: string | null; revision: number }) {
+  const { revision: current } = useCurrentNetwork();
+  const map = useMap(revision === current.number ? current : ofNumber(current, revision));
+  const shown = useMemo(() => {
+    if (!map.data) return null;
+    const traces = walkTraces(walk, cablesByLink(map.data));
+    return { traces, own: answerMap(map.data, traces, walk.forward.stops[0]?.device ?? "") };
+  }, [map.data, walk]);
+  return (
+    <div className="h-48 mt-1">
+      {map.data && shown && <WayMap map={map.data} {...shown} chosen={partsAt} />}
+    </div>
   );
 }
 

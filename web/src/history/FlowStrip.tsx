@@ -137,7 +137,7 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
     "(": () => widen(4),
     ")": () => widen(1 / 4),
     T: () => turn("words"),
-    H: () => turn("health"),
+    I: () => turn("health"),
     M: setMark,
     B: () => turn("moved"),
     ...(moment === undefined ? {} : { Escape: leave }),
@@ -206,7 +206,7 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
           aria-expanded={told === "health"}
           onClick={() => turn("health")}
         >
-          health{unusual > 0 && `, ${unusual} unusual`} <Key>H</Key>
+          health{unusual > 0 && `, ${unusual} unusual`} <Key>I</Key>
         </button>
         <button type="button" className="hover:text-ink" onClick={setMark}>
           {mark === here ? "unmark" : "mark"} <Key>M</Key>

@@ -18,7 +18,7 @@ import type { Traces } from "./ways";
 
 const NOTHING: Traces = { forward: [], back: [], endings: new Map(), touched: new Set() };
 /** From so many devices on an answer is shown by its own map first. */
-const LARGE = 100;
+export const LARGE = 100;
 const NEARER = 1.35;
 const NUDGE = 12;
 

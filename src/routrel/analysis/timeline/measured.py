@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.analysis.answers.health import MeasuredKind, Usual
-from routrel.formats.changes.finding import ChangeError, device_of, interface_of, no_such
+from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of, no_such
 from routrel.model.announcements import moment_of
 from routrel.model.network import InterfaceName, Network
 from routrel.model.samples import MEASURES, Samples, Series
@@ -181,6 +181,13 @@ class Measurements:
         end = InterfaceName(*thing.at.split(":", 1))
         bandwidth = self._network.devices[end.device].interfaces[end.interface].bandwidth
         return None if bandwidth is None else float(bandwidth)
+
+
+def thing_named(network: Network, what: MeasuredKind, at: str) -> Thing:
+    """A thing as it is named by people: a link by its name, or any of its ends. Raises ``ChangeError``."""
+    if what == "link":
+        return Thing(what, str(network.links[link_of(network, at)].ends[0]))
+    return Thing(what, device_of(network, at).name if what == "device" else str(interface_of(network, at)))
 
 
 def _thing(network: Network, links: Mapping[str, str], series: Series) -> Thing | None:
