@@ -5,7 +5,7 @@ import asyncio
 import sys
 from collections import Counter
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from routrel.analysis.heard_paths import HeardSession, heard_sessions
@@ -51,12 +51,13 @@ def speak_command(options: argparse.Namespace) -> int:
 
 
 def _beginning(timeline: Timeline, sessions: dict[str, HeardSession], begin: datetime) -> Iterator[Said]:
-    """Every device says who it is and which of its sessions are up then."""
+    """Every device says who it is and which of its sessions are up, before anything happens."""
+    before = begin - timedelta(microseconds=1)
     for device in dict.fromkeys(one.device for one in sessions.values()):
         yield begin, device, initiation(device)
     for name, session in sessions.items():
         switch = Switch("session", name)
-        if not timeline.ever_switched(switch) or timeline.is_on(switch, begin):
+        if not timeline.ever_switched(switch) or timeline.is_on(switch, before):
             yield from ((begin, session.device, message) for message in session_up(session, begin))
 
 

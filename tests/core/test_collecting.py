@@ -20,6 +20,7 @@ from routrel.collecting.rounds import collect, unknown_neighbors
 from routrel.collecting.ssh import neighbors_of
 from routrel.collecting.stand_ins import ManyAtOnce, Played, RestconfStandIns, SshStandIns, write_inventory
 from routrel.formats.errors import LoadError
+from routrel.formats.events_file import read_events
 from routrel.formats.sources import files_of, read_files
 from routrel.formats.written_models import written_in_models
 from routrel.model.unchanged import without_places
@@ -231,6 +232,29 @@ def test_documents_come_in_over_restconf_and_a_round_says_what_changed(tmp_path,
     capsys.readouterr()
     assert main(call) == 1 and "changed" not in capsys.readouterr().out.replace("nothing changed", "")
     assert read_files(files_of(tmp_path / "net")).devices["a"].gaps == (gap,)
+
+
+def test_what_went_down_between_two_rounds_is_added_to_a_file_of_events(tmp_path, capsys):
+    documents = {"a": ietf(ietf_interface("e1", "10.1.0.1/24"), ietf_interface("e2", "10.2.0.1/24"))}
+    with RestconfStandIns(documents) as restconf:
+        url = restconf.url("a")
+        (tmp_path / "inventory.yaml").write_text(f"inventory: 1\ndevices:\n  a: {{over: restconf, url: '{url}'}}\n")
+        seen = tmp_path / "seen.jsonl"
+        call = ["collect", str(tmp_path / "inventory.yaml"), str(tmp_path / "net"), "--events", str(seen), "--json"]
+        assert main(call) == 0 and not seen.exists()
+        for enabled in (False, True):
+            documents["a"] = ietf(
+                ietf_interface("e1", "10.1.0.1/24", enabled=enabled), ietf_interface("e2", "10.2.0.1/24")
+            )
+            capsys.readouterr()
+            assert main(call) == 0
+            (event,) = json.loads(capsys.readouterr().out)["events"]
+            assert event["enable" if enabled else "disable"] == "interface" and event["at"] == "a:e1"
+        assert main(call) == 0
+    events, _ = read_events(seen.read_bytes(), "seen.jsonl")
+    assert [(one.change.at, one.is_down) for one in events] == [("a:e1", True), ("a:e1", False)]
+    assert all(one.note.startswith("seen by collecting, since 20") for one in events)
+    assert events[0].time <= events[1].time
 
 
 def test_neighbours_that_the_inventory_lacks_are_proposed(tmp_path):

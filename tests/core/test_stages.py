@@ -8,6 +8,7 @@ import subprocess
 import sys
 from dataclasses import replace
 
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -23,6 +24,7 @@ from routrel.model.filters import Acl, AclEntry, ForwardingPolicy, HeaderMatch, 
 from routrel.model.network import Network
 from routrel.model.routing import Ospf, StaticRoute
 from routrel.routing.prefixes.classes import PrefixClasses
+from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.solve import Solved
 from routrel.routing.solved_file import SolvedFileError, open_solved, save_solved
 from routrel.solving import solve
@@ -279,6 +281,64 @@ def test_what_a_link_does_not_touch_is_taken_over():
     graphs = len(solution_of(solved, "ospf").areas.graphs) + len(solution_of(solved, "isis").graphs)
     assert sum(solution.taken_over for solution in again.solutions) == graphs - 1
     assert [one.name for one in again.topology.ports] == [one.name for one in solved.topology.ports]
+
+
+def test_what_ospf_has_of_areas_that_a_change_does_not_touch_is_taken_over():
+    document = generated(Shape(60, areas=3, prefixes=60))
+    network = read(document)
+    base = solve(network)
+    before = solution_of(base, "ospf")
+    area = before.database.areas[2]
+    link = next(
+        number
+        for number, one in enumerate(network.links)
+        if {base.topology.device_index[end.device] for end in one.ends} <= set(area.routers)
+    )
+    cut = replace(network.links[link], enabled=False)
+    solved = solve(replace(network, links=(*network.links[:link], cut, *network.links[link + 1 :])), base)
+    after = solution_of(solved, "ospf")
+    assert solved.prefix_classes is base.prefix_classes and solved.prefixes is base.prefixes
+    others = set(before.database.areas) - {2}
+    touched = {number for end in cut.ends for number in before.areas.areas_of[base.topology.device_index[end.device]]}
+    assert after.database.as_in_base == set(before.database.areas) - touched and touched <= {0, 2}
+    for number in others - touched:
+        assert after.database.areas[number] is before.database.areas[number]
+        assert after.areas.graphs[number] is before.areas.graphs[number]
+        assert after.areas.destinations[number] is before.areas.destinations[number]
+    assert after.database.areas[2] is not area and after.areas.graphs[2] is not before.areas.graphs[2]
+    assert outcome(solved) == outcome(solve(solved.network))
+
+
+def test_classes_hold_while_nothing_more_is_told_apart_and_nothing_more_is_carried():
+    index = PrefixIndex([Prefix.parse(f"10.0.{number}.0/24") for number in range(4)], [])
+    classes = PrefixClasses(index, np.array([0, 0, 1, -1]))
+    for again, holds in (
+        ([0, 0, 1, -1], True),
+        ([7, 7, 3, -1], True),  # the same by other numbers
+        ([0, 0, 0, -1], True),  # told apart for no reason any more
+        ([-1, -1, 1, -1], True),  # nobody brings these any more
+        ([-1, 0, 1, -1], False),  # one of them somebody does
+        ([0, 2, 1, -1], False),
+        ([0, 0, 1, 5], False),  # carried now, but not before
+    ):
+        assert classes.holds_for(np.array(again)) == holds, again
+
+
+def test_a_table_shares_routes_with_others_until_one_changes():
+    solved = solve(read(generated(Shape(4, prefixes=4))))
+    first = solved.table(0)
+
+    def standing(table):
+        return {number: table.other(number) for number in table.others}
+
+    known = standing(first)
+    number, route = next(iter(known.items()))
+    fresh = first.fresh(first.sources)
+    fresh.withdraw(number)
+    assert number not in fresh.others and standing(first) == known
+    again = first.fresh(first.sources)
+    first.put({number: route._replace(preference=7)})
+    assert standing(again) == known and first.other(number).preference == 7
 
 
 def test_a_network_beside_others_like_it_fails_and_no_column_moves():
