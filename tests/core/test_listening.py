@@ -231,7 +231,8 @@ def speak(port: int, *messages: bytes) -> None:
 def stored(folder: Path) -> set[str]:
     found = set()
     for file in folder.rglob("*.mrt"):
-        found |= {prefix for prefix, _ in rows(read_updates(file.read_bytes(), file.name))}
+        if file.stat().st_size:  # one that was just made may have nothing in it yet
+            found |= {prefix for prefix, _ in rows(read_updates(file.read_bytes(), file.name))}
     return found
 
 
