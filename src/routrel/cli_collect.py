@@ -32,8 +32,10 @@ from routrel.model.times import rfc3339
 from routrel.solving import solve
 
 NOT_STORED = ".not-stored"
-"""Stands in a folder whose last change has not become a revision yet, as when the server was away; with the events that
-were seen meanwhile."""
+"""Stands in a folder whose last change has not become a revision yet, as when the server was away."""
+
+NOT_SENT = ".events-not-sent"
+"""Holds the events that were seen and that the server has not yet."""
 
 TOKEN = "ROUTREL_TOKEN"
 """The environment variable with the token by which revisions are stored."""
@@ -72,15 +74,17 @@ def _round(options: argparse.Namespace, inventory: Inventory) -> int:
         events = seen_events(before, after, after.taken_at or datetime.now(UTC), f"seen by collecting{since}")
     _report(options, made, after, changes, before is None, events)
     if options.events is not None and events:
-        with options.events.open("a", encoding="utf-8") as file:
-            file.write(events_text(events))
+        _add(options.events, events)
     if options.to is not None and (is_new or (folder / NOT_STORED).exists()):
-        with (folder / NOT_STORED).open("a", encoding="utf-8") as file:
-            file.write(events_text(events))
+        (folder / NOT_STORED).touch()
+        if events:
+            _add(folder / NOT_SENT, events)
         _store(options.to, folder, made)
-        if seen := (folder / NOT_STORED).read_text(encoding="utf-8"):
-            _post(options.to.removesuffix("revisions") + "events", {"text": (None, seen)}, {})
         (folder / NOT_STORED).unlink()
+    if options.to is not None and (folder / NOT_SENT).exists():
+        text = (folder / NOT_SENT).read_text(encoding="utf-8")
+        _post(options.to.removesuffix("revisions") + "events", {"text": (None, text)}, {})
+        (folder / NOT_SENT).unlink()
     return NO if made.failed else DONE
 
 
@@ -91,6 +95,11 @@ def _network(folder: Path) -> Network | None:
     except LoadError as error:
         print(f"the folder cannot be read: {error.errors[0]}", file=sys.stderr)
         return None
+
+
+def _add(file: Path, events: list[Event]) -> None:
+    with file.open("a", encoding="utf-8") as into:
+        into.write(events_text(events))
 
 
 class _Progress:

@@ -257,6 +257,35 @@ def test_what_went_down_between_two_rounds_is_added_to_a_file_of_events(tmp_path
     assert events[0].time <= events[1].time
 
 
+def test_events_that_a_server_refuses_do_not_store_a_revision_twice(tmp_path, monkeypatch, capsys):
+    asked, events_status = list[str](), [400, 201]
+
+    class Server(BaseHTTPRequestHandler):
+        def do_POST(self) -> None:
+            self.rfile.read(int(self.headers["Content-Length"]))
+            asked.append(self.path.rpartition("/")[2])
+            self.send_response(201 if asked[-1] == "revisions" else events_status.pop(0))
+            self.end_headers()
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    monkeypatch.setenv("ROUTREL_TOKEN", "secret")
+    documents = {"a": ietf(ietf_interface("e1", "10.1.0.1/24"))}
+    with RestconfStandIns(documents) as restconf, ThreadingHTTPServer(("127.0.0.1", 0), Server) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        url = restconf.url("a")
+        (tmp_path / "inventory.yaml").write_text(f"inventory: 1\ndevices:\n  a: {{over: restconf, url: '{url}'}}\n")
+        to = f"http://127.0.0.1:{server.server_port}/api/networks/1/revisions"
+        call = ["collect", str(tmp_path / "inventory.yaml"), str(tmp_path / "net"), "--to", to]
+        assert main(call) == 0
+        documents["a"] = ietf(ietf_interface("e1", "10.1.0.1/24", enabled=False))
+        assert main(call) == 2 and "what happened was not stored: status 400" in capsys.readouterr().err
+        assert main(call) == 0 and main(call) == 0
+        server.shutdown()
+    assert asked == ["revisions", "revisions", "events", "events"]
+
+
 def test_neighbours_that_the_inventory_lacks_are_proposed(tmp_path):
     heard = {"id": "1", "state": {"system-name": "depot", "port-id": "ge7"}}
     lldp = {"interfaces": {"interface": [{"name": "e1", "neighbors": {"neighbor": [heard]}}]}}
