@@ -124,6 +124,14 @@ def test_what_names_nothing_is_told_with_what_may_have_been_meant():
     assert len(found.unknown) == 30
 
 
+def test_a_name_that_several_links_have_names_none_of_them():
+    text = RING.replace("name: bc}", "name: ab}")
+    found = Measurements(
+        read_files({"n.yaml": text.encode()}), [samples("time,at,delay_ms\n2026-11-20T06:00:00Z,ab,1\n")]
+    )
+    assert found.known == [] and found.unknown == {"delay of ab": "several links have this name"}
+
+
 def quartiles(known: list[float]) -> tuple[float, float, float]:
     ordered = sorted(known)
 

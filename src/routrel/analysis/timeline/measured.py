@@ -4,7 +4,7 @@ The usual is told by the same hour of the day in the weeks before: the median, a
 An hour is unusual whose median is over that by more than three spreads, a quarter, and what is worth a word.
 """
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import cached_property
@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.analysis.answers.health import MeasuredKind, Usual
-from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of, no_such
+from routrel.formats.changes.finding import ChangeError, device_of, interface_of, link_of
 from routrel.model.announcements import moment_of
 from routrel.model.network import InterfaceName, Network
 from routrel.model.samples import MEASURES, Samples, Series
@@ -134,14 +134,15 @@ class Measurements:
         """The series of each thing's measures, and what names nothing."""
         series = defaultdict[tuple[Thing, str], list[tuple[Samples, int]]](list)
         unknown = dict[str, str]()
-        links = {link.name: str(link.ends[0]) for link in self._network.links if link.name}
+        names = Counter(link.name for link in self._network.links)
+        links = {link.name: str(link.ends[0]) for link in self._network.links if link.name and names[link.name] == 1}
         for samples in self._samples:
             for number, one in enumerate(samples.series):
                 thing = _thing(self._network, links, one)
                 if thing is not None:
                     series[thing, one.measure].append((samples, number))
                 elif len(unknown) < MOST_EXPLAINED:
-                    unknown[f"{one.measure} of {one.at}"] = _why_unknown(self._network, links, one)
+                    unknown[f"{one.measure} of {one.at}"] = _why_unknown(self._network, one)
                 else:
                     unknown[f"{one.measure} of {one.at}"] = "there is no such thing"
         return dict(series), unknown
@@ -204,12 +205,15 @@ def _thing(network: Network, links: Mapping[str, str], series: Series) -> Thing 
     return None if interface else Thing("device", name)
 
 
-def _why_unknown(network: Network, links: Mapping[str, str], series: Series) -> str:
+def _why_unknown(network: Network, series: Series) -> str:
     kinds = MEASURES[series.measure]
-    if "link" in kinds and ":" not in series.at:
-        return _with_meant(no_such("link", series.at, links))
     try:
-        device_of(network, series.at) if kinds == ("device",) else interface_of(network, series.at)
+        if "link" in kinds and ":" not in series.at:
+            link_of(network, series.at)
+        elif kinds == ("device",):
+            device_of(network, series.at)
+        else:
+            interface_of(network, series.at)
     except ChangeError as error:
         return _with_meant(error)
     return "there is no such thing"

@@ -64,7 +64,7 @@ def _unusual_words(network: Network, thing: Thing, measure: str, hours: Hours, b
 
 
 def worst(found: Iterable[Unusual]) -> list[Unusual]:
-    """What is out of the ordinary, told once where both ends tell it, the furthest over the usual first."""
+    """What is out of the ordinary, the furthest over the usual first."""
     return sorted(found, key=lambda one: -one.median / max(one.usual.median, 1e-9))[:MOST_UNUSUAL]
 
 
