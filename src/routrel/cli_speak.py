@@ -5,20 +5,24 @@ import asyncio
 import sys
 from collections import Counter
 from collections.abc import Iterator
+from contextlib import suppress
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from routrel.analysis.heard_paths import HeardSession, heard_sessions
+from routrel.analysis.heard_paths import heard_sessions
 from routrel.analysis.timeline.states import Timeline
-from routrel.analysis.timeline.switches import Switch
+from routrel.analysis.timeline.switches import Switch, session_named
 from routrel.cli_listen import address_of
 from routrel.cli_output import DONE, CallError, bytes_of
+from routrel.formats.changes.finding import ChangeError
 from routrel.formats.happenings import Happenings, read_happenings
 from routrel.formats.sources import files_of, read_files
 from routrel.listening.bmp_stand_in import announced, initiation, session_down, session_up, withdrawn
 from routrel.model.announcements import microseconds
+from routrel.model.received import HeardSession
 from routrel.solving import solve
 
+Sessions = dict[Switch, HeardSession]
 Said = tuple[datetime, str, bytes]
 """When which device says a message."""
 
@@ -30,7 +34,7 @@ def speak_command(options: argparse.Namespace) -> int:
     read = None if options.events is None else read_happenings(bytes_of(options.events), Path(options.events).name)
     files = files_of(Path(options.network))
     solved = solve(read_files(files))
-    sessions = {f"{one.device} {one.neighbor}": one for one in heard_sessions(solved)}
+    sessions = {Switch("session", f"{one.device} {one.neighbor}", one.vrf): one for one in heard_sessions(solved)}
     if not sessions:
         raise CallError("no BGP session of this network is up: its routers hear nothing")
     begin = datetime.now(UTC) if read is None or read.span is None else read.span[0]
@@ -50,29 +54,33 @@ def speak_command(options: argparse.Namespace) -> int:
     return DONE
 
 
-def _beginning(timeline: Timeline, sessions: dict[str, HeardSession], begin: datetime) -> Iterator[Said]:
+def _beginning(timeline: Timeline, sessions: Sessions, begin: datetime) -> Iterator[Said]:
     """Every device says who it is and which of its sessions are up, before anything happens."""
     before = begin - timedelta(microseconds=1)
     for device in dict.fromkeys(one.device for one in sessions.values()):
         yield begin, device, initiation(device)
-    for name, session in sessions.items():
-        switch = Switch("session", name)
+    for switch, session in sessions.items():
         if not timeline.ever_switched(switch) or timeline.is_on(switch, before):
             yield from ((begin, session.device, message) for message in session_up(session, begin))
 
 
-def _happening(timeline: Timeline, sessions: dict[str, HeardSession], read: Happenings) -> Iterator[Said]:
+def _happening(timeline: Timeline, sessions: Sessions, read: Happenings) -> Iterator[Said]:
     """Sessions that come and go, and paths that are said and taken back."""
     for number, event in enumerate(timeline.events):
         for switch in timeline.switched[number]:
-            session = sessions.get(switch.at) if switch.what == "session" else None
+            session = sessions.get(switch)
             if session is not None and event.is_down:
                 yield event.time, session.device, session_down(session, event.time)
             elif session is not None:
                 yield from ((event.time, session.device, one) for one in session_up(session, event.time))
+    speakers = dict[str, HeardSession]()
+    for speaker in read.announcements.speakers:
+        with suppress(ChangeError):  # of whom the network knows nothing
+            switch = session_named(timeline.solved.network, speaker)
+            speakers |= {speaker: sessions[switch]} if switch in sessions else {}
     for number in range(len(read.announcements)):
         row = read.announcements.row(number)
-        session = sessions.get(row.speaker)
+        session = speakers.get(row.speaker)
         if session is None or row.prefix is None:
             continue
         if row.attributes is None:

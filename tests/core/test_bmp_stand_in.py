@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.heard_paths import HeardSession, heard_sessions
+from routrel.analysis.heard_paths import heard_sessions
 from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.switches import Switch
 from routrel.cli_speak import _beginning, _happening
 from routrel.formats.happenings import read_happenings
 from routrel.formats.mrt.updates import read_updates
@@ -18,7 +19,7 @@ from routrel.listening.bmp import COMMON, BmpSpeaker
 from routrel.listening.bmp_stand_in import announced, initiation, session_up, withdrawn
 from routrel.model.addresses import Address, Prefix
 from routrel.model.announcements import WITHDRAWN
-from routrel.model.received import PathAttributes
+from routrel.model.received import HeardSession, PathAttributes
 from routrel.solving import solve
 from tests.examples import examples
 
@@ -57,7 +58,7 @@ def paths(draw) -> tuple[Prefix, PathAttributes]:
 @settings(max_examples=examples(200), deadline=None)
 def test_a_path_is_heard_as_it_was_said(said, is_internal, neighbor, number):
     local = Address.parse("192.0.2.1" if "." in neighbor else "2001:db8::1")
-    session = HeardSession("r", local, 64500, 1, Address.parse(neighbor), number, 2, is_internal, said)
+    session = HeardSession("r", "default", local, 64500, 1, Address.parse(neighbor), number, 2, is_internal, said)
     first = [initiation("r"), *session_up(session, NOON)]
     later = [withdrawn(session, prefix, NOON + timedelta(seconds=1)) for prefix, _ in said]
     found = heard([*first, *later, *(announced(session, *one, NOON + timedelta(seconds=2)) for one in said)])
@@ -75,8 +76,8 @@ def test_the_demo_is_played():
     files = files_of(EXAMPLES / "saltmarsh")
     solved = solve(read_files(files))
     read = read_happenings((EXAMPLES / "saltmarsh-history" / "events.jsonl").read_bytes(), "events.jsonl")
-    sessions = {f"{one.device} {one.neighbor}": one for one in heard_sessions(solved)}
-    assert {name.partition(" ")[0] for name in sessions} >= {"bw-border", "tq-border", "bellbuoy"}
+    sessions = {Switch("session", f"{one.device} {one.neighbor}", one.vrf): one for one in heard_sessions(solved)}
+    assert {one.device for one in sessions.values()} >= {"bw-border", "tq-border", "bellbuoy"}
     timeline = Timeline(files, solved, solved.network.taken_at, read.events)
     said = [*_beginning(timeline, sessions, read.span[0]), *_happening(timeline, sessions, read)]
     found = heard([message for _, device, message in said if device == "bw-border"])
@@ -84,7 +85,7 @@ def test_the_demo_is_played():
     known = [event for event in found.events if "198.51.100.2" in event.change.at]
     assert [(one.time, one.is_down) for one in known[1:]] == [(one.time, one.is_down) for one in happened]
     # What a border hears of its carrier is what the explanation says it was sent.
-    bellbuoy = sessions["bw-border 198.51.100.2"]
+    bellbuoy = sessions[Switch("session", "bw-border 198.51.100.2")]
     assert str(bellbuoy.local) == "198.51.100.1" and len(bellbuoy.paths) > 100
     path = dict(bellbuoy.paths)[Prefix.parse("172.21.7.0/24")]
     assert path.as_path[0] == bellbuoy.neighbor_number == 64502

@@ -87,6 +87,20 @@ def test_routers_tell_who_is_up_what_they_hear_and_what_happened(network, capsys
     assert "of link nothing is said by BMP: 2 events" in capsys.readouterr().err
 
 
+def test_a_session_of_a_routing_instance_comes_and_goes_as_any(network):
+    vrf = TWO.replace(
+        "    interfaces: {e1: {addresses: [192.0.2.1/30]}, lan: {addresses: [10.1.0.1/24]}}\n    routing:",
+        (
+            "    interfaces: {e1: {vrf: red, addresses: [192.0.2.1/30]}, lan: {vrf: red, addresses: [10.1.0.1/24]}}\n"
+            "    vrfs: {red: {routing:"
+        ),
+    ).replace("{as: 64502}}}}\n", "{as: 64502}}}}}}\n", 1)
+    (network / "n.yaml").write_text(vrf)
+    (network / "e.jsonl").write_text("\n".join(json.dumps({**one, "vrf": "red"}) for one in EVENTS[:2]))
+    found = spoken(network, "--events", str(network / "e.jsonl"))
+    assert "05:00 down AS64502 192.0.2.2 to 192.0.2.1" in found and len(found) == 7
+
+
 def test_without_events_all_is_as_it_is_now(network):
     assert [line[6:] for line in spoken(network)] == [
         "AS64501 192.0.2.1 to 192.0.2.2 10.1.0.0/24 (64501,)",

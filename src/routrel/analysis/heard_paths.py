@@ -2,32 +2,17 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
-from typing import NamedTuple
 
 from routrel.analysis.contest.bgp.one_prefix import BgpOnePrefix
 from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Address, Prefix
-from routrel.model.received import PathAttributes
+from routrel.model.received import HeardSession, PathAttributes
 from routrel.routing.bgp.sessions import Channel
 from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.solve import Solved
 
 MOST_PREFIXES = 5_000
 """That are looked at, one by one."""
-
-
-class HeardSession(NamedTuple):
-    """A session as the device at one end of it has it, with the paths that it hears there, in the order of prefixes."""
-
-    device: str
-    local: Address
-    number: int
-    identifier: int
-    neighbor: Address
-    neighbor_number: int
-    neighbor_identifier: int
-    is_internal: bool
-    paths: list[tuple[Prefix, PathAttributes]]
 
 
 def heard_sessions(solved: Solved) -> Iterator[HeardSession]:
@@ -52,8 +37,10 @@ def _heard(solved: Solved, protocol: SolvedProtocol) -> Iterator[HeardSession]:
     for channel in solution.state.channels:
         receiver, sender = (solution.database.speakers[one] for one in (channel.receiver, channel.sender))
         if receiver.outside is None:
+            instance = solved.topology.instances[receiver.instance]
             yield HeardSession(
-                solved.topology.instance_name(receiver.instance),
+                solved.topology.devices[instance.device].name,
+                instance.vrf,
                 _own_address(solution, channel),
                 receiver.bgp.number,
                 receiver.identifier,

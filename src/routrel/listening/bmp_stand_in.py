@@ -6,7 +6,6 @@ Messages by RFC 7854 section 4, of BGP by RFC 4271 section 4.3 and 4760 section 
 import struct
 from collections.abc import Iterable, Iterator
 from datetime import datetime
-from typing import Protocol
 
 from routrel.formats.mrt.attributes import (
     AS_PATH,
@@ -25,7 +24,7 @@ from routrel.listening.bmp import COMMON, INITIATION, PEER, PEER_DOWN, PEER_UP, 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.announcements import microseconds
 from routrel.model.policies import ORIGINS
-from routrel.model.received import PathAttributes
+from routrel.model.received import HeardSession, PathAttributes
 
 OPEN = 1
 HOLD_TIME = 180
@@ -33,27 +32,6 @@ TRANSITIVE, OPTIONAL = 0x40, 0x80
 AS_TRANS = 23_456
 MOST_IN_SEGMENT = 255
 PORT = 179
-
-
-class HeardSession(Protocol):
-    """A session as the device at one end of it has it."""
-
-    @property
-    def local(self) -> Address: ...
-    @property
-    def number(self) -> int: ...
-    @property
-    def identifier(self) -> int: ...
-    @property
-    def neighbor(self) -> Address: ...
-    @property
-    def neighbor_number(self) -> int: ...
-    @property
-    def neighbor_identifier(self) -> int: ...
-    @property
-    def is_internal(self) -> bool: ...
-    @property
-    def paths(self) -> list[tuple[Prefix, PathAttributes]]: ...
 
 
 def initiation(name: str) -> bytes:

@@ -27,6 +27,21 @@ class PathAttributes(NamedTuple):
     clusters: tuple[int, ...] = ()
 
 
+class HeardSession(NamedTuple):
+    """A session as the device at one end of it has it, with the paths that it hears there."""
+
+    device: str
+    vrf: str
+    local: Address
+    number: int
+    identifier: int
+    neighbor: Address
+    neighbor_number: int
+    neighbor_identifier: int
+    is_internal: bool
+    paths: list[tuple[Prefix, PathAttributes]]
+
+
 class ReceivedPaths:
     """One path for each of some prefixes, from one neighbour; two are equal where all they say is.
 
