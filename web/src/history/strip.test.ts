@@ -114,6 +114,19 @@ describe("a strip of parts", () => {
     expect(strip.segments[0]?.because).toEqual(["link x down"]);
     expect([letter(0), letter(25), letter(26)]).toEqual(["A", "Z", "AA"]);
   });
+  it("tells ways over the same devices by other cables apart", () => {
+    const twice = joined([
+      part(
+        [
+          [0, 1, 0],
+          [1, 2, 1],
+        ],
+        [way("a", "b"), way("a", "b")],
+      ),
+    ]);
+    expect(twice.ways.forward.length).toBe(2);
+    expect(twice.segments[0]?.way).not.toBe(twice.segments[1]?.way);
+  });
   it("finds the segment of a moment, and steps", () => {
     expect(segmentAt(strip.segments, ms(2))?.from).toBe(ms(2));
     expect(segmentAt(strip.segments, ms(99))?.from).toBe(ms(2));

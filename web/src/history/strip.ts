@@ -66,6 +66,18 @@ export function partsOf(window: Span, revisions: components["schemas"]["Revision
   });
 }
 
+/** What is the same for the same way in another part: its devices and how many paths it has; ways that differ by their
+ * cables alone are told apart by their order. */
+function keysOf(ways: StripsHeld["strips"][number]["ways"]): string[] {
+  const seen = new Map<string, number>();
+  return ways.map((way) => {
+    const key = JSON.stringify([way.paths, way.path_count]);
+    const before = seen.get(key) ?? 0;
+    seen.set(key, before + 1);
+    return before ? `${key} ${before}` : key;
+  });
+}
+
 /** One flow's strip out of the parts of a window. */
 export function joined(parts: (StripsHeld | undefined)[], row = 0): Strip {
   const segments: Segment[] = [];
@@ -75,7 +87,7 @@ export function joined(parts: (StripsHeld | undefined)[], row = 0): Strip {
   for (const part of parts) {
     const strip = part?.strips[row];
     if (!part || !strip) continue;
-    const keys = strip.ways.map((way) => JSON.stringify(way.paths));
+    const keys = keysOf(strip.ways);
     strip.ways.forEach((way, at) => {
       known.set(keys[at] as string, { key: keys[at] as string, paths: way.paths, pathCount: way.path_count });
     });
