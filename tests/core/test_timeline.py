@@ -7,10 +7,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from routrel.analysis.timeline.flow_states import outcome_of
 from routrel.analysis.timeline.outages import downs_of, happened, happened_lines, length_words
-from routrel.analysis.timeline.states import Timeline
+from routrel.analysis.timeline.outcomes import Outcomes
+from routrel.analysis.timeline.states import State, Timeline
 from routrel.analysis.timeline.strip import strips
-from routrel.analysis.timeline.switches import Switch, switches_of
+from routrel.analysis.timeline.switches import Switch, is_on, switches_of
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.finding import ChangeError
@@ -23,6 +25,7 @@ from routrel.solving import solve
 from tests.core.change_lists import LAYOUTS, change_lists
 from tests.core.mixed_networks import documents
 from tests.core.speaker_networks import speakers
+from tests.core.test_areas_reference import labs
 from tests.core.test_changes import tables
 from tests.examples import examples
 
@@ -216,7 +219,7 @@ def test_what_is_told_so_far_is_the_beginning_of_what_is_told_in_the_end(monkeyp
 
 
 def test_strips_of_two_flows_at_once_do_not_disturb_each_other(monkeypatch):
-    monkeypatch.setattr("routrel.analysis.timeline.strip.OUTCOMES_KEPT", 0)
+    monkeypatch.setattr("routrel.analysis.timeline.outcomes.OUTCOMES_KEPT", 0)
     timeline = timeline_of((1, '"down": "link", "at": "ab"'), (2, '"down": "link", "at": "ac"'))
     going = strips(timeline, [parse_flow("a > b")], at(0), at(4))
     next(going)
@@ -326,6 +329,33 @@ def same_at(files: dict, timeline: Timeline, moment: datetime) -> None:
     # By the text, as a trial of the same changes is.
     tried = apply_changes(files, timeline.solved.network, timeline.changes_of(state))
     assert tables(solve(tried.network, timeline.solved)) == tables(cold)
+
+
+@given(st.one_of(documents(("ospf",), lans=2), labs().map(lambda lab: lab.document)), st.data())
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=SLOW)
+def test_what_becomes_of_flows_in_states_is_what_solving_each_says(document, data):
+    document = {"routrel": 1, "name": "n", **json.loads(json.dumps(document))}
+    files = {"network.json": json.dumps(document).encode()}
+    network = read_files(files)
+    names = sorted(network.devices)
+    switches = sorted(
+        {Switch("device", name) for name in names}
+        | {
+            Switch(what, f"{name}:{one}")
+            for name in names
+            for one in network.devices[name].interfaces
+            for what in ("interface", "adjacency")
+        }
+        | {Switch("link", str(link.ends[0])) for link in network.links}
+    )
+    switches = [one for one in switches if is_on(network, one)]
+    timeline = Timeline(files, solve(network), SINCE, [])
+    outcomes = Outcomes(timeline)
+    flows = [Flow(one, other) for one in names for other in names if one != other]
+    for off in data.draw(st.lists(st.frozensets(st.sampled_from(switches), max_size=5), min_size=1, max_size=4)):
+        answerer = Answerer(solve(timeline.network_in(State(off))))
+        for flow in flows:
+            assert outcomes.of(flow, State(off)) == outcome_of(answerer, flow), (flow, off)
 
 
 @pytest.mark.parametrize("strategy", [documents(), speakers()], ids=["mixed", "speakers"])

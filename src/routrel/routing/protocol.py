@@ -251,6 +251,10 @@ class ProtocolDatabase(ABC):
         """Whether ``prefixes`` are those of another."""
         return list(self.prefixes()) == list(other.prefixes())
 
+    def may_bring(self, prefix: Prefix) -> bool:
+        """Whether routers may announce a prefix of themselves, whichever interfaces and sessions go down."""
+        return True
+
     def scopes(self) -> Iterable[FloodingScope]:
         """Where the protocol computes shortest paths by costs of interfaces."""
         return ()
@@ -312,6 +316,15 @@ class ProtocolSolution(ABC, Generic[Database]):
         routing = self.topology.instances[self.processes[process].instance].routing
         assert routing is not None
         return routing.preference(self.preference_names.get(kind, self.protocol))
+
+    def may_bring(self, prefix: Prefix) -> bool:
+        """Whether a process may ever have a route for a prefix, whichever interfaces and sessions go down."""
+        return any(process.takes_routes for process in self.processes) or self.database.may_bring(prefix)
+
+    def supports(self, process: int, number: int) -> frozenset[int] | None:
+        """The ports that a process's route for a prefix, by its number among all, rests on: whichever others go down,
+        it stays the same. None where it has none, or that is not told."""
+        return None
 
     def place_of(self, process: int, number: int, kind: int) -> Place:
         """Where the text states a route of the process's own making, or NOWHERE."""

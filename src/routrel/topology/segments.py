@@ -200,9 +200,7 @@ class Topology:
         if any(device.kernel_routing is not None for device in self.devices):
             return False
         for port in moved:
-            interface = port.interface
-            is_joining = interface.members or interface.switchport or port.name in self._bundle_of
-            if is_joining or self.is_bridged(port) or (self.domain_of(port)[0] == "port" and self._shares_subnet(port)):
+            if self.joins_others(port):
                 return False
         self.owners, self.answerers = self.owners.copy(), dict(self.answerers)
         for port in moved:
@@ -219,6 +217,13 @@ class Topology:
                 for address in _answered(port) if port.up else ():
                     self.answerers.setdefault((segment, address), port.index)
         return True
+
+    def joins_others(self, port: Port) -> bool:
+        """Whether other interfaces hang together by a port, as those of a switch or bundle do, or by its subnet."""
+        interface = port.interface
+        if interface.members or interface.switchport or port.name in self._bundle_of or self.is_bridged(port):
+            return True
+        return self.domain_of(port)[0] == "port" and self._shares_subnet(port)
 
     def _shares_subnet(self, port: Port) -> bool:
         subnets = {prefix for prefix in port.prefixes if not prefix.is_host and not prefix.is_link_local}

@@ -105,6 +105,8 @@ class Timeline:
         self._kept: OrderedDict[State, Solved] = OrderedDict()
         self.outcomes: dict[tuple[Flow, State], Outcome] = {}
         """What became of flows in states, as far as it was asked."""
+        self.supports: dict[tuple[Flow, State], frozenset[int] | None] = {}
+        """The ports that they rested on there."""
 
     def concerning(self, flows: Sequence[Flow]) -> "Timeline":
         """The same as far as some flows are concerned: of what neighbours say, what can decide about them."""
@@ -122,7 +124,7 @@ class Timeline:
         found._is_concerned = is_concerned
         found._reduced = {}
         found._base = solve(with_received(self.solved.network, is_concerned, found._reduced), self.solved)
-        found._kept, found.outcomes = OrderedDict(), {}
+        found._kept, found.outcomes, found.supports = OrderedDict(), {}, {}
         return found
 
     def state_at(self, moment: datetime) -> State:

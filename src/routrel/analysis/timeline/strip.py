@@ -15,19 +15,18 @@ from routrel.analysis.answers.timeline import (
     StripsSoFar,
     WayOverTime,
 )
-from routrel.analysis.timeline.flow_states import Outcome, RouteUsed, Way, outcome_of
+from routrel.analysis.timeline.flow_states import Outcome, RouteUsed, Way
 from routrel.analysis.timeline.health import health, ways_in_use
 from routrel.analysis.timeline.outages import availability, event_shown, things_of
+from routrel.analysis.timeline.outcomes import Outcomes
 from routrel.analysis.timeline.states import State, Step, Timeline
 from routrel.analysis.timeline.story import story_of
-from routrel.analysis.walk_verdicts import Answerer, asked_flow
+from routrel.analysis.walk_verdicts import asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.times import rfc3339
 
 SHOWN_EVERY = 50
 """States after which what is known so far is told."""
-OUTCOMES_KEPT = 20_000
-"""Of flows in states, for whoever looks closer at the same window."""
 
 MOST_STEPS = 10_000
 """Moments of a window at which something happened that may concern its flows."""
@@ -59,9 +58,7 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
     if len(steps) > MOST_STEPS:
         raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
     states = list(dict.fromkeys([State(), *(step.state for step in steps if not step.state.unknown)]))
-    kept = timeline.outcomes
-    if len(kept) > OUTCOMES_KEPT:
-        kept.clear()
+    found_in = Outcomes(timeline)
     # Its own: what is kept may be forgotten meanwhile for another strip.
     outcomes: dict[tuple[Flow, State], Outcome] = {}
     begun = list[Strip]()
@@ -69,11 +66,7 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
         if done % SHOWN_EVERY == SHOWN_EVERY - 1:
             begun = _begun(timeline, flows, steps, outcomes)
         yield StripsSoFar(done, len(states), begun, None)
-        asked = [flow for flow in flows if (flow, state) not in kept]
-        if asked:
-            answerer = Answerer(timeline.solved_in(state))
-            kept.update({(flow, state): outcome_of(answerer, flow) for flow in asked})
-        outcomes.update({(flow, state): kept[flow, state] for flow in flows})
+        outcomes.update({(flow, state): found_in.of(flow, state) for flow in flows})
     found = list[list[Span]]()
     for flow in flows:
         of = {state: outcomes[flow, state] for state in states}

@@ -5,6 +5,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from contextlib import suppress
 from dataclasses import replace
+from functools import reduce
 from typing import NamedTuple
 
 from routrel.analysis.expectations.failures import Failure, failed
@@ -22,7 +23,7 @@ from routrel.model.addresses import Address
 from routrel.model.adjacencies import speaking, without_adjacencies
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.changes import Change
-from routrel.model.network import InterfaceName, Network
+from routrel.model.network import Network
 from routrel.model.routing import DEFAULT_INSTANCE
 
 _SPEAKER = re.compile(r"AS(\d{1,10}) (\S+)(?: to (\S+))?")
@@ -152,27 +153,27 @@ def neighbor_of(network: Network, switch: Switch) -> BgpNeighbor:
 
 def with_off(network: Network, switches: Iterable[Switch]) -> Network:
     """The network with some things off: what the text with the same changes means."""
-    links, devices, interfaces = set[int](), set[str](), set[InterfaceName]()
-    sessions = list[tuple[str, str, BgpNeighbor]]()
-    apart = defaultdict[str, set[str]](set)
+    apart, failing = defaultdict[str, set[str]](set), list[Failure]()
     for one in switches:
-        if one.what == "link":
-            links.add(link_of(network, one.at))
-        elif one.what == "device":
-            devices.add(one.at)
-        elif one.what == "interface":
-            interfaces.add(interface_of(network, one.at))
-        elif one.what == "adjacency":
+        if one.what == "adjacency":
             end = interface_of(network, one.at)
             apart[end.device].add(end.interface)
         else:
-            sessions.append((one.at.partition(" ")[0], one.vrf, neighbor_of(network, one)))
+            failing.append(failure_of(network, one))
     for name, names in apart.items():
         device = without_adjacencies(network.devices[name], names)
         network = replace(network, devices={**network.devices, name: device})
-    if not (links or devices or interfaces or sessions):
-        return network
-    all_at_once = Failure(
-        "links", "", "", frozenset(links), frozenset(devices), frozenset(interfaces), sessions=tuple(sessions)
-    )
-    return failed(network, all_at_once)
+    return failed(network, reduce(Failure.with_second, failing)) if failing else network
+
+
+def failure_of(network: Network, switch: Switch) -> Failure:
+    """The failure that one going down is; of an adjacency that of its interface, which it goes down with."""
+    if switch.what == "link":
+        return Failure("links", "", switch.at, frozenset([link_of(network, switch.at)]))
+    if switch.what == "device":
+        return Failure("devices", switch.at, switch.at, devices=frozenset([switch.at]))
+    if switch.what == "session":
+        session = switch.at.partition(" ")[0], switch.vrf, neighbor_of(network, switch)
+        return Failure("sessions", switch.at, switch.at, sessions=(session,))
+    end = interface_of(network, switch.at)
+    return Failure("interfaces", switch.at, switch.at, interfaces=frozenset([end]))

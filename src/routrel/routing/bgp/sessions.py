@@ -7,6 +7,7 @@ to port 179. An external session is between directly connected routers unless ``
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -180,6 +181,13 @@ class BgpDatabase(ProtocolDatabase):
                     yield from (Prefix(family, 0, 0) for family in neighbor.carried)
             if speaker.outside is not None:
                 yield from speaker.outside.received.prefixes
+
+    def may_bring(self, prefix: Prefix) -> bool:
+        return prefix in self._own_prefixes
+
+    @cached_property
+    def _own_prefixes(self) -> frozenset[Prefix]:
+        return frozenset(self.prefixes())
 
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What BGP itself tells of prefixes: whose networks they are, aggregates and what these cover."""

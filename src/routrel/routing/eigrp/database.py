@@ -113,6 +113,9 @@ class EigrpDatabase(ProtocolDatabase):
     def content(self) -> Sequence[object]:
         return [*super().content(), self.configured, self.networks, self.neighbors, self.apart]
 
+    def may_bring(self, prefix: Prefix) -> bool:
+        return any(own == prefix for _, own in self.networks)
+
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What EIGRP itself tells of prefixes: whose own networks they are, and lists with a preference."""
         for (process, prefix), (adds, _) in self.networks.items():

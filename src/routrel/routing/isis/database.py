@@ -74,6 +74,9 @@ class IsisDatabase(ProtocolDatabase):
         """The defaults towards attached routers."""
         return (Prefix(family, 0, 0) for family in (4, 6) if self.processes)
 
+    def may_bring(self, prefix: Prefix) -> bool:
+        return prefix.length == 0 or any(area.reachable.has(prefix) for area in self.areas.values())
+
     def highest_cost(self, port: int) -> int:
         if port not in self.ports:
             return 0

@@ -118,6 +118,13 @@ class OspfDatabase(ProtocolDatabase):
         pairs = zip(self.configured, other.configured, strict=True)
         return all(a is b or list(self._prefixes_of(a)) == list(self._prefixes_of(b)) for a, b in pairs)
 
+    def may_bring(self, prefix: Prefix) -> bool:
+        return prefix.family == self.family and (
+            (prefix.length == 0 and any(area.type != "normal" for area in self.area_settings.values()))
+            or any(one.prefix == prefix for settings in self.area_settings.values() for one in settings.ranges)
+            or any(area.stubs.has(prefix) for area in self.areas.values())
+        )
+
     def is_same(self, other: ProtocolDatabase) -> bool:
         # What is quick to tell goes first.
         return isinstance(other, OspfDatabase) and self.areas == other.areas and super().is_same(other)

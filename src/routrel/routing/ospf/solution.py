@@ -6,6 +6,7 @@ RFC 2328 section 11: intra-area before inter-area before external routes.
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -27,6 +28,7 @@ from routrel.routing.ospf.externals import (
     Externals,
 )
 from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_given_router_ids
+from routrel.routing.ospf.supports import Supports
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import ProtocolSolution, Redistributed
 from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready
@@ -98,6 +100,14 @@ class OspfSolution(ProtocolSolution[OspfDatabase]):
         for ospf_port in self.database.ports.values():
             if ospf_port.area.type == "nssa" and ospf_port.process in self.areas.boundary:
                 yield from ospf_port.addresses
+
+    @cached_property
+    def _supports(self) -> Supports:
+        return Supports(self.areas)
+
+    def supports(self, process: int, number: int) -> frozenset[int] | None:
+        """Of routes within and between areas, which no external one displaces (section 11)."""
+        return self._supports.of(process, number)
 
     def multipath(self, process: int) -> int:
         return self.database.configured[process].multipath

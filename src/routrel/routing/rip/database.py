@@ -86,6 +86,9 @@ class RipDatabase(ProtocolDatabase):
     def content(self) -> Sequence[object]:
         return [*super().content(), self.networks, self.neighbors, self.apart]
 
+    def may_bring(self, prefix: Prefix) -> bool:
+        return any(own == prefix for _, own in self.networks)
+
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What RIP itself tells of prefixes: whose own networks they are."""
         for process, prefix in self.networks:

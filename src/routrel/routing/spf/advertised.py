@@ -1,6 +1,7 @@
 """Prefixes that routers advertise into a flooding scope, one by one and as columns over a prefix index."""
 
 from collections.abc import Iterator, Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -54,3 +55,16 @@ class AdvertisedPrefixes:
             numbers = np.array(list(map(index.number.__getitem__, self._prefixes)), np.int64)
             self._columns = index, (numbers, np.array(self._routers, np.int64), np.array(self._costs, np.int64))
         return self._columns[1]
+
+    @cached_property
+    def _distinct(self) -> frozenset[Prefix]:
+        return frozenset(self._prefixes)
+
+    def has(self, prefix: Prefix) -> bool:
+        """Whether some router brings a prefix in, once all is brought."""
+        return prefix in self._distinct
+
+    def entries(self, index: PrefixIndex, number: int) -> list[tuple[int, int, int]]:
+        """Who brings a prefix, by its number, in: (router, cost, port)."""
+        at = np.flatnonzero(self.columns(index)[0] == number).tolist()
+        return [(self._routers[one], self._costs[one], self._ports[one]) for one in at]

@@ -5,6 +5,7 @@ What link-state protocols share: distances and equal-cost next hops between all 
 
 from collections import OrderedDict, defaultdict
 from collections.abc import Sequence
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -45,6 +46,15 @@ class Member(NamedTuple):
     router: int
     port: int
     cost: int
+
+
+class EdgeColumns(NamedTuple):
+    """The edges of a graph: vertices ``source`` and ``target``, ``cost``, int64 (e,) each; both ``ports`` (2, e)."""
+
+    source: Column
+    target: Column
+    cost: Column
+    ports: Column
 
 
 SharedNetwork = tuple[Member, ...]
@@ -100,6 +110,12 @@ class Graph:
         self._kept: OrderedDict[int, Masks] = OrderedDict()
         if not networks and self.words * n * n * 8 <= WHOLE_BYTES:
             self._whole = _next_hop_masks(n, source, target, cost, self.distance)
+
+    @cached_property
+    def edge_columns(self) -> EdgeColumns:
+        """The edges but those over shared networks."""
+        numbers = np.array([edge[:5] for edge in self.edges], np.int64).reshape(-1, 5).T
+        return EdgeColumns(self.vertices(numbers[0]), self.vertices(numbers[1]), numbers[2], numbers[3:])
 
     def is_of(self, routers: list[int], edges: list[Edge], networks: Sequence[SharedNetwork]) -> bool:
         """Whether the graph is that of some routers and edges."""

@@ -1,0 +1,114 @@
+"""Ports that a flow rests on, and those that failures move: where they share none, the flow goes as before.
+
+This rules out most failures without solving the network anew. It is told of flows inside the network, and of failures
+that only take away: of links and interfaces at cables of two ends, one of them routed, and of devices that have no
+others. What hangs together by cables between switches, or by bundles, is not looked through.
+"""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import cached_property
+
+from routrel.analysis.expectations.conditions import parts_of
+from routrel.analysis.expectations.failures import Failure
+from routrel.forwarding.flow import Walk
+from routrel.model.addresses import Address
+from routrel.model.network import InterfaceName
+from routrel.routing.solve import Solved
+from routrel.routing.supports import LookupSupports, Pair
+
+
+class FlowSupports:
+    """Of one solved network."""
+
+    def __init__(self, solved: Solved):
+        self.solved = solved
+        self.topology = solved.topology
+        self._lookups = LookupSupports(solved)
+
+    @cached_property
+    def _is_told(self) -> bool:
+        """Linux devices answer for all their addresses everywhere, and choose sources by what is up."""
+        return not any(device.kernel_routing is not None for device in self.topology.devices)
+
+    @cached_property
+    def _having(self) -> dict[Address, list[int]]:
+        found: dict[Address, list[int]] = defaultdict(list)
+        for port in self.topology.ports:
+            for address in port.addresses:
+                found[address].append(port.index)
+        return found
+
+    def of(self, walk: Walk) -> frozenset[int] | None:
+        """The ports that both ways of a flow rest on; None where that is not told."""
+        stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+        devices = {stop.device for stop in stops}
+        if not self._is_told or walk.source.device is None or walk.destination.device is None:
+            return None
+        if walk.flow.enter is not None or any(self.topology.devices[one].program for one in devices):
+            return None
+        found = self._lookups.of(looked_up(walk))
+        if found is None:
+            return None
+        devices |= {walk.source.device, walk.destination.device}
+        addresses = {address for _, address in looked_up(walk)}
+        return found.union(
+            *(self.topology.ports_of[device] for device in devices),
+            *(self._having.get(address, ()) for address in addresses),
+        )
+
+    def moved(self, failure: Failure) -> frozenset[int] | None:
+        """The ports that go down by a failure, and those that are left alone; None where more may follow from it."""
+        found = set[int]()
+        for port in self._failing(failure):
+            ports = self._moved(port)
+            if ports is None:
+                return None
+            found |= ports
+        return frozenset(found)
+
+    def _failing(self, failure: Failure) -> Iterator[int]:
+        index = self.topology.port_index
+        for number in failure.links:
+            yield from (index[end] for end in self.topology.network.links[number].ends)
+        for device in failure.devices:
+            yield from self.topology.ports_of[self.topology.device_index[device]]
+        yield from (index[interface] for interface in failure.interfaces)
+
+    def _moved(self, number: int) -> set[int] | None:
+        """By one interface, of which its cable goes down with it: it stands at the edge of its segments."""
+        port = self.topology.ports[number]
+        link = self.topology.link_of.get(self.topology.cabled_name(port))
+        ends = (port.name,) if link is None else self.topology.network.links[link].ends
+        names = {self.topology.cabled_name(port), *ends}
+        at_edge = [name for name in names if not self._joins_others(name)]
+        if len(names) > 2 or not at_edge:
+            return None
+        found = {one for name in at_edge for one in self._of_interface(name)}
+        for segment in {self.topology.segment_of[one] for one in found} - {-1}:
+            beside = self.topology.segments[segment].ports
+            # Of more that speak a protocol some may hear each other once others are gone.
+            if sum(any(one in database.ports for database in self.solved.databases) for one in beside) > 2:
+                return None
+            found.update(beside)
+        return found
+
+    def _joins_others(self, name: InterfaceName) -> bool:
+        return any(self.topology.joins_others(self.topology.ports[one]) for one in self._of_interface(name))
+
+    def _of_interface(self, name: InterfaceName) -> list[int]:
+        """The port of an interface and those of its VLANs."""
+        named = self.topology.ports_named[self.topology.device_index[name.device]]
+        return [port.index for port in named.values() if name.interface in (port.name.interface, port.interface.parent)]
+
+
+def looked_up(walk: Walk) -> set[Pair]:
+    """What a flow's packets are looked up by, at which routing instances."""
+    return {
+        (stop.instance, address)
+        for one in parts_of(walk)
+        for strand in one.strands
+        for stop in strand.stops
+        for header in (stop.header, stop.translated or stop.header)
+        for address in (header.destination, header.source)
+    }

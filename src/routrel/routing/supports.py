@@ -1,0 +1,70 @@
+"""The ports that lookups rest on: whichever others go down, what tables say of some addresses stays as it is.
+
+Told where no more than the protocols' own words are needed: connected and static routes, and protocols that tell it
+of theirs (``ProtocolSolution.supports``), of prefixes that no other protocol can ever bring.
+"""
+
+from collections.abc import Iterable
+
+from routrel.model.addresses import Address
+from routrel.routing.rib.observed import is_observed_only
+from routrel.routing.rib.static import static_candidates
+from routrel.routing.solve import Solved
+
+Pair = tuple[int, Address]
+"""A routing instance and an address that is looked up there."""
+
+
+class LookupSupports:
+    """Of the tables of one solved network; what was found is kept."""
+
+    def __init__(self, solved: Solved):
+        self.solved = solved
+
+    def of(self, pairs: Iterable[Pair]) -> frozenset[int] | None:
+        """The ports that the routes looked up rest on, those of the devices themselves among them; None where that is
+        not told of some."""
+        waiting, found, seen = list(pairs), set[int](), set[Pair]()
+        while waiting:
+            pair = waiting.pop()
+            if pair in seen:
+                continue
+            seen.add(pair)
+            instance, address = pair
+            found.update(self.solved.topology.ports_of[self.solved.topology.instances[instance].device])
+            if is_observed_only(self.solved.topology, instance):
+                continue  # it hangs on the device's own interfaces alone
+            table = self.solved.table(instance)
+            for number in self.solved.prefixes.chain(address):
+                asked = self._next_hops(instance, number)
+                waiting += asked
+                ports = self._of_protocols(instance, number)
+                if ports is None:
+                    return None
+                found |= ports
+                # Before a route that asks the table is in it, what covers it is used.
+                if table.get(number) is not None and not asked:
+                    break
+        return frozenset(found)
+
+    def _next_hops(self, instance: int, number: int) -> list[Pair]:
+        """What static routes for a prefix look up themselves."""
+        prefix = self.solved.prefixes.prefixes[number]
+        return [
+            (instance, static.next_hop)
+            for static in static_candidates(self.solved.topology, instance)
+            if static.prefix == prefix and static.interface is None and static.next_hop is not None
+        ]
+
+    def _of_protocols(self, instance: int, number: int) -> set[int] | None:
+        """What the protocols' routes of an instance for a prefix rest on."""
+        if not self.solved.prefix_classes.is_carried[number]:
+            return set()
+        found = set[int]()
+        for solution, process in self.solved.processes_of(instance):
+            ports = solution.supports(process.number, number)
+            if ports is not None:
+                found |= ports
+            elif solution.may_bring(self.solved.prefixes.prefixes[number]):
+                return None
+        return found

@@ -1,0 +1,173 @@
+"""What is told of a flow without solving anew: it stays as it is whichever ports go down that it does not rest on."""
+
+import json
+
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from routrel.analysis.expectations.failures import Failure, failed, failures_of
+from routrel.analysis.supports import FlowSupports
+from routrel.analysis.timeline.flow_states import outcome_of
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.network_file import read_network
+from routrel.forwarding.flow import Flow
+from routrel.forwarding.flow_words import FlowError
+from routrel.routing.solve import Solved
+from routrel.routing.supports import LookupSupports
+from routrel.solving import solve
+from tests.core.mixed_networks import documents, read
+from tests.core.networks import load, router, walk
+from tests.core.test_areas_reference import labs
+from tests.examples import examples
+
+KINDS = ("links", "interfaces", "devices", "sites", "risk_groups", "sessions")
+
+
+def together(failures: list[Failure]) -> Failure:
+    """All of some at once."""
+    found = failures[0]
+    for other in failures[1:]:
+        found = found.with_second(other)
+    return found
+
+
+def some_of(failures: list[Failure]):
+    return st.lists(st.sampled_from(failures), min_size=1, max_size=4, unique_by=lambda one: one.words).map(together)
+
+
+def lookups_hold(solved: Solved, data: st.DataObject) -> None:
+    """Hold every lookup that is told not to rest on what fails against solving without it."""
+    failures = list(failures_of(solved, KINDS))
+    if not failures:
+        return
+    flows, lookups = FlowSupports(solved), LookupSupports(solved)
+    failure = data.draw(some_of(failures))
+    moved = flows.moved(failure)
+    if moved is None:
+        return
+    cold = solve(failed(solved.network, failure))
+    addresses = {address for port in solved.topology.ports for address in port.addresses}
+    for instance in range(len(solved.topology.instances)):
+        for address in addresses:
+            supports = lookups.of([(instance, address)])
+            if supports is not None and supports.isdisjoint(moved):
+                assert cold.lookup(instance, address) == solved.lookup(instance, address), (instance, str(address))
+
+
+def flows_hold(solved: Solved, data: st.DataObject) -> None:
+    """The same of flows between any two devices, in all that is said of them."""
+    failures = list(failures_of(solved, KINDS))
+    if not failures:
+        return
+    supports, names, before = FlowSupports(solved), list(solved.network.devices), Answerer(solved)
+    moved = supports.moved(failure := data.draw(some_of(failures)))
+    if moved is None:
+        return
+    after = Answerer(solve(failed(solved.network, failure)))
+    for flow in (Flow(source, target) for source in names for target in names if source != target):
+        try:
+            walked = before.asker.ask(flow)
+        except FlowError:
+            continue
+        if (ports := supports.of(walked)) is None or not ports.isdisjoint(moved):
+            continue
+        one, other = outcome_of(before, flow), outcome_of(after, flow)
+        assert (one.ways, one.routes, one.good) == (other.ways, other.routes, other.good), flow
+        assert not one.good or one == other, flow
+
+
+@given(labs(), st.data())
+@settings(max_examples=examples(150), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_routes_of_areas_rest_on_no_port_that_is_not_said(lab, data):
+    if data.draw(st.sampled_from([True, True, True, False])):  # of what ranges cover nothing is told
+        for device in lab.document["devices"].values():
+            for area in device["routing"]["ospf"]["areas"].values():
+                area.pop("ranges", None)
+    lookups_hold(solve(read_network({"n.json": json.dumps(lab.document).encode()})), data)
+
+
+@given(st.one_of(documents(("ospf",), lans=2), documents()), st.data())
+@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_routes_of_mixed_networks_rest_on_no_port_that_is_not_said(document, data):
+    lookups_hold(solve(read(document)), data)
+
+
+@given(st.one_of(documents(("ospf",), lans=2), labs().map(lambda lab: lab.document)), st.data())
+@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_flows_rest_on_no_port_that_is_not_said(document, data):
+    flows_hold(solve(read(document)), data)
+
+
+def ospf(*areas: str) -> str:
+    return f"ospf: {{areas: {{{', '.join(areas)}}}}}"
+
+
+def area(number: int, **costs: int) -> str:
+    inside = ", ".join(f"{name}: {{cost: {cost}}}" for name, cost in costs.items())
+    return f"{number}: {{interfaces: {{{inside}}}}}"
+
+
+ONE_WAY_TO_THE_SHELF = f"""
+devices:
+{router("post", {"a": "addresses: [172.16.1.1/30]", "b": "addresses: [172.16.2.1/30]"}, ospf(area(1, a=10, b=1)))}
+{
+    router(
+        "near",
+        {"a": "addresses: [172.16.1.2/30]", "c": "addresses: [172.16.3.1/30]"},
+        ospf(area(0, c=2), area(1, a=10)),
+    )
+}
+{
+    router(
+        "wide",
+        {
+            "b": "addresses: [172.16.2.2/30]",
+            "d": "addresses: [172.16.4.1/30]",
+            "e": "addresses: [172.16.5.1/30]",
+            "l": "addresses: [10.2.9.1/24]",
+        },
+        ospf(area(0, d=2), area(1, b=1), area(2, e=100, l=1)),
+    )
+}
+{
+    router(
+        "hub",
+        {"c": "addresses: [172.16.3.2/30]", "d": "addresses: [172.16.4.2/30]", "f": "addresses: [172.16.6.1/30]"},
+        ospf(area(0, c=2, d=2), area(2, f=1)),
+    )
+}
+{
+    router(
+        "shelf",
+        {"g": "addresses: [172.16.7.2/30]", "f": "addresses: [172.16.6.2/30]", "l": "addresses: [10.2.1.1/24]"},
+        ospf(area(2, g=100, f=1, l=1)),
+    )
+}
+{router("mid", {"e": "addresses: [172.16.5.2/30]", "g": "addresses: [172.16.7.1/30]"}, ospf(area(2, e=1, g=1)))}
+links:
+  - [post:a, near:a]
+  - [post:b, wide:b]
+  - [near:c, hub:c]
+  - [wide:d, hub:d]
+  - [wide:e, mid:e]
+  - [mid:g, shelf:g]
+  - [hub:f, shelf:f]
+"""
+
+
+def test_a_border_whose_way_within_an_area_fails_may_be_nearer_by_one_between_areas():
+    # RFC 2328 section 16.2: wide keeps to area 2 at 101 for as long as it can, then goes by the backbone at 4.
+    solved = load(ONE_WAY_TO_THE_SHELF)
+    before = walk(solved, "post", "10.2.1.1")
+    failures = {one.at: one for one in failures_of(solved, ["links"])}
+    supports = FlowSupports(solved)
+    rests_on, moved = supports.of(before), {at: supports.moved(one) for at, one in failures.items()}
+    assert rests_on is not None
+    assert {at for at, ports in moved.items() if ports is None or ports & rests_on} == {
+        *("post:a", "post:b", "near:c", "wide:d", "wide:e", "mid:g", "hub:f")
+    }
+    names = solved.topology.devices
+    cold = {at: walk(solve(failed(solved.network, one)), "post", "10.2.1.1") for at, one in failures.items()}
+    ways = {at: [names[stop.device].name for stop in one.forward.stops] for at, one in cold.items()}
+    assert ways["wide:d"] == ["post", "near", "hub", "shelf"]
+    assert ways["wide:e"] == ["post", "wide", "hub", "shelf"]
