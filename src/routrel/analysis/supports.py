@@ -42,19 +42,23 @@ class FlowSupports:
     def of(self, walk: Walk) -> frozenset[int] | None:
         """The ports that both ways of a flow rest on; None where that is not told."""
         stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
-        devices = {stop.device for stop in stops}
-        if not self._is_told or walk.source.device is None or walk.destination.device is None:
+        topology, ends = self.topology, (walk.source.device, walk.destination.device)
+        if not self._is_told or None in ends or walk.flow.enter is not None:
             return None
-        if walk.flow.enter is not None or any(self.topology.devices[one].program for one in devices):
+        if any(topology.devices[stop.device].program for stop in stops):
             return None
-        found = self._lookups.of(looked_up(walk))
+        pairs = looked_up(walk)
+        found = self._lookups.of(pairs)
         if found is None:
             return None
-        devices |= {walk.source.device, walk.destination.device}
-        addresses = {address for _, address in looked_up(walk)}
+        passed = {port for stop in stops for port in (stop.ingress, *(branch.port for branch in stop.branches))} - {-1}
+        # An end chooses its address among all it has, and so does steering its next hop.
+        whole = {device for device in ends if device is not None}
+        whole |= {stop.device for stop in stops if stop.steering is not None}
         return found.union(
-            *(self.topology.ports_of[device] for device in devices),
-            *(self._having.get(address, ()) for address in addresses),
+            passed,
+            *(topology.ports_of[device] for device in whole),
+            *(self._having.get(address, ()) for _, address in pairs),
         )
 
     def moved(self, failure: Failure) -> frozenset[int] | None:

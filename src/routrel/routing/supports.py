@@ -7,6 +7,7 @@ of theirs (``ProtocolSolution.supports``), of prefixes that no other protocol ca
 from collections.abc import Iterable
 
 from routrel.model.addresses import Address
+from routrel.model.routing import StaticRoute
 from routrel.routing.rib.observed import is_observed_only
 from routrel.routing.rib.static import static_candidates
 from routrel.routing.solve import Solved
@@ -22,8 +23,8 @@ class LookupSupports:
         self.solved = solved
 
     def of(self, pairs: Iterable[Pair]) -> frozenset[int] | None:
-        """The ports that the routes looked up rest on, those of the devices themselves among them; None where that is
-        not told of some."""
+        """The ports that the routes looked up rest on, and those of the devices themselves that have subnets of the
+        addresses; None where that is not told of some."""
         waiting, found, seen = list(pairs), set[int](), set[Pair]()
         while waiting:
             pair = waiting.pop()
@@ -31,13 +32,19 @@ class LookupSupports:
                 continue
             seen.add(pair)
             instance, address = pair
-            found.update(self.solved.topology.ports_of[self.solved.topology.instances[instance].device])
-            if is_observed_only(self.solved.topology, instance):
-                continue  # it hangs on the device's own interfaces alone
+            topology = self.solved.topology
+            own = [topology.ports[port] for port in topology.ports_of[topology.instances[instance].device]]
+            if is_observed_only(topology, instance):
+                found.update(port.index for port in own)
+                continue
+            found.update(port.index for port in own if any(prefix.contains(address) for prefix in port.prefixes))
             table = self.solved.table(instance)
             for number in self.solved.prefixes.chain(address):
-                asked = self._next_hops(instance, number)
-                waiting += asked
+                statics = self._statics(instance, number)
+                named = topology.ports_named[topology.instances[instance].device]
+                found.update(named[one.interface].index for one in statics if one.interface is not None)
+                asked = [one.next_hop for one in statics if one.interface is None and one.next_hop is not None]
+                waiting += [(instance, next_hop) for next_hop in asked]
                 ports = self._of_protocols(instance, number)
                 if ports is None:
                     return None
@@ -47,14 +54,10 @@ class LookupSupports:
                     break
         return frozenset(found)
 
-    def _next_hops(self, instance: int, number: int) -> list[Pair]:
-        """What static routes for a prefix look up themselves."""
+    def _statics(self, instance: int, number: int) -> list[StaticRoute]:
+        """The static routes for a prefix."""
         prefix = self.solved.prefixes.prefixes[number]
-        return [
-            (instance, static.next_hop)
-            for static in static_candidates(self.solved.topology, instance)
-            if static.prefix == prefix and static.interface is None and static.next_hop is not None
-        ]
+        return [one for one in static_candidates(self.solved.topology, instance) if one.prefix == prefix]
 
     def _of_protocols(self, instance: int, number: int) -> set[int] | None:
         """What the protocols' routes of an instance for a prefix rest on."""

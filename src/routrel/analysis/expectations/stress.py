@@ -1,6 +1,7 @@
 """Flows under each failure of one thing alone: which still do what they should, and which go otherwise."""
 
-from collections.abc import Container, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
+from functools import cached_property
 from typing import NamedTuple, get_args
 
 from routrel.analysis.answers.expectations import Outcome
@@ -8,12 +9,14 @@ from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.analysis.expectations.single_ways import SingleWays, ends_of_way
+from routrel.analysis.supports import FlowSupports, looked_up
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expected
 from routrel.model.network import Network
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+from routrel.topology.segments import Topology
 
 OUTCOMES: tuple[Outcome, ...] = get_args(Outcome)
 """From the worst to the least."""
@@ -42,57 +45,95 @@ class Stress:
     def __init__(self, solved: Solved, flows: Sequence[Watched]):
         self.solved = solved
         self.flows = flows
-        self._leans = [_Leaning(solved, one.walk) for one in flows]
-        self._asked = Asked(solved, {pair for one in self._leans if not one.is_always_walked for pair in one.asked})
+        self._supports = FlowSupports(solved)
+        self._leans = [_Leaning(solved, one.walk, self._supports.of(one.walk)) for one in flows]
         self._ways = SingleWays(solved.topology)
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
+        self.solved_anew = 0
+        """Networks that were solved: failures that touch nothing which a flow rests on are ruled out before."""
 
     def under(self, failure: Failure) -> list[Hurt]:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
-        return self._hurts(failed(self.solved.network, failure), failure.devices | failure.hosts, -1)
+        gone = failure.devices | failure.hosts
+        moved = self._supports.moved(failure)
+        left = [number for number, one in enumerate(self._leans) if not one.ends & gone]
+        touched = [number for number in left if self._leans[number].may_be_touched(moved)]
+        network = failed(self.solved.network, failure)
+        if not touched:
+            return self._hurts(self.solved.topology.of_like(network) or Topology(network), left, {})
+        after = self._solve(network)
+        untold = [number for number in touched if self._leans[number].ports is None]
+        moved_too = self._moved(after, self._asked_of_untold, untold) if untold else set()
+        walked = [number for number in touched if number in moved_too or self._leans[number].ports is not None]
+        return self._hurts(after.topology, left, self._walk(after, walked))
 
     def changed(self, network: Network, device: str) -> list[Hurt]:
         """What becomes of flows where the text of one device is another: it may treat packets otherwise."""
-        return self._hurts(network, frozenset(), self.solved.topology.device_index[device])
+        after, every = self._solve(network), range(len(self.flows))
+        moved, at = self._moved(after, self._asked, every), self.solved.topology.device_index[device]
+        walked = [number for number in every if number in moved or at in self._leans[number].devices]
+        return self._hurts(after.topology, every, self._walk(after, walked))
 
-    def _hurts(self, network: Network, gone: frozenset[str], changed: int) -> list[Hurt]:
-        after = solve(network, self.solved)
+    def _solve(self, network: Network) -> Solved:
+        self.solved_anew += 1
+        return solve(network, self.solved)
+
+    @cached_property
+    def _asked(self) -> Asked:
+        return Asked(self.solved, {pair for one in self._leans if not one.is_always_walked for pair in one.asked})
+
+    @cached_property
+    def _asked_of_untold(self) -> Asked:
+        """Of flows of which it is not told what they rest on."""
+        untold = (one for one in self._leans if one.ports is None and not one.is_always_walked)
+        return Asked(self.solved, {pair for one in untold for pair in one.asked})
+
+    def _moved(self, after: Solved, asked: Asked, numbers: Iterable[int]) -> set[int]:
+        """Flows that may go otherwise by what is otherwise on their ways."""
+        moved = Moved(self.solved, after, asked)
+        return {number for number in numbers if not self._leans[number].holds(moved)}
+
+    def _walk(self, after: Solved, numbers: Sequence[int]) -> dict[int, Outcome]:
+        """What becomes of some flows, as far as it is something else."""
+        self.walked += len(numbers)
         asker = Asker(after)
-        moved = Moved(self.solved, after, self._asked)
+        outcomes = ((number, _outcome(self.flows[number], asker)) for number in numbers)
+        return {number: outcome for number, outcome in outcomes if outcome is not None}
+
+    def _hurts(self, topology: Topology, numbers: Iterable[int], outcomes: Mapping[int, Outcome]) -> list[Hurt]:
+        """What was found of walks, and which flows are left a single way by a state of the network."""
         found = []
-        for number, (watched, leaning) in enumerate(zip(self.flows, self._leans, strict=True)):
-            if leaning.ends & gone:
-                continue
-            outcome: Outcome | None = None
-            if changed in leaning.devices or not leaning.holds(moved):
-                self.walked += 1
-                outcome = _outcome(watched, asker)
-            if outcome not in BROKEN and watched.expected != "never arrives" and leaning.routers is not None:
-                outcome = "single" if self._ways.left(after.topology, *leaning.routers) else outcome
+        for number in numbers:
+            outcome, routers = outcomes.get(number), self._leans[number].routers
+            if outcome not in BROKEN and self.flows[number].expected != "never arrives" and routers is not None:
+                outcome = "single" if self._ways.left(topology, *routers) else outcome
             if outcome is not None:
                 found.append(Hurt(number, outcome))
         return found
 
 
 class _Leaning:
-    """What decides about a flow: if it is the same in another state of the network, so is the walk."""
+    """What decides about a flow: if it is the same in another state of the network, so is the walk.
 
-    def __init__(self, solved: Solved, walk: Walk):
+    ``ports``: those that it rests on, None where that is not told.
+    """
+
+    def __init__(self, solved: Solved, walk: Walk, ports: frozenset[int] | None):
         topology = solved.topology
         stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
         self.devices = {stop.device for stop in stops}
         self.devices |= {end.device for end in (walk.source, walk.destination) if end.device is not None}
-        self.asked = {
-            (stop.instance, address)
-            for stop in stops
-            for header in (stop.header, stop.translated or stop.header)
-            for address in (header.destination, header.source)
-        }
+        self.asked = looked_up(walk)
+        self.ports = ports
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
         self.ends = ends_of(solved, walk)
         self.routers = ends_of_way(topology, walk)
+
+    def may_be_touched(self, moved: frozenset[int] | None) -> bool:
+        """Whether it may go otherwise where some ports go down; None: and perhaps others."""
+        return moved is None or self.ports is None or not self.ports.isdisjoint(moved)
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
