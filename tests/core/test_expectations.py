@@ -139,9 +139,12 @@ def test_stress_says_what_each_failure_does_the_worst_first():
     ]
     # Left: the hosts' own cables.
     assert (found.failures_tried, found.harmless) == (10, 2)
+    # The other way round and the hosts' own cables are touched by nothing that goes either way.
+    assert found.ruled_out == 5
     assert found.words == "1 of 1 expectation holds; 8 of 10 failures hurt what is expected"
     lines = list(holding_lines(found))
     assert "! without device r1: 1 × fails (one)" in lines
+    assert lines[-1] == "2 of 10 failures hurt nothing expected; 5 touch no way or route in use"
 
 
 @pytest.mark.parametrize(

@@ -1866,7 +1866,8 @@ export interface components {
          * @description All expectations of a network, in the order of the file.
          *
          *         ``failures`` are those that were asked for and hurt some expected flow, the worst first, out of ``failures_tried``;
-         *         the others hurt none: ``harmless`` of them. ``words`` says it on one line.
+         *         the others hurt none: ``harmless`` of them. ``ruled_out`` touch no port that an expected flow rests on, and were
+         *         not solved. ``words`` says it on one line.
          */
         ExpectationsHeld: {
             words: string;
@@ -1877,6 +1878,7 @@ export interface components {
             failures: components["schemas"]["FailureOutcome"][];
             failures_tried: number;
             harmless: number;
+            ruled_out: number;
         };
         /**
          * ExpectationsSoFar

@@ -14,12 +14,14 @@ const COLUMNS = [
 
 /** Failures and how many expected flows each hurts, the worst first; what hurts none is counted. */
 export function FailureList({ held, isTwo }: { held: Schemas["ExpectationsHeld"]; isTwo: boolean }) {
-  const { failures, failures_tried, harmless } = held;
+  const { failures, failures_tried, harmless, ruled_out } = held;
   return (
     <div data-testid="failures">
       <p className="text-faint">
         {harmless.toLocaleString("en")} of {failures_tried.toLocaleString("en")}{" "}
         {isTwo ? "do nothing that neither does alone." : "hurt nothing that is expected."}
+        {ruled_out > 0 &&
+          ` ${ruled_out.toLocaleString("en")} ${ruled_out === 1 ? "touches" : "touch"} no way or route in use.`}
       </p>
       {failures.length > 0 && (
         <div className="grid grid-cols-[minmax(12rem,1.3fr)_repeat(6,minmax(3.5rem,0.35fr))_minmax(12rem,2fr)] gap-x-3 text-faint border-b border-hair">

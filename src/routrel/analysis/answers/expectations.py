@@ -116,7 +116,8 @@ class ExpectationsHeld(Struct, frozen=True):
     """All expectations of a network, in the order of the file.
 
     ``failures`` are those that were asked for and hurt some expected flow, the worst first, out of ``failures_tried``;
-    the others hurt none: ``harmless`` of them. ``words`` says it on one line.
+    the others hurt none: ``harmless`` of them. ``ruled_out`` touch no port that an expected flow rests on, and were
+    not solved. ``words`` says it on one line.
     """
 
     words: str
@@ -127,6 +128,7 @@ class ExpectationsHeld(Struct, frozen=True):
     failures: list[FailureOutcome]
     failures_tried: int
     harmless: int
+    ruled_out: int = 0
 
 
 class ExpectationsSoFar(Struct, frozen=True):
@@ -173,12 +175,13 @@ class PlacesUnderFailures(Struct, frozen=True):
 
 class FailuresPart(Struct, frozen=True):
     """What some failures do, of which ``tried`` were asked for: those that hurt something expected, and what is not
-    survived; or what they do to all places."""
+    survived; or what they do to all places. ``ruled_out`` of them touch nothing that is expected."""
 
     tried: int
     failures: list[FailureOutcome]
     not_survived: list[NotSurvived]
     places: list[FailurePlaces] = []
+    ruled_out: int = 0
 
 
 class FailuresPlanned(Struct, frozen=True):

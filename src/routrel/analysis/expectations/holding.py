@@ -140,13 +140,14 @@ class Holding:
             [],
             0,
             0,
+            0,
         )
 
     def part(self, numbers: range) -> FailuresPart:
         """What some of the failures do."""
         outcomes, not_survived = list[FailureOutcome](), list[NotSurvived]()
         names = [self._all[at].expectation.name for at, _ in self._of]
-        tried = 0
+        tried = ruled_out = 0
         for number in numbers:
             failure = self.failures[number]
             hurts = self._hurts(number, failure)
@@ -154,9 +155,10 @@ class Holding:
                 not_survived += self._not_survived(failure, hurts)
             if failure.kind in self._stressed:
                 tried += 1
+                ruled_out += self._stress.rules_out(failure)
                 if hurts:
                     outcomes.append(_outcome(failure, hurts, names))
-        return FailuresPart(tried, outcomes, not_survived)
+        return FailuresPart(tried, outcomes, not_survived, ruled_out=ruled_out)
 
     def _hurts(self, number: int, failure: Failure) -> list[Hurt]:
         """What a failure does; where it is of two things, only what is worse than each does alone."""
@@ -195,9 +197,9 @@ class Holding:
 def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> ExpectationsHeld:
     """What was found without a failure and under those of some parts, in their order."""
     not_survived = defaultdict[int, list[FailureHurts]](list)
-    failures, tried = list[FailureOutcome](), 0
+    failures, tried, ruled_out = list[FailureOutcome](), 0, 0
     for part in parts:
-        tried += part.tried
+        tried, ruled_out = tried + part.tried, ruled_out + part.ruled_out
         failures += part.failures
         for one in part.not_survived:
             not_survived[one.expectation].append(one.failure)
@@ -230,6 +232,7 @@ def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> Expec
         failures,
         tried,
         tried - len(failures),
+        ruled_out,
     )
 
 

@@ -50,19 +50,14 @@ class Stress:
         self._ways = SingleWays(solved.topology)
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
-        self.solved_anew = 0
-        """Networks that were solved: failures that touch nothing which a flow rests on are ruled out before."""
 
     def under(self, failure: Failure) -> list[Hurt]:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
-        gone = failure.devices | failure.hosts
-        moved = self._supports.moved(failure)
-        left = [number for number, one in enumerate(self._leans) if not one.ends & gone]
-        touched = [number for number in left if self._leans[number].may_be_touched(moved)]
+        left, touched = self._left(failure), self._touched(failure)
         network = failed(self.solved.network, failure)
         if not touched:
             return self._hurts(self.solved.topology.of_like(network) or Topology(network), left, {})
-        after = self._solve(network)
+        after = solve(network, self.solved)
         untold = [number for number in touched if self._leans[number].ports is None]
         moved_too = self._moved(after, self._asked_of_untold, untold) if untold else set()
         walked = [number for number in touched if number in moved_too or self._leans[number].ports is not None]
@@ -70,14 +65,24 @@ class Stress:
 
     def changed(self, network: Network, device: str) -> list[Hurt]:
         """What becomes of flows where the text of one device is another: it may treat packets otherwise."""
-        after, every = self._solve(network), range(len(self.flows))
+        after, every = solve(network, self.solved), range(len(self.flows))
         moved, at = self._moved(after, self._asked, every), self.solved.topology.device_index[device]
         walked = [number for number in every if number in moved or at in self._leans[number].devices]
         return self._hurts(after.topology, every, self._walk(after, walked))
 
-    def _solve(self, network: Network) -> Solved:
-        self.solved_anew += 1
-        return solve(network, self.solved)
+    def rules_out(self, failure: Failure) -> bool:
+        """Whether a failure touches nothing that any of the flows rests on: the network is not solved without it."""
+        return not self._touched(failure)
+
+    def _left(self, failure: Failure) -> list[int]:
+        """The flows whose ends a failure leaves."""
+        gone = failure.devices | failure.hosts
+        return [number for number, one in enumerate(self._leans) if not one.ends & gone]
+
+    def _touched(self, failure: Failure) -> list[int]:
+        """Those of them that may go otherwise."""
+        moved = self._supports.moved(failure)
+        return [number for number in self._left(failure) if self._leans[number].may_be_touched(moved)]
 
     @cached_property
     def _asked(self) -> Asked:
@@ -97,6 +102,9 @@ class Stress:
     def _walk(self, after: Solved, numbers: Sequence[int]) -> dict[int, Outcome]:
         """What becomes of some flows, as far as it is something else."""
         self.walked += len(numbers)
+        instances = {instance for number in numbers for instance, _ in self._leans[number].asked}
+        for solution in after.solutions:
+            solution.prepare([one.number for one in solution.processes if one.instance in instances])
         asker = Asker(after)
         outcomes = ((number, _outcome(self.flows[number], asker)) for number in numbers)
         return {number: outcome for number, outcome in outcomes if outcome is not None}

@@ -81,4 +81,5 @@ def holding_lines(found: ExpectationsHeld) -> Iterator[str]:
         second = f" and {KIND_WORDS[outcome.second.kind]} {outcome.second.name}" if outcome.second else ""
         yield f"! without {KIND_WORDS[outcome.kind]} {outcome.name}{second}: {outcome.words}{said}"
     if found.failures_tried:
-        yield f"{found.harmless:,} of {found.failures_tried:,} failures hurt nothing expected"
+        ruled_out = f"; {found.ruled_out:,} touch no way or route in use" if found.ruled_out else ""
+        yield f"{found.harmless:,} of {found.failures_tried:,} failures hurt nothing expected{ruled_out}"
