@@ -63,11 +63,13 @@ class LookupSupports:
         """What the protocols' routes of an instance for a prefix rest on."""
         if not self.solved.prefix_classes.is_carried[number]:
             return set()
-        found = set[int]()
+        found, prefix = set[int](), self.solved.prefixes.prefixes[number]
         for solution, process in self.solved.processes_of(instance):
+            if prefix.family not in process.families:
+                continue
             ports = solution.supports(process.number, number)
             if ports is not None:
                 found |= ports
-            elif solution.may_bring(self.solved.prefixes.prefixes[number]):
+            elif solution.may_bring(prefix):
                 return None
         return found
