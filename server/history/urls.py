@@ -1,6 +1,15 @@
 from django.urls import path
 
-from history.views import BetweenView, EventFilesView, EventFileView, HappenedView, MeasuredView, StateView, StripView
+from history.views import (
+    BetweenHeldView,
+    BetweenView,
+    EventFilesView,
+    EventFileView,
+    HappenedView,
+    MeasuredView,
+    StateView,
+    StripView,
+)
 
 NETWORK = "networks/<uuid:network_id>"
 REVISION = f"{NETWORK}/revisions/<revision:number>"
@@ -11,6 +20,7 @@ urlpatterns = [
     path(f"{REVISION}/strip", StripView.as_view(), name="strip"),
     path(f"{REVISION}/happened", HappenedView.as_view(), name="happened"),
     path(f"{REVISION}/between", BetweenView.as_view(), name="between"),
+    path(f"{REVISION}/between-held", BetweenHeldView.as_view(), name="between-held"),
     path(f"{REVISION}/measured", MeasuredView.as_view(), name="measured"),
     path(f"{REVISION}/state", StateView.as_view(), name="state"),
 ]

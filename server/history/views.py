@@ -18,7 +18,7 @@ from history.models import EventFile
 from history.records import loaded, past_of, store
 from networks.access import network_of, revision_of, subject_of
 from networks.models import Revision, Role
-from networks.reigns import moment_of, reign_of
+from networks.reigns import Reign, moment_of, reign_of, true_at
 from networks.serializers import UploadSerializer
 from networks.uploads import bytes_of_upload
 from networks.views import BAD_LOAD, UPLOAD_PARSERS
@@ -103,14 +103,19 @@ class PastQuestionView(AskingView):
             "window": [rfc3339(moment_of(name, words[name])) if words.get(name) else None for name in ("start", "end")],
             **self.parameters(request, revision, words),
         }
-        past = past_of(revision, None, reign)
-        response = json_response(ask(subject_of(revision), self.question, parameters, request.user, past=past))
+        past, earlier = past_of(revision, None, reign), self.earlier(revision, reign, words)
+        since = None if earlier is None else subject_of(earlier)
+        response = json_response(ask(subject_of(revision), self.question, parameters, request.user, since, past=past))
         response["Cache-Control"] = "no-store"
         return response
 
     def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
         """What else is asked."""
         return {}
+
+    def earlier(self, revision: Revision, reign: Reign, words: dict[str, Any]) -> Revision | None:
+        """The revision that the first of two moments is of, where that is an earlier one."""
+        return None
 
 
 class StripSerializer(FlowSerializer, WindowSerializer):
@@ -131,8 +136,8 @@ class StripView(PastQuestionView):
 
 @answers("happened", WindowSerializer, beside=(AS_OF,))
 class HappenedView(PastQuestionView):
-    """What happened in a window: what is down at its end, since when, what goes down most, the longest outages, and the
-    events, the newest first."""
+    """What happened in a window, to all that the revision has, before it was true as well: what is down at the window's
+    end, since when, what goes down most, the longest outages, and the events, the newest first."""
 
     serializer = WindowSerializer
 
@@ -140,12 +145,29 @@ class HappenedView(PastQuestionView):
 @answers("between", WindowSerializer, beside=(AS_OF,))
 class BetweenView(PastQuestionView):
     """Two moments held against each other, `start` and `end`: what happened after the one up to the other, and which
-    routes and flows, of those one asked before or starred, that moved."""
+    routes and flows, of those one asked before or starred, that moved. `start` may be of an earlier revision."""
 
     serializer = WindowSerializer
 
     def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
-        return {"flows": flows_asked(request, revision)}
+        earlier = self.earlier(revision, reign_of(revision), words)
+        then = None if earlier is None else reign_of(earlier)
+        return {
+            "flows": flows_asked(request, revision),
+            "earlier": None if then is None else {"since": rfc3339(then.since), "reaches_back": then.earliest is None},
+        }
+
+    def earlier(self, revision: Revision, reign: Reign, words: dict[str, Any]) -> Revision | None:
+        start = moment_of("start", words["start"]) if words.get("start") else None
+        if start is None or reign.earliest is None or start >= reign.earliest:
+            return None
+        return true_at(revision.network, start)
+
+
+@answers("between-held", WindowSerializer, beside=(AS_OF,))
+class BetweenHeldView(BetweenView):
+    """All traffic between places of the network at two moments, `start` and `end`: what of it changed, and that nothing
+    else did. Each call goes on for about a second and says how far it is, until `held` is there."""
 
 
 class MeasureSerializer(WindowSerializer):

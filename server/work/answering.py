@@ -344,6 +344,7 @@ QUESTIONS = {
     "strip": Question(timeline.StripsSoFar, answering_past.strip),
     "happened": Question(timeline.Happened, answering_past.what_happened),
     "between": Question(timeline.Between, answering_past.between),
+    "between-held": Question(held.HeldSoFar, answering_past.between_held),
     "measured": Question(health.GaugeOverTime, answering_past.measured),
     "state": Question(timeline.StateThen, answering_past.state),
     "turned": Question(expectations.Turned, _turned),

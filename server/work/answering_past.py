@@ -6,8 +6,10 @@ from typing import cast
 import msgspec
 
 from routrel.analysis.answers.health import GaugeOverTime
+from routrel.analysis.answers.held import HeldSoFar
 from routrel.analysis.answers.timeline import Between, Happened, StateThen, StripsSoFar
 from routrel.analysis.comparison import moved
+from routrel.analysis.held.groups import comparing
 from routrel.analysis.timeline.gauge_points import gauge_over
 from routrel.analysis.timeline.measured import thing_named
 from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
@@ -19,6 +21,8 @@ from routrel.formats.happenings import read_happenings
 from routrel.forwarding.flow import Flow
 from routrel.model.announcements import moment_of
 from routrel.model.times import rfc3339
+from routrel.routing.solve import Solved
+from work.past import Past
 from work.solved_revision import Parameters, RefusedError, SolvedRevision
 
 MOST_ROUTES = 1000
@@ -52,8 +56,9 @@ def strip(revision: SolvedRevision, parameters: Parameters) -> StripsSoFar:
 
 
 def what_happened(revision: SolvedRevision, parameters: Parameters) -> Happened:
-    """What happened in a window."""
-    return happened(parameters["timeline"], *_window(parameters["timeline"], parameters))
+    """What happened in a window, to all that the revision has, before it was true as well."""
+    timeline: Timeline = parameters["timeline"]
+    return happened(timeline, *_window(timeline, parameters, True))
 
 
 def state(revision: SolvedRevision, parameters: Parameters) -> StateThen:
@@ -81,10 +86,9 @@ def measured(revision: SolvedRevision, parameters: Parameters) -> GaugeOverTime:
 
 
 def between(revision: SolvedRevision, parameters: Parameters) -> Between:
-    """Two moments of one revision held against each other."""
+    """Two moments held against each other, the first of which may be an earlier revision's."""
     timeline: Timeline = parameters["timeline"]
-    start, end = _window(timeline, parameters)
-    states = [revision.at(parameters["past"]._replace(moment=rfc3339(one)), timeline) for one in (start, end)]
+    start, end, before, after = _two_moments(revision, parameters)
     numbers = range(timeline.number_after(start), timeline.number_after(end))
     flows = [Flow(**flow) for flow in parameters["flows"]]
     return Between(
@@ -92,14 +96,38 @@ def between(revision: SolvedRevision, parameters: Parameters) -> Between:
         rfc3339(end),
         [event_shown(timeline, number) for number in numbers[:MOST_EVENTS]],
         len(numbers),
-        moved(states[0].solved, states[1].solved, flows, MOST_ROUTES),
+        moved(before, after, flows, MOST_ROUTES),
     )
 
 
-def _window(timeline: Timeline, parameters: Parameters) -> tuple[datetime, datetime]:
-    """The window that a question names, as far as the revision stands for it; else all that is known of."""
+def between_held(revision: SolvedRevision, parameters: Parameters) -> HeldSoFar:
+    """All traffic at two moments held against each other, as far as it goes in a second."""
+    start, end, before, after = _two_moments(revision, parameters)
+    name = f"between {rfc3339(start)} {rfc3339(end)} {parameters['past']}"
+    return cast(HeldSoFar, revision.so_far(name, lambda: comparing(before, after)))
+
+
+def _two_moments(revision: SolvedRevision, parameters: Parameters) -> tuple[datetime, datetime, Solved, Solved]:
+    """Two moments and the network at them; ``earlier`` and ``since`` are the revision of the first, where it is not
+    the one that is asked."""
+    timeline: Timeline = parameters["timeline"]
+    past: Past = parameters["past"]
+    start, end = _window(timeline, parameters, parameters["earlier"] is not None)
+    after = revision.at(past._replace(moment=rfc3339(end)), timeline).solved
+    first, at = revision, past._replace(moment=rfc3339(start))
+    if parameters["earlier"] is not None:
+        first, at = parameters["since"], at._replace(**parameters["earlier"])
+        timeline = first.timeline(at, parameters["happened"])
+    return start, end, first.at(at, timeline).solved, after
+
+
+def _window(timeline: Timeline, parameters: Parameters, is_wider: bool = False) -> tuple[datetime, datetime]:
+    """The window that a question names, up to when the revision stands for it, and no wider unless it may be; else all
+    that is known of."""
     earliest, latest = (datetime.fromisoformat(text) if text else None for text in parameters["reign"])
     start, end = (datetime.fromisoformat(text) if text else None for text in parameters["window"])
+    if is_wider:
+        earliest = None
     times = [timeline.since, *(event.time for event in (*timeline.events[:1], *timeline.events[-1:]))]
     times += [moment_of(int(time)) for time in (*timeline.heard.times[:1], *timeline.heard.times[-1:])]
     times += timeline.measurements.span

@@ -39,7 +39,7 @@ LARGE = 512 * 1024 * 1024
 """A process that holds more after an answer keeps only the revision it was asked about last."""
 
 
-CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip"})
+CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip", "between-held"})
 """Questions whose answer takes several calls: a process goes on with what it began."""
 
 
@@ -114,8 +114,9 @@ class Worker:
             if question.since is not None:
                 beside["since"] = self._revision(*question.since)[0]
             if question.past is not None:
-                beside["past"] = question.past
-                beside["timeline"] = timeline = revision.timeline(question.past, self._events(question.past))
+                happened = self._events(question.past)
+                beside["past"], beside["happened"] = question.past, happened
+                beside["timeline"] = timeline = revision.timeline(question.past, happened)
                 if question.past.moment:
                     revision = revision.at(question.past, timeline)
             if question.changes:

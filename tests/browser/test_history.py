@@ -128,6 +128,7 @@ def test_any_two_moments_are_compared(past):
     page.says("From 2026-11-12 08:05 UTC to 2026-11-12", "[data-testid=moments-compared]")
     page.says("session bw-border 198.51.100.2 down", "[data-testid=moments-compared]")
     page.says("209 routes moved", "[data-testid=moments-compared]")
+    page.says("21 pairs no longer get through", "[data-testid=moments-compared] [data-testid=held]")
     assert violations(page) == [] and page.complaints() == []
 
 

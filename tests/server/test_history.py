@@ -135,6 +135,45 @@ def test_two_moments_are_held_against_each_other(owner, base):
     assert all(one["after"] is None for one in found["moved"]["routes"])
 
 
+def until_held(owner, address: str, asked: dict) -> dict:
+    for _ in range(20):
+        answer = owner.get(address, asked)
+        assert answer.status_code == 200, answer.json()
+        if answer.json()["held"]:
+            break
+    return answer.json()["held"]
+
+
+def test_two_moments_may_be_of_different_revisions_and_all_traffic_is_held(owner, base):
+    later = DATED.replace("06:00:00Z", "09:00:00Z")
+    sent = owner.post(f"{base}/revisions", {"text": later}, format="multipart")
+    assert sent.status_code == 201, sent.json()
+    send(owner, base, DOWN, UP)
+    window = {"start": "2026-11-20T07:30:00Z", "end": "2026-11-20T09:30:00Z"}
+    found = owner.get(f"{base}/revisions/2/between", window).json()
+    assert (found["start"], found["end"]) == (window["start"], window["end"])
+    assert [one["words"] for one in found["events"]] == ["interface r:e2 up"]
+    # Down in the first revision at the one moment, up in the second at the other.
+    assert found["moved"]["routes_changed"] and all(one["before"] is None for one in found["moved"]["routes"])
+    held = until_held(owner, f"{base}/revisions/2/between-held", window)
+    # What arrives now was unrouted; what a list drops now fails for another reason.
+    assert {one["effect"] for one in held["effects"]} == {"open", "failing"} and held["changed"] >= 1
+    within = {"start": "2026-11-20T07:59:59Z", "end": UP["time"]}
+    assert until_held(owner, f"{base}/revisions/1/between-held", within)["changed"] >= 1
+    outside = {"start": "2026-11-20T09:30:00Z", "end": "2026-11-20T09:40:00Z"}
+    assert owner.get(f"{base}/revisions/1/between-held", outside).status_code == 400
+
+
+def test_what_happened_before_a_revision_is_told_of_what_it_has(owner, base):
+    send(owner, base, DOWN, UP, {**DOWN, "time": "2026-11-20T10:00:00Z"})
+    owner.post(f"{base}/revisions", {"text": DATED.replace("06:00:00Z", "09:00:00Z")}, format="multipart")
+    found = owner.get(f"{base}/revisions/2/happened", {"start": "2026-11-20T06:30:00Z"}).json()
+    assert found["start"] == "2026-11-20T06:30:00Z" and found["event_count"] == 3
+    assert [(one["words"], one["start"]) for one in found["down"]] == [("interface r:e2", "2026-11-20T10:00:00Z")]
+    (often,) = found["flapping"]
+    assert often["outages"] == 2 and 3600 <= often["down_seconds"] <= 3602
+
+
 def test_events_that_cannot_be_read_are_refused_with_their_lines_and_nothing_is_stored(owner, base):
     answer = owner.post(f"{base}/events", {"text": f"{json.dumps(DOWN)}\nnonsense\n{{}}"}, format="multipart")
     assert answer.status_code == 400

@@ -297,6 +297,8 @@ export function useMoved(key: RevisionKey) {
 }
 
 /** What of all traffic a trial changes. */
+export type HeldInSteps = ReturnType<typeof useHeld>;
+
 export function useHeld(key: RevisionKey) {
   const settled = useSettled(key);
   return useInSteps("held", key, {}, key.trial !== undefined && settled);
@@ -329,7 +331,7 @@ export function useLeaning(key: RevisionKey, expectation: string) {
 }
 
 /** What takes several calls: asked again until it is there, with how far it is. */
-function useInSteps<Name extends "held" | "expectations" | "maintenance" | "leaning">(
+export function useInSteps<Name extends "held" | "between-held" | "expectations" | "maintenance" | "leaning">(
   name: Name,
   key: RevisionKey,
   words: Record<string, string>,

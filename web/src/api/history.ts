@@ -6,7 +6,15 @@ import {
   useQueryClient,
 } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Answers, answerOf, asItIs, type Question, type RevisionKey, wordsOf } from "./answers";
+import {
+  type Answers,
+  answerOf,
+  asItIs,
+  type Question,
+  type RevisionKey,
+  useInSteps,
+  wordsOf,
+} from "./answers";
 import { api, unwrap } from "./client";
 import { multipart, type UploadContent } from "./queries";
 import type { components } from "./schema.gen";
@@ -167,8 +175,12 @@ export function useGauge(
 }
 
 /** What moved between two moments. */
-export function useBetween(networkId: string, part: Part | null) {
-  const { number, start, end } = part ?? { number: 0, start: "", end: "" };
+export function useBetween(networkId: string, { number, start, end }: Part) {
   const one = answerOf("between", { networkId, number }, { start, end });
-  return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey], enabled: part !== null });
+  return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey] });
+}
+
+/** The same of all traffic. */
+export function useBetweenHeld(networkId: string, { number, start, end }: Part, enabled: boolean) {
+  return useInSteps("between-held", { networkId, number }, { start, end }, enabled);
 }

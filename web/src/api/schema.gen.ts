@@ -369,11 +369,33 @@ export interface paths {
         };
         /**
          * @description Two moments held against each other, `start` and `end`: what happened after the one up to the other, and which
-         *         routes and flows, of those one asked before or starred, that moved.
+         *         routes and flows, of those one asked before or starred, that moved. `start` may be of an earlier revision.
          *
          *     For example: `.../revisions/latest/between`
          */
         get: operations["networks_revisions_between_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{network_id}/revisions/{number}/between-held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description All traffic between places of the network at two moments, `start` and `end`: what of it changed, and that nothing
+         *         else did. Each call goes on for about a second and says how far it is, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/between-held`
+         */
+        get: operations["networks_revisions_between_held_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
@@ -620,8 +642,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description What happened in a window: what is down at its end, since when, what goes down most, the longest outages, and the
-         *         events, the newest first.
+         * @description What happened in a window, to all that the revision has, before it was true as well: what is down at the window's
+         *         end, since when, what goes down most, the longest outages, and the events, the newest first.
          *
          *     For example: `.../revisions/latest/happened`
          */
@@ -4652,6 +4674,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Between"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_between_held_retrieve: {
+        parameters: {
+            query?: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                /** @description Up to when. */
+                end?: string;
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldSoFar"];
                 };
             };
             /** @description an error */

@@ -7,11 +7,19 @@ import { useKeys } from "../ui/useKeys";
 import { useStepper } from "../ui/useStepper";
 import { counted } from "../ui/words";
 import { MomentsCompared } from "./MomentsCompared";
-import { millisecond } from "./moments";
+import { millisecond, type Revision, trueAt } from "./moments";
 import { AtMoment } from "./Outages";
 
 /** All events of a window, the newest first; of a chosen one what it moved. */
-export function EventList({ events, count, part }: { events: EventShown[]; count: number; part: Part }) {
+export function EventList({
+  events,
+  count,
+  revisions,
+}: {
+  events: EventShown[];
+  count: number;
+  revisions: Revision[];
+}) {
   const [typed, setTyped] = useState("");
   const [chosen, setChosen] = useState<number | null>(null);
   const [opened, setOpened] = useState<number | null>(null);
@@ -81,7 +89,7 @@ export function EventList({ events, count, part }: { events: EventShown[]; count
                 <AtMoment time={one.time}>flows then</AtMoment>
               </span>
             </p>
-            {opened === one.number && <MomentsCompared part={aroundEvent(one, part)} />}
+            {opened === one.number && <MomentsCompared part={aroundEvent(one, revisions)} />}
           </li>
         )}
       />
@@ -107,12 +115,9 @@ function fullTime(time: string, shown: string): string {
   return seconds ? shown.replace(/(\d\d:\d\d)/, `$1:${seconds}`) : shown;
 }
 
-/** From the instant before an event to the event. */
-function aroundEvent({ time }: EventShown, { number, start }: Part): Part {
+/** From the instant before an event to the event, of the revision that was true then. */
+function aroundEvent({ time }: EventShown, revisions: Revision[]): Part {
   const at = millisecond(time);
-  return {
-    number,
-    start: new Date(Math.max(at - 1, Date.parse(start))).toISOString(),
-    end: new Date(at).toISOString(),
-  };
+  const end = new Date(at).toISOString();
+  return { number: trueAt(revisions, end) ?? 0, start: new Date(at - 1).toISOString(), end };
 }

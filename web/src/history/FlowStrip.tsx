@@ -20,6 +20,7 @@ import {
   segmentAt,
   stepped,
   WINDOWS,
+  wholeOf,
   windowOf,
   windowText,
 } from "./strip";
@@ -111,8 +112,8 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
   }
   const between =
     mark === undefined || mark === here
-      ? []
-      : partsOf({ from: Math.min(mark, here), to: Math.max(mark, here) }, revisions);
+      ? undefined
+      : wholeOf({ from: Math.min(mark, here), to: Math.max(mark, here) }, revisions);
   const changes = strip.segments.map((one) => one.from);
   const events = useMemo(
     () =>
@@ -211,7 +212,7 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
         <button type="button" className="hover:text-ink" onClick={setMark}>
           {mark === here ? "unmark" : "mark"} <Key>M</Key>
         </button>
-        {between.length > 0 && (
+        {between && (
           <button
             type="button"
             className="hover:text-ink"
@@ -268,7 +269,7 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
           <Health health={health} span={window_} moment={moment} />
         </Suspense>
       )}
-      {told === "moved" && <Moved parts={between} />}
+      {told === "moved" && <Moved part={between} />}
       {told === "words" && (
         <Story lines={strip.story} things={main.parts.findLast((part) => part)?.things ?? []} />
       )}
@@ -276,23 +277,17 @@ function ShownStrip({ known, question, told, tell }: { known: Span; question: Qu
   );
 }
 
-/** What moved between the mark and the moment in view, as far as one revision stands for both. */
-function Moved({ parts }: { parts: Part[] }) {
-  const [part, more] = parts;
+/** What moved between the mark and the moment in view. */
+function Moved({ part }: { part: Part | undefined }) {
   return (
     <div className="mt-1 h-[30vh] min-h-40 overflow-auto">
-      {!part && (
+      {part ? (
+        <MomentsCompared part={part} told />
+      ) : (
         <p className="text-faint text-sm">
           Mark a moment, go to another one: what moved between them is told here.
         </p>
       )}
-      {part && more && (
-        <p className="text-faint text-sm">
-          Different revisions stand for the two moments: what moved from one to the other is told in Model,
-          revisions.
-        </p>
-      )}
-      {part && !more && <MomentsCompared part={part} told />}
     </div>
   );
 }

@@ -9,7 +9,7 @@ import { EventFiles } from "./EventFiles";
 import { EventList } from "./EventList";
 import { useKnownTime } from "./FlowStrip";
 import { Busiest, Down, Flapping, Longest } from "./Outages";
-import { around, partsOf, type Span, WINDOWS, windowOf, windowText } from "./strip";
+import { around, type Span, WINDOWS, wholeOf, windowOf, windowText } from "./strip";
 import { UnusualList } from "./UnusualList";
 
 /** What happened to the network: what is down, what goes down most, the longest outages, and all events. */
@@ -37,9 +37,8 @@ function Known({ known, moment }: { known: Span; moment: string | undefined }) {
   const [search, setSearch] = useSearchParams();
   const shownTime = useTimes();
   const span = windowOf(search.get("window"), known);
-  // What is down is told of the end of a window, by the revision that stands for it.
-  const parts = partsOf(span, revisions);
-  const part = parts.at(-1);
+  // What happened is told of what is there at the end of a window.
+  const part = wholeOf(span, revisions);
   const happened = useHappened(network.id, part);
   function look(at: Span | null) {
     const next = new URLSearchParams(search);
@@ -77,17 +76,12 @@ function Known({ known, moment }: { known: Span; moment: string | undefined }) {
           )}
         </span>
       </p>
-      {parts.length > 1 && (
-        <p className="text-faint mb-3">
-          Told of revision {part.number}: an earlier one stands for what was before {shownTime(part.start)}.
-        </p>
-      )}
       <Down outages={found.down} end={found.end} />
       <UnusualList unusual={found.unusual} span={span} />
       <Flapping things={found.flapping} />
       <Longest outages={found.longest} start={found.start} />
       <Busiest changes={found.busiest} count={found.announcements} />
-      <EventList events={found.events} count={found.event_count} part={part} />
+      <EventList events={found.events} count={found.event_count} revisions={revisions} />
     </div>
   );
 }

@@ -1,5 +1,6 @@
-import { type Part, useBetween } from "../api/history";
+import { type Part, useBetween, useBetweenHeld } from "../api/history";
 import { useCurrentNetwork } from "../frame/context";
+import { AllTraffic } from "../held/AllTraffic";
 import { RouteLine } from "../routes/RouteLine";
 import { FirstOf } from "../ui/FirstOf";
 import { Failed, Waiting } from "../ui/states";
@@ -8,11 +9,13 @@ import { counted } from "../ui/words";
 
 const MOST_EVENTS = 4;
 
-/** Two moments held against each other: by what, and which routes and flows that one asked before moved. */
+/** Two moments held against each other: by what, and which routes, flows that one asked before, and traffic between all
+ * places moved. */
 export function MomentsCompared({ part, told = false }: { part: Part; told?: boolean }) {
   const { network } = useCurrentNetwork();
   const shownTime = useTimes();
   const found = useBetween(network.id, part);
+  const held = useBetweenHeld(network.id, part, found.data !== undefined);
   if (found.isError) return <Failed error={found.error} what="What moved cannot be told." />;
   if (!found.data) return <Waiting what="what moved" />;
   const { moved, event_count, events } = found.data;
@@ -45,6 +48,8 @@ export function MomentsCompared({ part, told = false }: { part: Part; told?: boo
           : {one.before === one.after ? `${one.after}, by another way` : `${one.before} → ${one.after}`}
         </p>
       ))}
+      <AllTraffic held={held} />
+      {moved.routes.length > 0 && <h3 className="font-semibold mt-2">Routes</h3>}
       <FirstOf
         all={moved.routes}
         first={12}

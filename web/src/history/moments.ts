@@ -1,6 +1,6 @@
 import type { components } from "../api/schema.gen";
 
-type Revision = components["schemas"]["Revision"];
+export type Revision = components["schemas"]["Revision"];
 
 /** A moment of an address, or none. */
 export function momentOf(text: string | null): string | undefined {

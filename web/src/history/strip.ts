@@ -66,6 +66,12 @@ export function partsOf(window: Span, revisions: components["schemas"]["Revision
   });
 }
 
+/** A whole window, of the revision that stands for its end. */
+export function wholeOf(window: Span, revisions: components["schemas"]["Revision"][]): Part | undefined {
+  const last = partsOf(window, revisions).at(-1);
+  return last && { ...last, start: new Date(window.from).toISOString() };
+}
+
 /** What is the same for the same way in another part: its devices and how many paths it has; ways that differ by their
  * cables alone are told apart by their order. */
 function keysOf(ways: StripsHeld["strips"][number]["ways"]): string[] {
