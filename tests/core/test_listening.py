@@ -23,6 +23,7 @@ from routrel.listening.bmp import COMMON, BmpSpeaker
 from routrel.listening.speaking import GarbageError
 from routrel.listening.spool import Spool
 from routrel.listening.station import Station
+from routrel.model.announcements import UNNUMBERED
 from tests.core import bmp, dumps
 from tests.core.test_updates import NET, OTHER, SAID, SIX, rows
 from tests.examples import examples
@@ -79,7 +80,7 @@ def test_several_paths_of_a_prefix_where_both_ends_agreed_on_them():
         assert found.announcements.row(1).path == number and rows(found)[1] == (NET, "64600 64601")
     may = [struct.pack(">BBHBB", 69, 4, 1, 1, one) for one in (2, 1)]
     found, _ = spoken(bmp.peer_up(sent=may[0], heard=may[1]), bmp.route(dumps.update([NET], SAID)))
-    assert found.announcements.row(1).path == 0
+    assert found.announcements.row(1).path == UNNUMBERED
 
 
 def test_as_numbers_of_two_and_of_four_bytes():

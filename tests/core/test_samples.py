@@ -10,11 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from routrel.analysis.answers.health import Usual
 from routrel.analysis.timeline.gauge_points import gauge_over
 from routrel.analysis.timeline.measured import HOUR, Gauge, Measurements, Thing
 from routrel.analysis.timeline.outages import happened
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import strips
+from routrel.analysis.timeline.unusual import most_unusual
 from routrel.formats.errors import LoadError
 from routrel.formats.events_file import read_events
 from routrel.formats.happenings import read_happenings
@@ -172,6 +174,32 @@ def test_unusual_hours_are_those_of_the_reference(data):
     found = list(gauge.unusual(start, end))
     assert {hour for one in found for hour in range(one.first, one.end)} == expected
     assert all(one.end != other.first for one, other in zip(found, found[1:], strict=False))
+
+
+def test_load_that_is_gone_is_unusual_and_told_after_what_is_over_the_usual():
+    rows = ["time,at,delay_ms,sent_bits_per_second,cpu_percent"]
+    for hour in range(14 * 24):
+        time, is_last = (SINCE - timedelta(hours=14 * 24 - hour)).isoformat(), hour >= 14 * 24 - 2
+        load = [5e6, 6e6, 7e6, 8e6][hour // 24 % 4] if not is_last else 2e4 * (14 * 24 - hour)
+        rows += [f"{time},ab,{9 if is_last else 2},,", f"{time},a:e1,,{load},", f"{time},b,,,{1 if is_last else 30}"]
+    network = read_files(FILES)
+    timeline = Timeline(FILES, solve(network), SINCE, [], True, (), [samples("\n".join(rows))])
+    found = [one.words for one in most_unusual(timeline, SINCE)]
+    # Less of a processor than usual troubles nobody.
+    assert [words.partition(", from")[0] for words in found] == [
+        "delay of link ab was 9 ms, usually 2 ms",
+        "load sent by interface a:e1 was 20 kbit/s, usually 6 Mbit/s",
+    ]
+    assert "from 2026-11-20 04:00 to 06:00 UTC" in found[1]
+
+
+@pytest.mark.parametrize(
+    ("value", "strays"), [(1.2e6, -1), (1.3e6, 0), (5e6, 0), (9e6, 0), (13e6, 1)]
+)  # the lowest quarter ends at 5 Mbit/s, half of all lie within 2, the middle is 6
+def test_how_far_from_the_usual_is_unusual(value, strays):
+    gauge = Gauge("sent", np.array([0]), np.array([value]))
+    assert gauge.strays(value, Usual(5e6, 6e6, 7e6, 20)) == strays
+    assert gauge.strays(value / 20, Usual(25e4, 30e4, 35e4, 20)) == 0
 
 
 def two_weeks(slow_from: int, events: str = "") -> Timeline:

@@ -23,6 +23,7 @@ from routrel.formats.network_file import read_network
 from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow, parse_flow
 from routrel.model.addresses import Address
+from routrel.model.announcements import UNNUMBERED
 from routrel.model.unchanged import without_places
 from routrel.solving import solve
 from tests.core import dumps
@@ -73,7 +74,7 @@ def test_as_numbers_of_two_bytes_microseconds_and_identifiers_of_paths():
     found = read_updates(data, "u.mrt").announcements
     assert [found.row(at).attributes.as_path for at in range(3)] == [(64600,), (64600, 64601), (64600, 64601)]
     assert [(found.row(at).moment - BASE).microseconds for at in range(3)] == [0, 250_000, 0]
-    assert [found.row(at).path for at in range(3)] == [0, 0, 7]
+    assert [found.row(at).path for at in range(3)] == [UNNUMBERED, UNNUMBERED, 7]
 
 
 def test_a_session_that_turns_is_an_event_and_its_paths_are_gone():
@@ -217,6 +218,33 @@ def test_what_the_revision_knows_is_replaced_and_gone_with_the_session():
         ("", ""),
         (NET, ""),
     ]
+
+
+@pytest.mark.parametrize("has_ids", [True, False])
+def test_one_of_several_paths_of_a_dump_is_replaced_by_its_identifier(has_ids):
+    """RFC 7911 section 3; of paths whose identifiers nobody knows all are replaced."""
+    known = [(0, dumps.attributes([64600, *[64601] * more], f"192.0.2.{7 + more}")) for more in range(3)]
+    document = outside()
+    del document["devices"]["a"]["routing"]["bgp"]["neighbors"]["192.0.2.1"]["received"]
+    dumped = dumps.index([("192.0.2.1", 64600)]) + dumps.routes(NET, known if has_ids else known[:1], has_ids)
+    files = {"network.json": json.dumps(document).encode(), "a.mrt": dumped}
+    longer = dumps.attributes([64600, 64602, 64602, 64602], "192.0.2.77")
+    said = [
+        dumps.heard(dumps.update(withdrawn=[NET], path=0), time=dumps.TIME + 10, subtype=9),
+        dumps.heard(dumps.update([NET], longer, path=1), time=dumps.TIME + 20, subtype=9),
+        dumps.heard(dumps.update(withdrawn=[NET], path=2), time=dumps.TIME + 30, subtype=9),
+        dumps.heard(dumps.update(withdrawn=[NET], path=1), time=dumps.TIME + 40, subtype=9),
+    ]
+    read = read_happenings(b"".join(said), "u.mrt")
+    timeline = Timeline(files, solve(read_files(files)), BASE, read.events, True, [read.announcements])
+    hops_at = []
+    for seconds in (0, 10, 20, 30, 40):
+        solved = timeline.solved_in(timeline.state_at(BASE + timedelta(seconds=seconds)))
+        route = solved.lookup(solved.topology.device_index["a"], Address.parse("203.0.113.9"))
+        hops_at.append("" if route is None else str(route.next_hops[0].address))
+    # Three paths: the shortest goes, then the second becomes the longest, then the third goes, then all are gone.
+    of_all = ["192.0.2.7", "192.0.2.8", "192.0.2.9", "192.0.2.77", ""]
+    assert hops_at == (of_all if has_ids else ["192.0.2.7", "", "192.0.2.77", "192.0.2.77", ""])
 
 
 def test_before_what_was_announced_since_a_revision_nothing_is_known():

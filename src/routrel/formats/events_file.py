@@ -11,7 +11,7 @@ from routrel.formats.changes.reading import changes_of
 from routrel.formats.changes.vocabulary import SHAPES
 from routrel.formats.errors import ErrorList, LoadError, quoted
 from routrel.formats.received_path import read_path
-from routrel.model.announcements import WITHDRAWN, Announcements, microseconds
+from routrel.model.announcements import UNNUMBERED, WITHDRAWN, Announcements, microseconds
 from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.places import Place
@@ -84,7 +84,7 @@ def _announce(
         number = attributes.setdefault(path, len(attributes))
         if number == len(announcements.attributes):
             announcements.attributes.append(path)
-    announcements.add(microseconds(event.time), speaker, prefix, number, 0, event.place.line)
+    announcements.add(microseconds(event.time), speaker, prefix, number, UNNUMBERED, event.place.line)
 
 
 def events_text(events: list[Event]) -> str:

@@ -11,6 +11,9 @@ from routrel.model.received import PathAttributes
 WITHDRAWN = -1
 """In place of attributes."""
 
+UNNUMBERED = -1
+"""In place of the identifier of a path that has none."""
+
 _BEGINNING = datetime(1970, 1, 1, tzinfo=UTC)
 
 
@@ -27,7 +30,7 @@ def moment_of(count: int) -> datetime:
 class Announcement(NamedTuple):
     """One row: ``prefix`` None is all that the speaker ever announced, ``attributes`` None a withdrawal.
 
-    ``path`` is the path's identifier where a speaker has several for a prefix (RFC 7911), else 0.
+    ``path`` is the path's identifier where a speaker has several for a prefix (RFC 7911), else ``UNNUMBERED``.
     """
 
     moment: datetime

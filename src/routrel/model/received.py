@@ -47,10 +47,13 @@ class ReceivedPaths:
 
     ``numbers`` (n,) is the place of each prefix's attributes in ``attributes``; ``lines`` (n,) the line of each in
     ``file``: of a dump the number of its record. ``identifier`` is the neighbour's BGP identifier, None where nobody
-    knows it.
+    knows it; ``path_identifiers`` (n,) are those of the paths (RFC 7911), None where they have none.
     """
 
-    __slots__ = ("_digest", "_known", "_next_hops", "attributes", "file", "identifier", "lines", "numbers", "prefixes")
+    __slots__ = (
+        *("_digest", "_known", "_next_hops", "attributes", "file", "identifier", "lines", "numbers"),
+        *("path_identifiers", "prefixes"),
+    )
 
     def __init__(
         self,
@@ -60,6 +63,7 @@ class ReceivedPaths:
         lines: "array[int]",
         file: str,
         identifier: int | None = None,
+        path_identifiers: "array[int] | None" = None,
     ):
         self.prefixes = prefixes
         self.attributes = attributes
@@ -67,6 +71,7 @@ class ReceivedPaths:
         self.lines = lines
         self.file = file
         self.identifier = identifier
+        self.path_identifiers = path_identifiers
         self._digest = b""
         self._known: dict[Prefix, int] | None = None
         self._next_hops: frozenset[Address] | None = None
@@ -94,9 +99,18 @@ class ReceivedPaths:
 
     def only(self, is_kept: Callable[[Prefix], bool]) -> "ReceivedPaths":
         """The paths of some prefixes alone; itself where that is all."""
-        kept = [at for at, prefix in enumerate(self.prefixes) if is_kept(prefix)]
+        return self._at([at for at, prefix in enumerate(self.prefixes) if is_kept(prefix)])
+
+    def only_paths(self, is_kept: Callable[[Prefix, int], bool]) -> "ReceivedPaths":
+        """Some of the paths alone, by their identifiers, of those that have some."""
+        assert self.path_identifiers is not None
+        paths = enumerate(zip(self.prefixes, self.path_identifiers, strict=True))
+        return self._at([at for at, (prefix, path) in paths if is_kept(prefix, path)])
+
+    def _at(self, kept: list[int]) -> "ReceivedPaths":
         if len(kept) == len(self.prefixes):
             return self
+        paths = self.path_identifiers
         return ReceivedPaths(
             [self.prefixes[at] for at in kept],
             self.attributes,
@@ -104,6 +118,7 @@ class ReceivedPaths:
             array("i", [self.lines[at] for at in kept]),
             self.file,
             self.identifier,
+            None if paths is None else array("q", [paths[at] for at in kept]),
         )
 
     def without(self, prefixes: Iterable[Prefix]) -> "ReceivedPaths":
@@ -130,13 +145,16 @@ class ReceivedPaths:
             digest = hashlib.blake2b(repr((self.identifier, self.attributes)).encode(), digest_size=16)
             digest.update(self.numbers.tobytes())
             digest.update(repr(self.prefixes).encode())
+            if self.path_identifiers is not None:
+                digest.update(self.path_identifiers.tobytes())
             self._digest = digest.digest()
         return self._digest
 
     def __eq__(self, other: object) -> bool:
         if not isinstance(other, ReceivedPaths) or hash(self) != hash(other):
             return False
-        parts = (self.prefixes, other.prefixes), (self.numbers, other.numbers), (self.attributes, other.attributes)
+        parts = [(self.prefixes, other.prefixes), (self.numbers, other.numbers), (self.attributes, other.attributes)]
+        parts.append((self.path_identifiers, other.path_identifiers))
         return all(mine is its for mine, its in parts) or self.digest == other.digest
 
     def __hash__(self) -> int:

@@ -3397,7 +3397,7 @@ export interface components {
         };
         /**
          * Unusual
-         * @description Hours, one after the other, in which a measure was far over what is usual at these hours.
+         * @description Hours, one after the other, in which a measure was far over what is usual at these hours, or under it.
          */
         Unusual: {
             /** @enum {unknown} */

@@ -5,7 +5,7 @@ import { GaugeChart } from "./GaugeChart";
 import { isSame } from "./gauges";
 import type { Span } from "./strip";
 
-/** What was far over the usual in the last day, each with its course over time. */
+/** What was unusual in the last day, each with its course over time. */
 export function UnusualList({ unusual, span }: { unusual: Unusual[]; span: Span }) {
   const { network, revision } = useCurrentNetwork();
   const [chosen, choose] = useState<Unusual>();

@@ -22,7 +22,7 @@ class Usual(Struct, frozen=True):
 
 
 class Unusual(Struct, frozen=True):
-    """Hours, one after the other, in which a measure was far over what is usual at these hours."""
+    """Hours, one after the other, in which a measure was far over what is usual at these hours, or under it."""
 
     what: MeasuredKind
     at: str

@@ -185,4 +185,4 @@ class Happened(Struct, frozen=True):
     busiest: list[PrefixChanges]
     """Those that did most often."""
     unusual: list[Unusual]
-    """What was far over the usual in the last day."""
+    """What was unusual in the last day."""

@@ -1,12 +1,13 @@
 """What BGP neighbours said over time: which paths stand at a moment, and a network that has heard them.
 
 A path that is announced replaces the one before it of the same prefix, those that the revision knows too (RFC 4271
-section 3.1); where a speaker has several for a prefix, it replaces that of its identifier (RFC 7911 section 2), and
-what the revision knew of the prefix, whose identifiers it has not. A session that ended said all of it for nothing.
+section 3.1); where a speaker has several for a prefix, it replaces that of its identifier (RFC 7911 section 2). Where
+the revision knows a neighbour's paths without their identifiers, it replaces all of the prefix. A session that ended
+said all of it for nothing.
 """
 
 from array import array
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import replace
 from datetime import datetime
@@ -17,7 +18,7 @@ import numpy as np
 from routrel.analysis.timeline.switches import Switch, neighbor_of, session_named
 from routrel.formats.changes.finding import ChangeError
 from routrel.model.addresses import Prefix
-from routrel.model.announcements import WITHDRAWN, Announcement, Announcements, microseconds
+from routrel.model.announcements import UNNUMBERED, WITHDRAWN, Announcement, Announcements, microseconds
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.network import Network
@@ -58,6 +59,11 @@ class Heard:
             prefixes += of.prefixes
         every, speaking = np.concatenate(times), np.concatenate(sessions)
         is_known = np.array([bool(neighbor_of(network, one).received) for one in self.sessions] + [False])
+        self._are_numbered = [
+            any(paths.path_identifiers is not None for paths in neighbor_of(network, one).received)
+            for one in self.sessions
+        ]
+        """Whether the revision knows paths of each session by their identifiers."""
         is_replaced = is_known[speaking] & (every <= microseconds(since))
         self.replaced = np.sort(every[is_replaced])
         order = np.flatnonzero(~is_replaced)
@@ -117,9 +123,9 @@ class Heard:
                 continue
             of = standing.setdefault(session, {}).setdefault(prefix, {})
             path, number = int(self.paths[at]), int(self.numbers[at])
-            if path == 0:
+            if path == UNNUMBERED:
                 of.clear()
-            if number == WITHDRAWN:
+            if number == WITHDRAWN and path != UNNUMBERED and not self._are_numbered[session]:
                 of.pop(path, None)
             else:
                 of[path] = number
@@ -145,12 +151,18 @@ class Heard:
         self, neighbor: BgpNeighbor, news: dict[Prefix | None, tuple[tuple[int, int], ...]]
     ) -> tuple[ReceivedPaths, ...]:
         before = neighbor.received
-        found = [] if None in news else [one.only(lambda prefix: prefix not in news) for one in before]
+        said = {prefix: dict(paths) for prefix, paths in news.items()}
+        found = [] if None in said else [_unsaid(one, said) for one in before]
+        standing = {
+            prefix: [number for _, number in paths if number != WITHDRAWN]
+            for prefix, paths in news.items()
+            if prefix is not None
+        }
         identifier = before[0].identifier if before else None
-        prefixes = sorted(prefix for prefix in news if prefix is not None)
-        for rank in range(max((len(news[prefix]) for prefix in prefixes), default=0)):
-            having = [prefix for prefix in prefixes if len(news[prefix]) > rank]
-            numbers = [news[prefix][rank][1] for prefix in having]
+        prefixes = sorted(standing)
+        for rank in range(max(map(len, standing.values()), default=0)):
+            having = [prefix for prefix in prefixes if len(standing[prefix]) > rank]
+            numbers = [standing[prefix][rank] for prefix in having]
             places = {number: at for at, number in enumerate(dict.fromkeys(numbers))}
             found.append(
                 ReceivedPaths(
@@ -163,6 +175,13 @@ class Heard:
                 )
             )
         return tuple(one for one in found if len(one))
+
+
+def _unsaid(before: ReceivedPaths, said: Mapping[Prefix | None, Mapping[int, int]]) -> ReceivedPaths:
+    """What the revision knows of a neighbour's paths and nothing said since replaces."""
+    if before.path_identifiers is None:
+        return before.only(lambda prefix: prefix not in said)
+    return before.only_paths(lambda prefix, path: not {path, UNNUMBERED} & said.get(prefix, {}).keys())
 
 
 def _by(attributes: PathAttributes, neighbor: BgpNeighbor) -> PathAttributes:

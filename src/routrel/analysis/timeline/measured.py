@@ -1,7 +1,8 @@
 """What was measured of the things of a network, from all files together, and what of it is usual.
 
 The usual is told by the same hour of the day in the weeks before: the median, and the spread between the quartiles.
-An hour is unusual whose median is over that by more than three spreads, a quarter, and what is worth a word.
+An hour is unusual whose median is over that by more than three spreads, a quarter, and what is worth a word; of load
+also one whose median is less than a quarter of what three quarters of the samples reach.
 """
 
 from collections import Counter, defaultdict
@@ -31,6 +32,8 @@ SPREADS = 3.0
 PART_OVER = 0.25
 WORTH_TELLING = {"delay": 0.001, "loss": 0.005, "sent": 1e6, "received": 1e6, "cpu": 0.1, "memory": 0.1}
 """So much over the usual at least; of drops and errors one a second."""
+TOLD_WHEN_LOW = frozenset({"sent", "received"})
+PART_LEFT = 0.25
 
 
 class Thing(NamedTuple):
@@ -47,6 +50,8 @@ class Hours(NamedTuple):
     end: int
     median: float
     usual: Usual
+    strays: int
+    """1 where they are over the usual, -1 where they are under it."""
 
 
 class Gauge:
@@ -86,7 +91,7 @@ class Gauge:
         return usual_of(np.concatenate(parts)) if parts else None
 
     def unusual(self, start: int, end: int) -> Iterator[Hours]:
-        """The hours of a window whose median is far over the usual."""
+        """The hours of a window whose median is far over the usual, or far under it."""
         first, last = np.searchsorted(self.times, (start, end))
         hours = self.times[first:last] // HOUR
         running: Hours | None = None
@@ -95,22 +100,24 @@ class Gauge:
             hour = int(hours[begin])
             median = float(np.median(self.values[first + begin : first + until]))
             usual = self.usual_at(hour)
-            is_over = usual is not None and self.is_unusual(median, usual)
-            if running is not None and not (is_over and hour == running.end):
+            strays = 0 if usual is None else self.strays(median, usual)
+            if running is not None and not (strays == running.strays and hour == running.end):
                 yield running
                 running = None
-            if is_over and usual is not None:
-                worst = (
-                    running if running is not None and running.median >= median else Hours(hour, hour, median, usual)
-                )
-                running = Hours(running.first if running else hour, hour + 1, worst.median, worst.usual)
+            if strays and usual is not None:
+                this = Hours(hour, hour, median, usual, strays)
+                worst = running if running is not None and running.median * strays >= median * strays else this
+                running = worst._replace(first=running.first if running else hour, end=hour + 1)
         if running is not None:
             yield running
 
-    def is_unusual(self, value: float, usual: Usual) -> bool:
-        """Whether a value is far over what is usual."""
-        margin = max(SPREADS * (usual.high - usual.low), PART_OVER * usual.median, WORTH_TELLING.get(self.measure, 1.0))
-        return value > usual.median + margin
+    def strays(self, value: float, usual: Usual) -> int:
+        """1 where a value is far over what is usual, -1 where it is far under that, else 0."""
+        worth = WORTH_TELLING.get(self.measure, 1.0)
+        if value > usual.median + max(SPREADS * (usual.high - usual.low), PART_OVER * usual.median, worth):
+            return 1
+        is_low = self.measure in TOLD_WHEN_LOW and value < PART_LEFT * usual.low and usual.low - value > worth
+        return -1 if is_low else 0
 
 
 def usual_of(values: npt.NDArray[np.float64]) -> Usual | None:

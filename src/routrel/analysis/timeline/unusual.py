@@ -1,4 +1,4 @@
-"""What was far over the usual, in words."""
+"""What was far over the usual, or of load far under it, in words."""
 
 from collections.abc import Iterable, Iterator
 from datetime import datetime, timedelta
@@ -28,7 +28,7 @@ WORDS = {
 
 
 def most_unusual(timeline: Timeline, end: datetime) -> list[Unusual]:
-    """Of all that is measured what was far over the usual in the day up to a moment, the worst first."""
+    """Of all that is measured what was unusual in the day up to a moment, the worst first."""
     found = list[Unusual]()
     for thing, measure in timeline.measurements.known:
         gauge = timeline.measurements.gauge(thing, measure)
@@ -64,8 +64,13 @@ def _unusual_words(network: Network, thing: Thing, measure: str, hours: Hours, b
 
 
 def worst(found: Iterable[Unusual]) -> list[Unusual]:
-    """What is out of the ordinary, the furthest over the usual first."""
-    return sorted(found, key=lambda one: -one.median / max(one.usual.median, 1e-9))[:MOST_UNUSUAL]
+    """What is out of the ordinary, the furthest over the usual first, then the furthest under it."""
+    return sorted(found, key=_by_distance)[:MOST_UNUSUAL]
+
+
+def _by_distance(one: Unusual) -> tuple[bool, float]:
+    is_under, part = one.median < one.usual.median, one.median / max(one.usual.median, 1e-9)
+    return is_under, part if is_under else -part
 
 
 def measure_words(network: Network, thing: Thing, measure: str) -> str:

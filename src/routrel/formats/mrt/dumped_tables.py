@@ -114,7 +114,14 @@ def _with_received(bgp: Bgp, name: str, dump: TableDump, file: str) -> tuple[Bgp
             text = f"{name}: the {count} paths of {address} are not used: they are of AS {peer.number}, {expected}"
         else:
             paths = ReceivedPaths(
-                entries.prefixes, dump.attributes, entries.attributes, entries.lines, file, peer.identifier or None
+                entries.prefixes,
+                dump.attributes,
+                entries.attributes,
+                entries.lines,
+                file,
+                peer.identifier or None,
+                # Records with and without identifiers are told apart by no update.
+                entries.paths if len(entries.paths) == len(entries.prefixes) else None,
             )
             if named[address].withdrawn:
                 paths = paths.without(named[address].withdrawn)

@@ -15,6 +15,7 @@ from routrel.formats.mrt.attributes import (
     ORIGIN,
 )
 from routrel.model.addresses import BITS, Prefix
+from routrel.model.announcements import UNNUMBERED
 
 MP_UNREACH_NLRI = 15
 HEADER_LENGTH = 19
@@ -25,7 +26,7 @@ FAMILIES = {1: 4, 2: 6}
 LENGTH = struct.Struct(">H")
 
 Path = tuple[Prefix, int]
-"""A prefix and the identifier of the path, 0 where paths have none."""
+"""A prefix and the identifier of the path, ``UNNUMBERED`` where paths have none."""
 
 
 class BrokenMessageError(ValueError):
@@ -137,7 +138,7 @@ def _reached(data: bytes, at: int, end: int, kind: int, has_paths: bool, known: 
 def _paths(data: bytes, at: int, end: int, family: int, has_paths: bool, known: Known) -> list[Path]:
     """Prefixes one after the other; bits beyond their length are of no meaning (RFC 4271 section 4.3)."""
     found = list[Path]()
-    of, bits, path = known.of[family], BITS[family], 0
+    of, bits, path = known.of[family], BITS[family], UNNUMBERED
     while at < end:
         if has_paths:
             if end - at < 5:

@@ -34,7 +34,7 @@ def _line(data: bytes, record: Record, peers: tuple[Peer, ...], file: str, line:
         prefix, entries = entries_of(data, record, file, line)
     except LoadError as error:
         return str(error)
-    found = [f"from {peers[peer].address}: {_path(raw)}" for peer, raw in entries if peer < len(peers)]
+    found = [f"from {peers[peer].address}: {_path(raw)}" for peer, _, raw in entries if peer < len(peers)]
     return f"{prefix} " + "; ".join(found)
 
 

@@ -14,6 +14,7 @@ from routrel.formats.mrt.attributes import MalformedAttributesError, read_attrib
 from routrel.formats.mrt.records import TABLE_DUMP_V2, Record, cut, records_of
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import BITS, Address, Prefix
+from routrel.model.announcements import UNNUMBERED
 from routrel.model.places import Place
 from routrel.model.received import PathAttributes
 
@@ -39,12 +40,19 @@ class Peer(NamedTuple):
 class Entries(NamedTuple):
     """What a dump holds of one neighbour, in the order of the file; the nth of several paths for a prefix.
 
-    ``attributes`` (n,) are places in the dump's, ``lines`` (n,) the numbers of the records.
+    ``attributes`` (n,) are places in the dump's, ``lines`` (n,) the numbers of the records, ``paths`` (n,) the
+    identifiers of the paths, of none where records have none.
     """
 
     prefixes: list[Prefix]
     attributes: "array[int]"
     lines: "array[int]"
+    paths: "array[int]"
+
+    @classmethod
+    def none(cls) -> "Entries":
+        """Those to come."""
+        return cls([], array("i"), array("i"), array("q"))
 
 
 class TableDump(NamedTuple):
@@ -82,7 +90,7 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
                 passed_over["an earlier dump of the table"] += 1
             view, peers = peer_index(data, record, file, line)
             time, malformed = record.time, Counter[str]()
-            first_paths = [Entries([], array("i"), array("i")) for _ in peers]
+            first_paths = [Entries.none() for _ in peers]
             entries = {(index, 0): one for index, one in enumerate(first_paths)}
             continue
         prefix, found = entries_of(data, record, file, line)
@@ -91,7 +99,7 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
             place = Place(file, line, 1)
             raise LoadError([InputError(place, "the dump holds too much", allowed=f"{MAX_ENTRIES:,} entries")])
         seen: dict[int, int] = {}
-        for peer, raw in found:
+        for peer, path, raw in found:
             number = numbers.get(raw)
             if number is None:
                 number = numbers[raw] = len(attributes)
@@ -111,6 +119,8 @@ def read_table_dump(data: bytes, file: str) -> TableDump:
             own.prefixes.append(prefix)
             own.attributes.append(number)
             own.lines.append(line)
+            if path != UNNUMBERED:
+                own.paths.append(path)
     if not peers:
         allowed = "TABLE_DUMP_V2 (RFC 6396 section 4.3), which begins with an index of neighbors"
         kinds = ", ".join(passed_over) or "nothing"
@@ -124,10 +134,11 @@ def _count(found: Counter[str], what: str) -> None:
     found[what if what in found or len(found) < MOST_KINDS else "others"] += 1
 
 
-def entries_of(data: bytes, record: Record, file: str, line: int) -> tuple[Prefix, list[tuple[int, bytes]]]:
-    """The prefix of a record, and of each entry the place of its neighbour and its attributes as they are."""
+def entries_of(data: bytes, record: Record, file: str, line: int) -> tuple[Prefix, list[tuple[int, int, bytes]]]:
+    """The prefix of a record, and of each entry the place of its neighbour, the identifier of the path, and the
+    attributes as they are."""
     family, has_ids = RIBS[record.subtype]
-    end, found = record.end, []
+    end, found, path = record.end, list[tuple[int, int, bytes]](), UNNUMBERED
     try:
         length = data[record.start + 4]
         at = record.start + 5 + ((length + 7) >> 3)
@@ -136,12 +147,12 @@ def entries_of(data: bytes, record: Record, file: str, line: int) -> tuple[Prefi
         at += 2
         for _ in range(count):
             if has_ids:
-                peer, _, _, length = ENTRY_WITH_ID.unpack_from(data, at)
+                peer, _, path, length = ENTRY_WITH_ID.unpack_from(data, at)
                 at += 12
             else:
                 peer, _, length = ENTRY.unpack_from(data, at)
                 at += 8
-            found.append((peer, data[at : at + length]))
+            found.append((peer, path, data[at : at + length]))
             at += length
             if at > end:
                 break
@@ -168,7 +179,7 @@ def _prefix(family: int, length: int, network: bytes) -> Prefix:
 def _further(entries: dict[tuple[int, int], Entries], peer: int, place: int, file: str, line: int) -> Entries:
     if place >= MAX_PATHS:
         raise _broken(file, line, f"more than {MAX_PATHS} paths of one neighbor for a prefix")
-    return entries.setdefault((peer, place), Entries([], array("i"), array("i")))
+    return entries.setdefault((peer, place), Entries.none())
 
 
 def _broken(file: str, line: int, what: str) -> LoadError:

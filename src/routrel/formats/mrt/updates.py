@@ -14,7 +14,7 @@ from routrel.formats.mrt.messages import BrokenMessageError, Known, read_update
 from routrel.formats.mrt.records import HEADER, unpacked
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
-from routrel.model.announcements import WITHDRAWN, Announcements, moment_of
+from routrel.model.announcements import UNNUMBERED, WITHDRAWN, Announcements, moment_of
 from routrel.model.changes import Change
 from routrel.model.events import Event
 from routrel.model.places import Place
@@ -93,7 +93,7 @@ def read_updates(data: bytes, file: str) -> Updates:
                 old, new = struct.unpack_from(">HH", data, body)
                 if (old == ESTABLISHED) != (new == ESTABLISHED):
                     events.append(_turned(moment, found.speakers[speaker], new == ESTABLISHED, Place(file, line, 1)))
-                    found.add(moment, speaker, None, WITHDRAWN, 0, line)
+                    found.add(moment, speaker, None, WITHDRAWN, UNNUMBERED, line)
             continue
         try:
             update = read_update(data, body, at, has_paths, known)
