@@ -7,6 +7,7 @@ from history.views import (
     EventFileView,
     HappenedView,
     MeasuredView,
+    RouteOverTimeView,
     StateView,
     StripView,
 )
@@ -18,6 +19,7 @@ urlpatterns = [
     path(f"{NETWORK}/events", EventFilesView.as_view(), name="event-files"),
     path(f"{NETWORK}/events/<int:file_id>", EventFileView.as_view(), name="event-file"),
     path(f"{REVISION}/strip", StripView.as_view(), name="strip"),
+    path(f"{REVISION}/route-over-time", RouteOverTimeView.as_view(), name="route-over-time"),
     path(f"{REVISION}/happened", HappenedView.as_view(), name="happened"),
     path(f"{REVISION}/between", BetweenView.as_view(), name="between"),
     path(f"{REVISION}/between-held", BetweenHeldView.as_view(), name="between-held"),

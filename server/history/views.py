@@ -134,6 +134,25 @@ class StripView(PastQuestionView):
         return {"flows": [flow_of(words)]}
 
 
+class RouteSerializer(WindowSerializer):
+    """A prefix at a routing instance, over a window of time."""
+
+    device = serializers.CharField(max_length=200)
+    vrf = serializers.CharField(required=False, default="", max_length=200, help_text="The default one where left out.")
+    prefix = serializers.CharField(max_length=100, help_text="A prefix, or an address to look up.")
+
+
+@answers("route-over-time", RouteSerializer, beside=(AS_OF,))
+class RouteOverTimeView(PastQuestionView):
+    """A table's route for a prefix over time: what it went by when, what began each change, and the events that concern
+    it, counted. Each call goes on for about a second and says how far it is, until `held` is there."""
+
+    serializer = RouteSerializer
+
+    def parameters(self, request: Request, revision: Revision, words: dict[str, Any]) -> dict[str, Any]:
+        return {key: words[key] for key in ("device", "vrf", "prefix")}
+
+
 @answers("happened", WindowSerializer, beside=(AS_OF,))
 class HappenedView(PastQuestionView):
     """What happened in a window, to all that the revision has, before it was true as well: what is down at the window's

@@ -38,6 +38,7 @@ ASKED: dict[str, dict[str, Any]] = {
     "held": {"trial": 1},
     "endangered": {"device": "bw-fw"},
     "strip": {"from": "gp-gates", "to": "bookings", "service": "booking"},
+    "route-over-time": {"device": "bw-border", "prefix": "172.21.7.0/24"},
     "measured": {"what": "link", "at": "Brackwater-Gullpoint", "measure": "delay"},
     "state": {"moment": "2026-11-20T05:00:00Z"},
     "difference": {"trial": 1},

@@ -29,7 +29,6 @@ from routrel.analysis.answers import (
     wanted_ways,
 )
 from routrel.analysis.comparison import compare, moved
-from routrel.analysis.contest.why import WhyError, parse_prefix
 from routrel.analysis.drift import drift
 from routrel.analysis.expectations.failures import KIND_WORDS, NothingToFailError
 from routrel.analysis.expectations.holding import Holding, holding
@@ -52,7 +51,7 @@ from routrel.formats.mrt.records import is_dump
 from routrel.formats.mrt.showing import lines_around
 from routrel.formats.written_models import written_in_models
 from routrel.forwarding.flow import Flow
-from routrel.model.addresses import Address, Prefix
+from routrel.model.addresses import Address
 from routrel.model.expectations import FailureKind
 from routrel.model.routing import DEFAULT_INSTANCE
 from work import answering_past
@@ -63,17 +62,11 @@ from work.solved_revision import (
     RefusedError,
     SolvedRevision,
     not_found,
+    prefix_asked,
 )
 
 MOST_ROUTES = 1000
 """Routes that a comparison lists; all are counted."""
-
-
-def _prefix(parameters: Parameters, name: str = "prefix") -> Prefix | Address:
-    try:
-        return parse_prefix((parameters.get(name) or "").strip())
-    except WhyError as error:
-        raise RefusedError(400, {name: [str(error)]}) from None
 
 
 class Loaded(msgspec.Struct, frozen=True):
@@ -275,7 +268,7 @@ def _changed_files(revision: SolvedRevision, parameters: Parameters) -> list[Sou
 
 
 def _table(revision: SolvedRevision, parameters: Parameters) -> list[routes.TableRow]:
-    within = _prefix(parameters, "within") if parameters.get("within") else None
+    within = prefix_asked(parameters, "within") if parameters.get("within") else None
     part = within.host_prefix() if isinstance(within, Address) else within
     return rows_of(revision.solved, revision.instance(parameters), part, parameters.get("most"))
 
@@ -326,12 +319,13 @@ QUESTIONS = {
     "table": Question(list[routes.TableRow], _table),
     "instances": Question(list[model.Instance], _instances),
     "contest": Question(
-        contests.Contest, lambda revision, of: revision.why().why(revision.instance(of), _prefix(of), False)
+        contests.Contest, lambda revision, of: revision.why().why(revision.instance(of), prefix_asked(of), False)
     ),
     "tipping": Question(
-        list[contests.TippingPoint], lambda revision, of: revision.why().tipping(revision.instance(of), _prefix(of))
+        list[contests.TippingPoint],
+        lambda revision, of: revision.why().tipping(revision.instance(of), prefix_asked(of)),
     ),
-    "forest": Question(destinations.Forest, lambda revision, of: routes_to(revision.solved, _prefix(of))),
+    "forest": Question(destinations.Forest, lambda revision, of: routes_to(revision.solved, prefix_asked(of))),
     "policies": Question(list[policies.Policy], lambda revision, _: all_policies(revision.solved)),
     "policy": Question(policies.PolicyReport, _policy),
     "drift": Question(model.Drift, lambda revision, of: drift(revision.solved, revision.instance(of))),
@@ -344,6 +338,7 @@ QUESTIONS = {
     "strip": Question(timeline.StripsSoFar, answering_past.strip),
     "happened": Question(timeline.Happened, answering_past.what_happened),
     "between": Question(timeline.Between, answering_past.between),
+    "route-over-time": Question(timeline.RouteOverTimeSoFar, answering_past.route),
     "between-held": Question(held.HeldSoFar, answering_past.between_held),
     "measured": Question(health.GaugeOverTime, answering_past.measured),
     "state": Question(timeline.StateThen, answering_past.state),

@@ -7,23 +7,27 @@ import msgspec
 
 from routrel.analysis.answers.health import GaugeOverTime
 from routrel.analysis.answers.held import HeldSoFar
-from routrel.analysis.answers.timeline import Between, Happened, StateThen, StripsSoFar
+from routrel.analysis.answers.timeline import Between, Happened, RouteOverTimeSoFar, StateThen, StripsSoFar
 from routrel.analysis.comparison import moved
 from routrel.analysis.held.groups import comparing
 from routrel.analysis.timeline.gauge_points import gauge_over
 from routrel.analysis.timeline.measured import thing_named
 from routrel.analysis.timeline.outages import MOST_EVENTS, event_shown, happened
+from routrel.analysis.timeline.route_states import RouteAsked
+from routrel.analysis.timeline.route_strip import route_over_time
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
 from routrel.analysis.timeline.then import state_then
 from routrel.formats.changes.finding import ChangeError
 from routrel.formats.happenings import read_happenings
 from routrel.forwarding.flow import Flow
+from routrel.model.addresses import Address
 from routrel.model.announcements import moment_of
+from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.model.times import rfc3339
 from routrel.routing.solve import Solved
 from work.past import Past
-from work.solved_revision import Parameters, RefusedError, SolvedRevision
+from work.solved_revision import Parameters, RefusedError, SolvedRevision, prefix_asked
 
 MOST_ROUTES = 1000
 """Routes that moved between two moments which are listed; all are counted."""
@@ -51,6 +55,20 @@ def strip(revision: SolvedRevision, parameters: Parameters) -> StripsSoFar:
     name = f"strip {flows} {window} {parameters['past']}"
     try:
         return cast(StripsSoFar, revision.so_far(name, lambda: strips(timeline, flows, *window)))
+    except TooMuchHappenedError as error:
+        raise RefusedError(400, {"detail": str(error)}) from None
+
+
+def route(revision: SolvedRevision, parameters: Parameters) -> RouteOverTimeSoFar:
+    """The route of a table for a prefix over a window, as far as it goes in a second."""
+    timeline: Timeline = parameters["timeline"]
+    window, prefix = _window(timeline, parameters), prefix_asked(parameters)
+    revision.instance(parameters)
+    whole = prefix.host_prefix() if isinstance(prefix, Address) else prefix
+    asked = RouteAsked(parameters["device"], parameters["vrf"] or DEFAULT_INSTANCE, whole)
+    name = f"route {asked} {window} {parameters['past']}"
+    try:
+        return cast(RouteOverTimeSoFar, revision.so_far(name, lambda: route_over_time(timeline, asked, *window)))
     except TooMuchHappenedError as error:
         raise RefusedError(400, {"detail": str(error)}) from None
 

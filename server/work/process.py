@@ -39,7 +39,7 @@ LARGE = 512 * 1024 * 1024
 """A process that holds more after an answer keeps only the revision it was asked about last."""
 
 
-CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip", "between-held"})
+CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip", "route-over-time", "between-held"})
 """Questions whose answer takes several calls: a process goes on with what it began."""
 
 

@@ -10,7 +10,7 @@ from functools import cached_property, partial
 from typing import Any
 
 from routrel.analysis.check import check
-from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.endangered import Endangering
 from routrel.analysis.expectations.failures import TooManyFailuresError
@@ -24,6 +24,7 @@ from routrel.formats.changes.applying import apply_changes
 from routrel.formats.changes.reading import changes_of
 from routrel.formats.happenings import Happenings
 from routrel.formats.sources import files_of_upload, read_files
+from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import Finding
 from routrel.model.network import Network
 from routrel.model.routing import DEFAULT_INSTANCE
@@ -63,6 +64,14 @@ class RefusedError(Exception):
 
 def not_found(text: str) -> RefusedError:
     return RefusedError(404, {"detail": text})
+
+
+def prefix_asked(parameters: Parameters, name: str = "prefix") -> Prefix | Address:
+    """The prefix or address that a question names."""
+    try:
+        return parse_prefix((parameters.get(name) or "").strip())
+    except WhyError as error:
+        raise RefusedError(400, {name: [str(error)]}) from None
 
 
 def changes_key(changes: list[dict[str, Any]]) -> str:

@@ -196,6 +196,7 @@ def _parser() -> argparse.ArgumentParser:
     history.add_argument("--flows", metavar="FILE", help="a JSON list of flows")
     history.add_argument("--since", metavar="TIME", help="from when on; else from the first event")
     history.add_argument("--until", metavar="TIME", help="up to when; else up to the last event")
+    history.add_argument("--route", metavar="'DEVICE PREFIX'", help="a table's route for a prefix, over the time")
     history.add_argument("--state-at", metavar="TIME", help="the changes that make the network what it was then")
     history.set_defaults(run=history_command)
 

@@ -7,17 +7,24 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from routrel.analysis.answers.timeline import StripsHeld
+from routrel.analysis.contest.why import WhyError, parse_prefix
 from routrel.analysis.timeline.outages import happened, happened_lines
+from routrel.analysis.timeline.route_states import RouteAsked
+from routrel.analysis.timeline.route_strip import route_lines, route_over_time
 from routrel.analysis.timeline.states import Timeline
 from routrel.analysis.timeline.strip import TooMuchHappenedError, strips
 from routrel.cli_flows import flows_of
 from routrel.cli_output import DONE, NO, CallError, bytes_of, print_answer, print_json, print_lines
 from routrel.formats.changes.reading import list_text
+from routrel.formats.errors import nearest
 from routrel.formats.events_file import parse_time
 from routrel.formats.happenings import read_happenings
 from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import parse_flow
 from routrel.garbage_collection import keep
+from routrel.model.addresses import Address, Prefix
+from routrel.model.routing import DEFAULT_INSTANCE
+from routrel.routing.solve import Solved
 from routrel.solving import solve
 
 
@@ -48,10 +55,14 @@ def history_command(options: argparse.Namespace) -> int:
     start = _moment(options.since, "--since") if options.since else min(first, timeline.since)
     if start >= end:
         raise CallError(f"the time ends ({end.isoformat()}) before it begins ({start.isoformat()})")
-    if not flows:
-        found = happened(timeline, start, end)
-        return print_answer(options, found, happened_lines(found), True)
     try:
+        if options.route is not None:
+            *_, told = route_over_time(timeline, _route_asked(solved, options.route), start, end)
+            assert told.held is not None
+            return print_answer(options, told.held, route_lines(told.held), told.held.usual is not None)
+        if not flows:
+            found = happened(timeline, start, end)
+            return print_answer(options, found, happened_lines(found), True)
         *_, so_far = strips(timeline, flows, start, end)
     except TooMuchHappenedError as error:
         raise CallError(str(error)) from None
@@ -61,6 +72,26 @@ def history_command(options: argparse.Namespace) -> int:
         segment.state is None or strip.states[segment.state].good for strip in held.strips for segment in strip.segments
     )
     return print_answer(options, held, _lines(held), is_good)
+
+
+def _route_asked(solved: Solved, text: str) -> RouteAsked:
+    """What ``--route`` names: a device, another routing instance than the default one behind a stroke, a prefix."""
+    name, _, prefix = text.strip().rpartition(" ")
+    device, _, vrf = name.partition("/")
+    asked = RouteAsked(device, vrf or DEFAULT_INSTANCE, _prefix(prefix))
+    if asked.instance_in(solved) is None:
+        close = nearest(device, list(solved.network.devices))
+        meant = f"; did you mean {close[0]}?" if close and device not in solved.network.devices else ""
+        raise CallError(f"--route: {name or text!r} is no device, or device/VRF, of this network{meant}")
+    return asked
+
+
+def _prefix(text: str) -> Prefix:
+    try:
+        found = parse_prefix(text)
+    except WhyError as error:
+        raise CallError(f"--route: {error}; allowed: a device and a prefix, like 'r1 192.0.2.0/24'") from None
+    return found.host_prefix() if isinstance(found, Address) else found
 
 
 def _moment(text: str, name: str) -> datetime:

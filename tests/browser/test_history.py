@@ -132,6 +132,19 @@ def test_any_two_moments_are_compared(past):
     assert violations(page) == [] and page.complaints() == []
 
 
+def test_a_route_is_told_over_time_in_its_contest(past):
+    page = past
+    page.driver.get(f"{page.network_address()}/routes?to=172.21.7.0/24&device=bw-border")
+    page.find("[data-testid=route-over-time] summary").click()
+    page.says("It was gone, or a shorter prefix stood for it, once, 9 h 18 min", "[data-testid=route-over-time]")
+    page.says("link Bellbuoy south access down", "[data-testid=route-over-time]")
+    assert len(page.driver.find_elements("css selector", "[data-testid=route-segment]")) == 3
+    assert violations(page) == [] and page.complaints() == []
+    page.find("[data-testid=route-over-time] li + li button").click()
+    page.wait(lambda: "time=2026-11-12T08%3A10%3A40" in page.driver.current_url)
+    page.says("0.0.0.0/0", "[data-testid=contest]")
+
+
 def test_sessions_entries_and_events_are_found(past):
     page = past
     page.press("k")

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from routrel.analysis.timeline.flow_states import outcome_of
 from routrel.analysis.timeline.outages import downs_of, happened, happened_lines, length_words
-from routrel.analysis.timeline.outcomes import Outcomes
+from routrel.analysis.timeline.outcomes import flow_outcomes
 from routrel.analysis.timeline.states import State, Timeline
 from routrel.analysis.timeline.strip import strips
 from routrel.analysis.timeline.switches import Switch, is_on, switches_of
@@ -350,7 +350,7 @@ def test_what_becomes_of_flows_in_states_is_what_solving_each_says(document, dat
     )
     switches = [one for one in switches if is_on(network, one)]
     timeline = Timeline(files, solve(network), SINCE, [])
-    outcomes = Outcomes(timeline)
+    outcomes = flow_outcomes(timeline)
     flows = [Flow(one, other) for one in names for other in names if one != other]
     for off in data.draw(st.lists(st.frozensets(st.sampled_from(switches), max_size=5), min_size=1, max_size=4)):
         answerer = Answerer(solve(timeline.network_in(State(off))))

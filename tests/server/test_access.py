@@ -94,6 +94,7 @@ def url(path: str, network: dict) -> str:
         "patches": "?trial=1",
         "device-text": "?device=r",
         "strip": "?from=h1&to=h2",
+        "route-over-time": "?device=r&prefix=10.0.2.0/24",
         "measured": "?what=device&at=r&measure=cpu",
         "state": "?moment=2026-11-20T05:00:00Z",
     }

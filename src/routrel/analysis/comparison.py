@@ -120,7 +120,7 @@ def comparison_lines(found: Comparison) -> Iterator[str]:
     for route in found.routes:
         name = route.device if route.vrf == "default" else f"{route.device}/{route.vrf}"
         reason = f" ({route.reason})" if route.reason else ""
-        yield f"~ route {name} {route.prefix}: {_row_text(route.before)} > {_row_text(route.after)}{reason}"
+        yield f"~ route {name} {route.prefix}: {row_text(route.before)} > {row_text(route.after)}{reason}"
     if found.routes_changed > len(found.routes):
         yield f"… and {found.routes_changed - len(found.routes):,} more routes"
     for flow in found.flows:
@@ -132,7 +132,8 @@ def comparison_lines(found: Comparison) -> Iterator[str]:
         yield "no difference"
 
 
-def _row_text(row: TableRow | None) -> str:
+def row_text(row: TableRow | None) -> str:
+    """A route of a table on one line."""
     if row is None:
         return "none"
     return f"{row.protocol} {ranking_text(row)} {hops_text(row.next_hops) or row.action}"

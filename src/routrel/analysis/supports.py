@@ -27,11 +27,6 @@ class FlowSupports:
         self._lookups = LookupSupports(solved)
 
     @cached_property
-    def _is_told(self) -> bool:
-        """Linux devices answer for all their addresses everywhere, and choose sources by what is up."""
-        return not any(device.kernel_routing is not None for device in self.topology.devices)
-
-    @cached_property
     def _having(self) -> dict[Address, list[int]]:
         found: dict[Address, list[int]] = defaultdict(list)
         for port in self.topology.ports:
@@ -43,7 +38,7 @@ class FlowSupports:
         """The ports that both ways of a flow rest on; None where that is not told."""
         stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
         topology, ends = self.topology, (walk.source.device, walk.destination.device)
-        if not self._is_told or None in ends or walk.flow.enter is not None:
+        if None in ends or walk.flow.enter is not None:
             return None
         if any(topology.devices[stop.device].program for stop in stops):
             return None

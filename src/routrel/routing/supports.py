@@ -5,8 +5,9 @@ of theirs (``ProtocolSolution.supports``), of prefixes that no other protocol ca
 """
 
 from collections.abc import Iterable
+from functools import cached_property
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.routing import StaticRoute
 from routrel.routing.rib.observed import is_observed_only
 from routrel.routing.rib.static import static_candidates
@@ -22,16 +23,31 @@ class LookupSupports:
     def __init__(self, solved: Solved):
         self.solved = solved
 
+    @cached_property
+    def _has_linux(self) -> bool:
+        """Linux devices answer for all their addresses everywhere, and choose sources by what is up."""
+        return any(device.kernel_routing is not None for device in self.solved.topology.devices)
+
     def of(self, pairs: Iterable[Pair]) -> frozenset[int] | None:
         """The ports that the routes looked up rest on, and those of the devices themselves that have subnets of the
         addresses; None where that is not told of some."""
-        waiting, found, seen = list(pairs), set[int](), set[Pair]()
+        return self._of([(instance, address, BITS[address.family]) for instance, address in pairs])
+
+    def of_prefix(self, instance: int, prefix: Prefix) -> frozenset[int] | None:
+        """The same of the route for a prefix, or the one that covers it."""
+        return self._of([(instance, Address(prefix.family, prefix.network), prefix.length)])
+
+    def _of(self, waiting: list[tuple[int, Address, int]]) -> frozenset[int] | None:
+        """By instances and addresses, each with the longest prefix that is asked for."""
+        if self._has_linux:
+            return None
+        found, seen = set[int](), set[tuple[int, Address, int]]()
         while waiting:
-            pair = waiting.pop()
-            if pair in seen:
+            asked_for = waiting.pop()
+            if asked_for in seen:
                 continue
-            seen.add(pair)
-            instance, address = pair
+            seen.add(asked_for)
+            instance, address, longest = asked_for
             topology = self.solved.topology
             own = [topology.ports[port] for port in topology.ports_of[topology.instances[instance].device]]
             if is_observed_only(topology, instance):
@@ -40,11 +56,13 @@ class LookupSupports:
             found.update(port.index for port in own if any(prefix.contains(address) for prefix in port.prefixes))
             table = self.solved.table(instance)
             for number in self.solved.prefixes.chain(address):
+                if self.solved.prefixes.lengths[number] > longest:
+                    continue
                 statics = self._statics(instance, number)
                 named = topology.ports_named[topology.instances[instance].device]
                 found.update(named[one.interface].index for one in statics if one.interface is not None)
                 asked = [one.next_hop for one in statics if one.interface is None and one.next_hop is not None]
-                waiting += [(instance, next_hop) for next_hop in asked]
+                waiting += [(instance, next_hop, BITS[next_hop.family]) for next_hop in asked]
                 ports = self._of_protocols(instance, number)
                 if ports is None:
                     return None

@@ -331,12 +331,9 @@ export function useLeaning(key: RevisionKey, expectation: string) {
 }
 
 /** What takes several calls: asked again until it is there, with how far it is. */
-export function useInSteps<Name extends "held" | "between-held" | "expectations" | "maintenance" | "leaning">(
-  name: Name,
-  key: RevisionKey,
-  words: Record<string, string>,
-  enabled: boolean,
-) {
+export function useInSteps<
+  Name extends "held" | "between-held" | "route-over-time" | "expectations" | "maintenance" | "leaning",
+>(name: Name, key: RevisionKey, words: Record<string, string>, enabled: boolean) {
   type Held = NonNullable<Answers[Name]["held"]>;
   const queries = useQueryClient();
   const [step, setStep] = useState<Answers[Name] | null>(null);

@@ -10,6 +10,7 @@ import {
   type Answers,
   answerOf,
   asItIs,
+  type InstanceKey,
   type Question,
   type RevisionKey,
   useInSteps,
@@ -178,6 +179,17 @@ export function useGauge(
 export function useBetween(networkId: string, { number, start, end }: Part) {
   const one = answerOf("between", { networkId, number }, { start, end });
   return useQuery({ ...one, queryKey: [HISTORY, networkId, ...one.queryKey] });
+}
+
+/** A table's route for a prefix over time. */
+export function useRouteOverTime(
+  networkId: string,
+  { device, vrf }: InstanceKey,
+  prefix: string,
+  { number, start, end }: Part,
+) {
+  const words = { device, ...(vrf ? { vrf } : {}), prefix, start, end };
+  return useInSteps("route-over-time", { networkId, number }, words, true);
 }
 
 /** The same of all traffic. */

@@ -937,6 +937,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/networks/{network_id}/revisions/{number}/route-over-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description A table's route for a prefix over time: what it went by when, what began each change, and the events that concern
+         *         it, counted. Each call goes on for about a second and says how far it is, until `held` is there.
+         *
+         *     For example: `.../revisions/latest/route-over-time?device=bw-border&prefix=172.21.7.0%2F24`
+         */
+        get: operations["networks_revisions_route_over_time_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/networks/{network_id}/revisions/{number}/services": {
         parameters: {
             query?: never;
@@ -3018,6 +3040,47 @@ export interface components {
             before: components["schemas"]["TableRow"] | null;
             after: components["schemas"]["TableRow"] | null;
             reason: string;
+        };
+        /**
+         * RouteOverTime
+         * @description The route of a table for a prefix over a window, and the events that concern it: those it changed by, and of what
+         *         it rests on while nothing is down. ``usual`` is a segment of the route that it had longest, None where it never had
+         *         any; ``otherwise`` tells of the times in which it had another one or none. ``words`` say all of it.
+         */
+        RouteOverTime: {
+            start: string;
+            end: string;
+            device: string;
+            vrf: string;
+            prefix: string;
+            segments: components["schemas"]["RouteSegment"][];
+            events: components["schemas"]["EventShown"][];
+            usual: number | null;
+            otherwise: components["schemas"]["Availability"];
+            words: string[];
+        };
+        /**
+         * RouteOverTimeSoFar
+         * @description How many of the states of a window are looked at; ``held`` once all are.
+         */
+        RouteOverTimeSoFar: {
+            done: number;
+            of: number;
+            held: components["schemas"]["RouteOverTime"] | null;
+        };
+        /**
+         * RouteSegment
+         * @description From ``start`` to ``end`` a table has one route for a prefix, None: none; ``unknown`` says why nobody knows.
+         *
+         *         ``because`` are the events that it begins with. ``fell_back`` says that there was a longer prefix in the window.
+         */
+        RouteSegment: {
+            start: string;
+            end: string;
+            route: components["schemas"]["TableRow"] | null;
+            unknown: string;
+            because: number[];
+            fell_back: boolean;
         };
         /**
          * Segment
@@ -5671,6 +5734,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RankedRemedy"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    networks_revisions_route_over_time_retrieve: {
+        parameters: {
+            query: {
+                /** @description A moment, like 2026-11-20T03:12:44Z: what was down and changed then, by the events. */
+                as_of?: string;
+                device: string;
+                /** @description Up to when. */
+                end?: string;
+                /** @description A prefix, or an address to look up. */
+                prefix: string;
+                /** @description From when on, like 2026-11-20T03:00:00Z. */
+                start?: string;
+                /** @description The default one where left out. */
+                vrf?: string;
+            };
+            header?: never;
+            path: {
+                network_id: string;
+                number: number | "latest";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteOverTimeSoFar"];
                 };
             };
             /** @description an error */

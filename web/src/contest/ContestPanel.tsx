@@ -2,6 +2,7 @@ import { useState } from "react";
 import { asItIs, type InstanceKey, useContest, useTipping } from "../api/answers";
 import type { Candidate, Contest } from "../api/client";
 import { useCurrentNetwork } from "../frame/context";
+import { RouteOverTime } from "../history/RouteOverTime";
 import { Failed, Waiting } from "../ui/states";
 import { CandidateLine, SideBySide } from "./Candidates";
 import { TippingPoints } from "./TippingPoints";
@@ -61,6 +62,7 @@ function Decided({
           ))}
         </ol>
         <Unsent contest={contest} />
+        <RouteOverTime instance={instance} prefix={prefix} />
       </section>
       {contest.winner ? (
         <>

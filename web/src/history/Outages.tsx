@@ -102,7 +102,7 @@ export function ThingsTable({ things }: { things: Availability[] }) {
 }
 
 /** How many outages began in each hour of the day. */
-function Hours({ counts }: { counts: number[] }) {
+export function Hours({ counts }: { counts: number[] }) {
   const most = Math.max(1, ...counts);
   const told = counts.flatMap((count, hour) => (count ? [`${hour}:00 ${count}`] : [])).join(", ");
   return (

@@ -29,7 +29,7 @@ export function TryButton({
         onClick={run}
         disabled={isBusy}
         data-testid="try"
-        className="text-good underline underline-offset-2 hover:no-underline disabled:text-faint whitespace-nowrap"
+        className="text-good underline underline-offset-2 hover:no-underline disabled:text-faint text-left"
       >
         {label}
       </button>

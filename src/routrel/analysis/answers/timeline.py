@@ -6,6 +6,7 @@ from msgspec import Struct
 
 from routrel.analysis.answers.comparisons import Moved
 from routrel.analysis.answers.health import PathHealth, Unusual
+from routrel.analysis.answers.routes import TableRow
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.forwarding.trace import Verdict
 from routrel.model.places import Place
@@ -121,6 +122,45 @@ class StripsSoFar(Struct, frozen=True):
     of: int
     begun: list[Strip]
     held: StripsHeld | None
+
+
+class RouteSegment(Struct, frozen=True):
+    """From ``start`` to ``end`` a table has one route for a prefix, None: none; ``unknown`` says why nobody knows.
+
+    ``because`` are the events that it begins with. ``fell_back`` says that there was a longer prefix in the window.
+    """
+
+    start: str
+    end: str
+    route: TableRow | None
+    unknown: str
+    because: list[int]
+    fell_back: bool
+
+
+class RouteOverTime(Struct, frozen=True):
+    """The route of a table for a prefix over a window, and the events that concern it: those it changed by, and of what
+    it rests on while nothing is down. ``usual`` is a segment of the route that it had longest, None where it never had
+    any; ``otherwise`` tells of the times in which it had another one or none. ``words`` say all of it."""
+
+    start: str
+    end: str
+    device: str
+    vrf: str
+    prefix: str
+    segments: list[RouteSegment]
+    events: list[EventShown]
+    usual: int | None
+    otherwise: Availability
+    words: list[str]
+
+
+class RouteOverTimeSoFar(Struct, frozen=True):
+    """How many of the states of a window are looked at; ``held`` once all are."""
+
+    done: int
+    of: int
+    held: RouteOverTime | None
 
 
 class Otherwise(Struct, frozen=True):

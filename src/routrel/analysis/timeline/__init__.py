@@ -3,6 +3,8 @@
 switches     what can be down: interfaces, links, devices, adjacencies, sessions; a network with some of these off
 states       the state at a moment: what is down then, and which changes are in force; its network, solved
 flow_states  what becomes of a flow in one state: verdicts, ways, the routes it goes by
+outcomes     the same of many states, solved once where they differ in nothing that it rests on
+route_states the route of one table for a prefix in one state; route_strip: over a window, with what concerns it
 strip        flows over a window of time: segments of one state each, what began them, where they fell back
 outages      how often and how long things were down: of a window, and what is down now
 measured     samples of all files as gauges of things, what of them is usual and which hours are not; unusual: in words

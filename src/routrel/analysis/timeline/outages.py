@@ -61,25 +61,32 @@ def downs_of(timeline: Timeline, switch: Switch, start: datetime, end: datetime)
 
 def availability(timeline: Timeline, switch: Switch, start: datetime, end: datetime) -> Availability:
     """How something did over a window."""
-    downs = downs_of(timeline, switch, start, end)
+    words = words_of(timeline.solved.network, switch)
+    return availability_of(switch.what, words, switch.at, downs_of(timeline, switch, start, end), start, end)
+
+
+def availability_of(
+    what: str, words: str, at: str, downs: Sequence[Down], start: datetime, end: datetime, counted: str = "outages"
+) -> Availability:
+    """How something did over a window, by the times that it was down in it, which are ``counted`` in words."""
     lengths = [one.within(start, end).seconds(start, end) for one in downs]
     window = (end - start).total_seconds()
     hours = Counter(one.start.hour for one in downs if one.start is not None)
     return Availability(
-        switch.what,
-        words_of(timeline.solved.network, switch),
-        switch.at,
+        what,
+        words,
+        at,
         1 - sum(lengths) / window if window > 0 else 1.0,
         len(downs),
         max(lengths, default=0.0),
         sum(lengths),
         bool(downs) and downs[-1].end is None,
-        _trend(downs, lengths, start, end),
+        _trend(downs, lengths, start, end, counted),
         [hours[hour] for hour in range(24)],
     )
 
 
-def _trend(downs: Sequence[Down], lengths: Sequence[float], start: datetime, end: datetime) -> str:
+def _trend(downs: Sequence[Down], lengths: Sequence[float], start: datetime, end: datetime, counted: str) -> str:
     """Whether the second half of a window is worse than the first, with the numbers; '' where it cannot be told."""
     if len(downs) < TREND_FROM:
         return ""
@@ -88,7 +95,7 @@ def _trend(downs: Sequence[Down], lengths: Sequence[float], start: datetime, end
     for down, length in zip(downs, lengths, strict=True):
         halves[(down.start or start) >= middle].append(length)
     first, second = halves
-    told = f"{len(first)} then {len(second)} outages in the halves of the window"
+    told = f"{len(first)} then {len(second)} {counted} in the halves of the window"
     lasted = f"{length_words(sum(first))} then {length_words(sum(second))}"
     are_longer = len(second) >= len(first) > 0 and sum(second) >= WORSE * sum(first)
     if len(second) >= WORSE * max(1, len(first)) or are_longer:

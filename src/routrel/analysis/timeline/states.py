@@ -7,14 +7,13 @@ from the revision on: before one nobody knows what was configured.
 
 from bisect import bisect_left, bisect_right
 from collections import OrderedDict, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
 from dataclasses import replace
 from datetime import datetime
 from typing import NamedTuple
 
 from routrel.analysis.timeline.concerned import concerning
-from routrel.analysis.timeline.flow_states import Outcome
 from routrel.analysis.timeline.heard import Heard, Said, Standing, content, received_of, with_received
 from routrel.analysis.timeline.measured import Measurements
 from routrel.analysis.timeline.switches import Switch, devices_of, is_on, switches_of, with_off
@@ -103,9 +102,9 @@ class Timeline:
         self._is_concerned: Callable[[Prefix], bool] | None = None
         self._reduced: dict[ReceivedPaths, ReceivedPaths] = {}
         self._kept: OrderedDict[State, Solved] = OrderedDict()
-        self.outcomes: dict[tuple[Flow, State], Outcome] = {}
-        """What became of flows in states, as far as it was asked."""
-        self.supports: dict[tuple[Flow, State], frozenset[int] | None] = {}
+        self.outcomes: dict[tuple[Hashable, State], object] = {}
+        """What became of flows and routes in states, as far as it was asked."""
+        self.supports: dict[tuple[Hashable, State], frozenset[int] | None] = {}
         """The ports that they rested on there."""
 
     def concerning(self, flows: Sequence[Flow]) -> "Timeline":

@@ -18,7 +18,7 @@ from routrel.analysis.answers.timeline import (
 from routrel.analysis.timeline.flow_states import Outcome, RouteUsed, Way
 from routrel.analysis.timeline.health import health, ways_in_use
 from routrel.analysis.timeline.outages import availability, event_shown, things_of
-from routrel.analysis.timeline.outcomes import Outcomes
+from routrel.analysis.timeline.outcomes import flow_outcomes
 from routrel.analysis.timeline.states import State, Step, Timeline
 from routrel.analysis.timeline.story import story_of
 from routrel.analysis.walk_verdicts import asked_flow
@@ -54,11 +54,9 @@ class Span(NamedTuple):
 def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: datetime) -> Iterator[StripsSoFar]:
     """Flows over a window, one state after the other; ``held`` comes last."""
     timeline = timeline.concerning(flows)
-    steps = list(islice(timeline.steps(start, end), MOST_STEPS + 1))
-    if len(steps) > MOST_STEPS:
-        raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
+    steps = steps_of(timeline, start, end)
     states = list(dict.fromkeys([State(), *(step.state for step in steps if not step.state.unknown)]))
-    found_in = Outcomes(timeline)
+    found_in = flow_outcomes(timeline)
     # Its own: what is kept may be forgotten meanwhile for another strip.
     outcomes: dict[tuple[Flow, State], Outcome] = {}
     begun = list[Strip]()
@@ -72,6 +70,14 @@ def strips(timeline: Timeline, flows: Sequence[Flow], start: datetime, end: date
         of = {state: outcomes[flow, state] for state in states}
         found.append(list(_spans(steps, of, of[State()], end)))
     yield StripsSoFar(len(states), len(states), [], _held(timeline, flows, found, start, end))
+
+
+def steps_of(timeline: Timeline, start: datetime, end: datetime) -> list[Step]:
+    """All moments of a window at which something happened; raises ``TooMuchHappenedError``."""
+    steps = list(islice(timeline.steps(start, end), MOST_STEPS + 1))
+    if len(steps) > MOST_STEPS:
+        raise TooMuchHappenedError(f"more than {MOST_STEPS:,} things happened in this window: choose a shorter one")
+    return steps
 
 
 def _begun(
