@@ -6,7 +6,8 @@ which interfaces of a segment become neighbours. Of a network solved before, pro
 same, segments on which only such ones stand, and areas of which all routers are such are taken over. ``areas``
 joins the areas: border routers condense and pass on (sections 12.4.3 and 16.2), stub areas get defaults.
 ``externals`` holds what is put in from outside: AS-external and NSSA LSAs, their translation, and the
-comparison of section 16.4. ``solution`` puts a router's routes together; ``supports`` tells the ports that one rests on.
+comparison of section 16.4. ``solution`` puts a router's routes together, ``supports`` tells what each
+rests on.
 
 What is peculiar:
 
