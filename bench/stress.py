@@ -42,8 +42,9 @@ def bench_stress(quick: bool) -> None:
             with suppress(FlowError):
                 after.ask(one.flow)
     cold = (time.process_time() - start) / few
+    ruled_out = sum(map(stress.rules_out, failures))
     print(
         f"{routers} routers, {len(watched)} expected flows, looked at once {looked:.1f} s: a failure"
-        f" {took / sample * 1000:.0f} ms, {hurt} of {sample} hurt some, {sum(map(stress.rules_out, failures))} ruled out;"
+        f" {took / sample * 1000:.0f} ms, {hurt} of {sample} hurt some, {ruled_out} ruled out;"
         f" yardstick: solved anew and walked {cold * 1000:.0f} ms = {cold * sample / took:.1f} x (wanted 20)"
     )
