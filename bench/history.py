@@ -61,7 +61,7 @@ def bench_history(quick: bool) -> None:
     moments = [BEGIN + DAY * chance.random() for _ in range(20)]
     each = _seconds(lambda: [None for moment in moments if asked(moment)]) / len(moments)
     strip = _seconds(lambda: [None for _ in strips(timeline, [flow], BEGIN, BEGIN + DAY)])
-    states = len({state for _, state in timeline.outcomes})
+    states = len({step.state for step in timeline.steps(BEGIN, BEGIN + DAY)})
     again = _seconds(lambda: [None for _ in strips(timeline, [flow], BEGIN, BEGIN + DAY)])
     print(f"{routers} routers, {2 * outages:,} events in a day; yardstick: solving cold {cold:.3f} s")
     print(f"  a flow at any moment, first answer {each:.3f} s, {each / cold:.2f} x (wanted 0.5 s)")

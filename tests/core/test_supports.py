@@ -1,22 +1,27 @@
 """What is told of a flow without solving anew: it stays as it is whichever ports go down that it does not rest on."""
 
 import json
+from dataclasses import replace
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.expectations.failures import Failure, failed, failures_of
-from routrel.analysis.supports import FlowSupports
+from routrel.analysis.expectations.flow_supports import FlowSupports
 from routrel.analysis.timeline.flow_states import outcome_of
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.network_file import read_network
 from routrel.forwarding.flow import Flow
 from routrel.forwarding.flow_words import FlowError
+from routrel.model.addresses import Address
+from routrel.model.kernel_routing import KernelRouting
+from routrel.model.network import InterfaceName
 from routrel.routing.solve import Solved
 from routrel.routing.supports import LookupSupports
 from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
 from tests.core.networks import load, router, walk
+from tests.core.speaker_networks import speakers
 from tests.core.test_areas_reference import labs
 from tests.examples import examples
 
@@ -86,7 +91,7 @@ def test_routes_of_areas_rest_on_no_port_that_is_not_said(lab, data):
     lookups_hold(solve(read_network({"n.json": json.dumps(lab.document).encode()})), data)
 
 
-@given(st.one_of(documents(("ospf",), lans=2), documents()), st.data())
+@given(st.one_of(documents(("ospf",), lans=2), documents(lans=1), speakers()), st.data())
 @settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_routes_of_mixed_networks_rest_on_no_port_that_is_not_said(document, data):
     lookups_hold(solve(read(document)), data)
@@ -171,3 +176,67 @@ def test_a_border_whose_way_within_an_area_fails_may_be_nearer_by_one_between_ar
     ways = {at: [names[stop.device].name for stop in one.forward.stops] for at, one in cold.items()}
     assert ways["wide:d"] == ["post", "near", "hub", "shelf"]
     assert ways["wide:e"] == ["post", "wide", "hub", "shelf"]
+
+
+def pair(policies: str = "", outside: str = "", a: str = "") -> Solved:
+    """Two routers whose loopbacks OSPF joins, and BGP that takes in what OSPF has; more of ``a``."""
+    bgp = "bgp: {{as: 64500, neighbors: {{10.0.0.{}: {{as: 64500}}{}}}, redistribute: [{{from: ospf}}]}}"
+    texts = [
+        router(
+            name,
+            {"lo": f"addresses: [10.0.0.{own}/32]", "e": f"addresses: [10.1.0.{own}/30]"},
+            f"{ospf(area(0, lo=1, e=10))}\n{bgp.format(3 - own, more)}{routing}",
+            policies,
+        )
+        for name, own, more, routing in (("a", 1, outside, a), ("b", 2, "", ""))
+    ]
+    return load(f"devices:\n{''.join(texts)}links: [[a:e, b:e]]\n")
+
+
+def rests_on(solved: Solved, address: str) -> set[str] | None:
+    ports = LookupSupports(solved).of([(0, Address.parse(address))])
+    return None if ports is None else {str(solved.topology.ports[port].name) for port in ports}
+
+
+def test_what_may_come_but_cannot_be_preferred_counts_for_nothing():
+    # OSPF has preference 110: internal BGP (200) and RIP (120) never take its place, external BGP (20) may.
+    assert rests_on(pair(), "10.0.0.2") == {"a:e", "b:e", "b:lo"}
+    rip = "\nrip: {interfaces: {e: {}}, redistribute: [{from: ospf, metric: 1}]}"
+    assert rests_on(pair(a=rip), "10.0.0.2") == {"a:e", "b:e", "b:lo"}
+    assert rests_on(pair(outside=", 10.1.0.9: {as: 64999}"), "10.0.0.2") is None
+    preferred = "policies: {near: [{set: {preference: 5}, result: accept}]}"
+    assert rests_on(pair(preferred), "10.0.0.2") is None
+
+
+def test_what_stands_by_itself_rests_on_its_own_ports_whatever_protocols_bring():
+    static = "\nstatic: [{prefix: 192.0.2.0/24, next_hop: 10.1.0.2}, {prefix: 198.51.100.0/24, action: discard}]"
+    assert rests_on(pair(a=static), "10.1.0.2") == {"a:e"}
+    assert rests_on(pair(a=static), "192.0.2.9") == {"a:e"}
+    assert rests_on(pair(a=static), "198.51.100.9") == set()
+    # Nobody has a prefix that covers it.
+    assert rests_on(pair(), "203.0.113.9") == set()
+
+
+def test_of_a_linux_router_nothing_is_told():
+    solved = pair()
+    solved.topology.devices[1] = replace(solved.topology.devices[1], kernel_routing=KernelRouting())
+    assert rests_on(solved, "10.0.0.2") is None
+
+
+def test_what_a_failure_moves_is_told_at_the_edge_of_a_segment_alone():
+    hosts = "".join(
+        f"  h{number}: {{kind: host, gateway: 10.5.0.1, interfaces: {{e: {{addresses: [10.5.0.{number}/24]}}}}}}\n"
+        for number in (7, 8)
+    )
+    lan = router("r", {"lan": "addresses: [10.5.0.1/24]"})
+    solved = load(
+        f"devices:\n{lan}{hosts}  s: {{kind: switch, interfaces: {{p1: {{}}, p2: {{}}, p3: {{}}, up: {{}}}}}}\n"
+        "  t: {kind: switch, interfaces: {p: {}, up: {}}}\n"
+        "links: [[r:lan, s:p1], [h7:e, s:p2], [s:up, t:up], [h8:e, t:p]]\n"
+    )
+    supports = FlowSupports(solved)
+    moved = {one.words: supports.moved(one) for one in failures_of(solved, ["links", "devices"])}
+    everybody = {solved.topology.port_index[InterfaceName(*end)] for end in (("r", "lan"), ("h7", "e"), ("h8", "e"))}
+    # A host's cable takes its host out of the segment; the cable between the switches may part anybody.
+    assert moved["link h7:e – s:p2"] == moved["device r"] == everybody
+    assert moved["link s:up – t:up"] is moved["device s"] is None

@@ -326,6 +326,10 @@ class ProtocolSolution(ABC, Generic[Database]):
         it stays the same. None where it has none, or that is not told."""
         return None
 
+    def lowest_preference(self, process: int) -> int | None:
+        """The lowest preference that any route of a process may come to have; None where policies may give any."""
+        return min(self.preference(process, kind) for kind in self.kind_names)
+
     def place_of(self, process: int, number: int, kind: int) -> Place:
         """Where the text states a route of the process's own making, or NOWHERE."""
         return NOWHERE

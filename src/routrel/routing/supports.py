@@ -9,6 +9,7 @@ from functools import cached_property
 
 from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.routing import StaticRoute
+from routrel.routing.protocol import AnySolution, Process
 from routrel.routing.rib.observed import is_observed_only
 from routrel.routing.rib.static import static_candidates
 from routrel.routing.solve import Solved
@@ -78,16 +79,25 @@ class LookupSupports:
         return [one for one in static_candidates(self.solved.topology, instance) if one.prefix == prefix]
 
     def _of_protocols(self, instance: int, number: int) -> set[int] | None:
-        """What the protocols' routes of an instance for a prefix rest on."""
+        """What the protocols' routes of an instance for a prefix rest on; None where one that does not tell of its own
+        may come to have a better one."""
         if not self.solved.prefix_classes.is_carried[number]:
             return set()
-        found, prefix = set[int](), self.solved.prefixes.prefixes[number]
-        for solution, process in self.solved.processes_of(instance):
+        table, prefix = self.solved.table(instance), self.solved.prefixes.prefixes[number]
+        found, stay, others = set[int](), [table.other(number)], list[tuple[AnySolution, Process]]()
+        for index, (solution, process) in enumerate(self.solved.processes_of(instance)):
             if prefix.family not in process.families:
                 continue
             ports = solution.supports(process.number, number)
             if ports is not None:
                 found |= ports
+                stay.append(table.source_route(index, number))
             elif solution.may_bring(prefix):
+                others.append((solution, process))
+        preferences = [route.preference for route in stay if route is not None and route.preference is not None]
+        best = min(preferences, default=None) if table.install is None else None
+        for solution, process in others:
+            lowest = solution.lowest_preference(process.number)
+            if best is None or lowest is None or lowest <= best:
                 return None
         return found

@@ -1,7 +1,18 @@
 import { describe, expect, it } from "vitest";
 import type { StripsHeld } from "../api/history";
 import { millisecond, momentOf, reigns, trueAt } from "./moments";
-import { around, joined, letter, partsOf, segmentAt, stepped, ticks, windowOf, windowText } from "./strip";
+import {
+  around,
+  joined,
+  letter,
+  partsOf,
+  segmentAt,
+  stepped,
+  ticks,
+  wholeOf,
+  windowOf,
+  windowText,
+} from "./strip";
 
 const at = (hour: number) => new Date(Date.UTC(2026, 10, 20, hour)).toISOString();
 const ms = (hour: number) => Date.UTC(2026, 10, 20, hour);
@@ -26,6 +37,12 @@ describe("revisions by time", () => {
       { number: 2, start: at(9), end: at(12) },
       { number: 3, start: at(12), end: at(13) },
     ]);
+  });
+  it("or told whole by the last that stands for some of it", () => {
+    const last = { number: 3, start: at(8), end: at(13) };
+    expect(wholeOf({ from: ms(8), to: ms(13) }, known)).toEqual(last);
+    expect(wholeOf({ from: ms(8), to: ms(9) }, known)).toEqual({ number: 1, start: at(8), end: at(9) });
+    expect(wholeOf({ from: ms(8), to: ms(8) }, known)).toBeUndefined();
   });
   it("a moment finer than a millisecond has come in the next one", () => {
     const fine = ["2026-11-20T06:00:00Z", "2026-11-20T06:00:00.250Z", "2026-11-20T06:00:00.250001Z"];

@@ -7,9 +7,9 @@ from typing import NamedTuple, get_args
 from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
+from routrel.analysis.expectations.flow_supports import FlowSupports, looked_up
 from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.analysis.expectations.single_ways import SingleWays, ends_of_way
-from routrel.analysis.supports import FlowSupports, looked_up
 from routrel.forwarding.flow import Asker, Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expected

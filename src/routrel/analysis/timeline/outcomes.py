@@ -4,7 +4,7 @@ from collections.abc import Callable, Hashable
 from typing import Any, Generic, TypeVar
 
 from routrel.analysis.answers.routes import TableRow
-from routrel.analysis.supports import FlowSupports
+from routrel.analysis.expectations.flow_supports import FlowSupports
 from routrel.analysis.timeline.flow_states import Outcome, outcome_of
 from routrel.analysis.timeline.route_states import RouteAsked, route_in
 from routrel.analysis.timeline.states import State, Timeline
@@ -16,6 +16,7 @@ from routrel.routing.supports import LookupSupports
 
 OUTCOMES_KEPT = 20_000
 """Of flows and routes in states, for whoever looks closer at the same window."""
+SUPPORTS_KEPT = 2_000
 
 Asked = TypeVar("Asked", bound=Hashable)
 Found = TypeVar("Found")
@@ -83,6 +84,8 @@ class Outcomes(Generic[Asked, Found]):
     def _supports(self, asked: Asked, state: State) -> frozenset[int] | None:
         kept: dict[Any, Any] = self.timeline.supports
         if (asked, state) not in kept:
+            if len(kept) >= SUPPORTS_KEPT:
+                kept.clear()
             found = self._find(asked, state)
             kept[asked, state] = self._supports_in(self._answering(state), asked, found)
         ports: frozenset[int] | None = kept[asked, state]

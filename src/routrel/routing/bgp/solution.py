@@ -75,6 +75,16 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         """Next hops by the tables of the moment, by process."""
         self.propagation: Propagation | None = None
 
+    def lowest_preference(self, process: int) -> int | None:
+        instance = self.topology.instances[self.processes[process].instance]
+        policies = self.topology.devices[instance.device].policies.values()
+        if any(statement.set.preference is not None for policy in policies for statement in policy.statements):
+            return None
+        bgp = self.database.speakers[process].bgp
+        if all(neighbor.number == bgp.number for neighbor in bgp.neighbors):
+            return self.preference(process, INTERNAL)
+        return super().lowest_preference(process)
+
     def multipath(self, process: int) -> int:
         return 256  # what multipath allows is already chosen
 

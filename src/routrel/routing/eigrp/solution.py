@@ -58,6 +58,9 @@ class EigrpSolution(ProtocolSolution[EigrpDatabase]):
                 self.heard[family][neighbor.receiver].append(neighbor)
         self.announce({})
 
+    def lowest_preference(self, process: int) -> int | None:
+        return None if self.database.configured[process].distances else super().lowest_preference(process)
+
     def multipath(self, process: int) -> int:
         return self.database.configured[process].multipath
 

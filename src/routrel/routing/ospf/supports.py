@@ -12,41 +12,51 @@ from functools import cached_property
 
 import numpy as np
 
+from routrel.model.addresses import Prefix
 from routrel.routing.ospf.areas import BACKBONE, Areas
 from routrel.routing.spf.distances import UNREACHED
 from routrel.routing.spf.ways import ports_on_ways
 
+Ports = frozenset[int]
+
 
 class Supports:
-    """Of the routes within and between the areas of one version of OSPF."""
+    """Of the routes within and between the areas of one version of OSPF; what was found is kept."""
 
     def __init__(self, areas: Areas):
         self.areas = areas
         self._entries: dict[tuple[int, int], list[tuple[int, int, int]]] = {}
         """By area and prefix number who brings it there: vertex, cost and port."""
-        self._kept: dict[tuple[int, int], frozenset[int] | None] = {}
-        """What was found by process and prefix number."""
+        self._within_kept: dict[tuple[int, int], Ports | None] = {}
+        self._between_kept: dict[tuple[int, int], Ports | None] = {}
+        """By process and prefix number."""
 
-    def of(self, process: int, number: int) -> frozenset[int] | None:
+    def of(self, process: int, number: int) -> Ports | None:
         """The ports that a process's route for a prefix rests on; None where none of them leads there, or it is
         not told: what is put together from several prefixes, or goes over segments of many routers."""
-        key = process, number
-        if key not in self._kept:
-            self._kept[key] = None if self._is_put_together(number) else self._find(process, number)
-        return self._kept[key]
+        if self._has_shared_networks or self._is_put_together(number):
+            return None
+        within = self._within(process, number)
+        return self._between(process, number) if within is None else within
+
+    @cached_property
+    def _has_shared_networks(self) -> bool:
+        return any(graph.networks for graph in self.areas.graphs.values())
+
+    @cached_property
+    def _ranges(self) -> frozenset[Prefix]:
+        settings = self.areas.database.area_settings.values()
+        return frozenset(one.prefix for area in settings for one in area.ranges)
 
     @cached_property
     def _has_defaults(self) -> bool:
-        """Whether borders advertise a default of their own making."""
-        return any(settings.type != "normal" for settings in self.areas.database.area_settings.values())
+        """Whether borders of stub areas make a default."""
+        return any(area.type != "normal" for area in self.areas.database.area_settings.values())
 
     def _is_put_together(self, number: int) -> bool:
         """Whether a prefix is in a range of some border, or the default of a stub area."""
         prefix = self.areas.prefixes.whole.prefixes[number]
-        if prefix.family == self.areas.database.family and prefix.length == 0 and self._has_defaults:
-            return True
-        settings = self.areas.database.area_settings.values()
-        return any(one.prefix.covers(prefix) for area in settings for one in area.ranges)
+        return (prefix.length == 0 and self._has_defaults) or any(one.covers(prefix) for one in self._ranges)
 
     def _entries_of(self, area: int, number: int) -> list[tuple[int, int, int]]:
         key = area, number
@@ -56,16 +66,14 @@ class Supports:
             self._entries[key] = [(local[router], cost, port) for router, cost, port in found]
         return self._entries[key]
 
-    def _find(self, process: int, number: int) -> frozenset[int] | None:
-        found = set[int]()
-        if any(self.areas.graphs[area].networks for area in self.areas.graphs):
-            return None
-        if not (self._within(process, number, found) or self._between(process, number, found)):
-            return None
-        return frozenset(found)
+    def _within(self, process: int, number: int) -> Ports | None:
+        """What a route within an area rests on, None where there is none."""
+        key = process, number
+        if key not in self._within_kept:
+            self._within_kept[key] = self._find_within(process, number)
+        return self._within_kept[key]
 
-    def _within(self, process: int, number: int, found: set[int]) -> bool:
-        """Add what a route within an area rests on; whether there is one."""
+    def _find_within(self, process: int, number: int) -> Ports | None:
         ways = []
         for area in self.areas.areas_of[process]:
             graph, entries = self.areas.graphs[area], self._entries_of(area, number)
@@ -73,20 +81,25 @@ class Supports:
             ways += [(cost, area, entry) for cost, entry in zip(costs, entries, strict=True)]
         best = min((cost for cost, *_ in ways), default=int(UNREACHED))
         if best >= UNREACHED:
-            return False
-        for cost, area, (vertex, adds, port) in ways:
-            if cost == best:
-                found.add(port)
-                self._add_ways(area, process, [(vertex, adds)], found)
-        return True
+            return None
+        nearest = [(area, entry) for cost, area, entry in ways if cost == best]
+        return frozenset(port for _, (_, _, port) in nearest).union(
+            *(self._ways(area, process, [(vertex, adds)]) for area, (vertex, adds, _) in nearest)
+        )
 
-    def _between(self, process: int, number: int, found: set[int]) -> bool:
-        """Add what a route between areas rests on; whether there is one (section 16.2)."""
+    def _between(self, process: int, number: int) -> Ports | None:
+        """What a route between areas rests on, None where there is none (section 16.2)."""
+        key = process, number
+        if key not in self._between_kept:
+            self._between_kept[key] = self._find_between(process, number)
+        return self._between_kept[key]
+
+    def _find_between(self, process: int, number: int) -> Ports | None:
         areas = self.areas.areas_of[process]
         # A border router looks at the backbone's summaries only.
         looked_at = areas[0] if len(areas) == 1 else BACKBONE if BACKBONE in areas else None
         if looked_at is None:
-            return False
+            return None
         graph, column = self.areas.graphs[looked_at], int(self.areas.prefixes.column[number])
         borders, advertised = self.areas.summaries.get(looked_at, ([], np.empty((0, 0), np.int32)))
         said = [(graph.local[border], int(row[column])) for border, row in zip(borders, advertised, strict=True)]
@@ -94,18 +107,17 @@ class Supports:
         costs = [UNREACHED if at == own else int(graph.distance[own, at]) + cost for at, cost in said]
         best = min(costs, default=int(UNREACHED))
         if best >= UNREACHED:
-            return False
+            return None
         used = [at for at, cost in enumerate(costs) if cost == best]
-        self._add_ways(looked_at, process, [said[at] for at in used], found)
-        for at in used:
-            if not self._within(borders[at], number, found):
-                self._between(borders[at], number, found)
+        parts = [self._ways(looked_at, process, [said[at] for at in used])]
+        for border in (borders[at] for at in used):
+            within = self._within(border, number)
+            parts.append((self._between(border, number) if within is None else within) or frozenset())
         if looked_at != BACKBONE:
-            for border in borders:
-                self._within(border, number, found)
-        return True
+            parts += [self._within(border, number) or frozenset() for border in borders]
+        return frozenset().union(*parts)
 
-    def _add_ways(self, area: int, process: int, targets: Sequence[tuple[int, int]], found: set[int]) -> None:
+    def _ways(self, area: int, process: int, targets: Sequence[tuple[int, int]]) -> Ports:
         graph = self.areas.graphs[area]
         vertices, costs = np.array(targets, np.int64).T
-        found.update(ports_on_ways(graph, graph.local[process], vertices, costs))
+        return frozenset(ports_on_ways(graph, graph.local[process], vertices, costs))
