@@ -147,10 +147,13 @@ def browser() -> None:
 
 
 def filter_tools() -> None:
-    """nft, sshd and bird, by which tests meet the kernel and real servers, where they may be installed."""
+    """nft, sshd, bird and bgpd, by which tests meet the kernel and real servers, where they may be installed."""
     if os.geteuid() == 0 and not Path("/usr/sbin/bird").exists() and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["bird"], ["bird2"], "BGP of a routing daemon, in tests")
+    if os.geteuid() == 0 and not Path("/usr/lib/frr/bgpd").exists() and shutil.which("apt-get"):
+        with contextlib.suppress(MissingError):
+            debian_packages(["bgpd"], ["frr"], "BMP of a routing daemon, in tests")
     if os.geteuid() == 0 and not Path("/usr/sbin/sshd").exists() and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["sshd"], ["openssh-server"], "collecting over SSH, in tests")

@@ -237,8 +237,8 @@ def stored(folder: Path) -> set[str]:
     return found
 
 
-def wait_for(is_so) -> None:
-    until_then = time.monotonic() + 20
+def wait_for(is_so, seconds: float = 20) -> None:
+    until_then = time.monotonic() + seconds
     while not is_so():
         assert time.monotonic() < until_then
         time.sleep(0.05)
