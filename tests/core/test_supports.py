@@ -82,7 +82,7 @@ def flows_hold(solved: Solved, data: st.DataObject) -> None:
 
 
 @given(labs(), st.data())
-@settings(max_examples=examples(150), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_routes_of_areas_rest_on_no_port_that_is_not_said(lab, data):
     if data.draw(st.sampled_from([True, True, True, False])):  # of what ranges cover nothing is told
         for device in lab.document["devices"].values():
@@ -92,13 +92,13 @@ def test_routes_of_areas_rest_on_no_port_that_is_not_said(lab, data):
 
 
 @given(st.one_of(documents(("ospf",), lans=2), documents(lans=1), speakers()), st.data())
-@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(50), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_routes_of_mixed_networks_rest_on_no_port_that_is_not_said(document, data):
     lookups_hold(solve(read(document)), data)
 
 
 @given(st.one_of(documents(("ospf",), lans=2), labs().map(lambda lab: lab.document)), st.data())
-@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_flows_rest_on_no_port_that_is_not_said(document, data):
     flows_hold(solve(read(document)), data)
 
