@@ -16,9 +16,10 @@ from routrel.model.addresses import Prefix
 from routrel.solving import solve
 from tests.core import dumps
 from tests.core.mixed_networks import documents
+from tests.core.test_heard_states import BASE, outside
+from tests.core.test_heard_states import timeline_of as timeline_of_updates
 from tests.core.test_timeline import SINCE, SLOW, at, histories, timeline_of
-from tests.core.test_updates import BASE, NET, SAID, outside
-from tests.core.test_updates import timeline_of as timeline_of_updates
+from tests.core.test_updates import NET, SAID
 from tests.examples import examples
 
 

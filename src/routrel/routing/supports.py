@@ -1,9 +1,10 @@
 """The ports that lookups rest on: whichever others go down, what tables say of some addresses stays as it is.
 
-Told where no more than the protocols' own words are needed: connected and static routes, and protocols that tell it
-of theirs (``ProtocolSolution.supports``), of prefixes that no other protocol can ever bring.
+Told of connected and static routes, and of protocols that tell it of theirs (``ProtocolSolution.supports``), for
+prefixes that no other protocol may bring, or none at a preference by which its route would be the table's.
 """
 
+from collections import defaultdict
 from collections.abc import Iterable
 from functools import cached_property
 
@@ -19,10 +20,12 @@ Pair = tuple[int, Address]
 
 
 class LookupSupports:
-    """Of the tables of one solved network; what was found is kept."""
+    """Of the tables of one solved network."""
 
     def __init__(self, solved: Solved):
         self.solved = solved
+        self._statics_by_prefix: dict[int, dict[Prefix, list[StaticRoute]]] = {}
+        """By instance."""
 
     @cached_property
     def _has_linux(self) -> bool:
@@ -75,8 +78,11 @@ class LookupSupports:
 
     def _statics(self, instance: int, number: int) -> list[StaticRoute]:
         """The static routes for a prefix."""
-        prefix = self.solved.prefixes.prefixes[number]
-        return [one for one in static_candidates(self.solved.topology, instance) if one.prefix == prefix]
+        if instance not in self._statics_by_prefix:
+            found = self._statics_by_prefix[instance] = defaultdict(list)
+            for static in static_candidates(self.solved.topology, instance):
+                found[static.prefix].append(static)
+        return self._statics_by_prefix[instance].get(self.solved.prefixes.prefixes[number], [])
 
     def _of_protocols(self, instance: int, number: int) -> set[int] | None:
         """What the protocols' routes of an instance for a prefix rest on; None where one that does not tell of its own
