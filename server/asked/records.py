@@ -91,14 +91,23 @@ def words_of(flow: AskedFlow) -> dict[str, Any]:
     }
 
 
-def ask_starred(network: Network, revision: Revision, user: Any) -> None:
+Asking = Callable[[str, dict[str, Any]], bytes]
+"""Asks a question by its name and parameters of a revision; gives the answer's JSON text."""
+
+
+def asking_of(revision: Revision, user: Any) -> Asking:
+    """Asks the work processes of this process."""
+    return lambda name, parameters: ask(subject_of(revision), name, parameters, user)
+
+
+def ask_starred(network: Network, revision: Revision, asking: Asking) -> None:
     """Ask all members' starred flows of a new revision; what cannot be asked any more keeps its former answers."""
     flows = list(AskedFlow.objects.filter(network=network, starred=True))
     if not flows:
         return
     words = [words_of(flow) for flow in flows]
     try:
-        text = ask(subject_of(revision), "walks", {"flows": words}, user)
+        text = asking("walks", {"flows": words})
     except APIException as error:
         log.warning("starred flows of %s were not asked: %s", network.pk, error)
         return

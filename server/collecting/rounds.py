@@ -25,6 +25,7 @@ from django.core.exceptions import ValidationError as InvalidValue
 from django.utils import timezone
 from rest_framework.exceptions import APIException
 
+from asked.records import ask_starred, asking_of
 from collecting.models import Round
 from history.records import store as keep_file
 from networks.models import Network, Revision
@@ -117,6 +118,7 @@ def _take(made: Round, inventory: Path) -> None:
             note += f"; {len(made.failed)} could not be had" if made.failed else ""
             upload = upload_of(f"{inventory.stem}.zip", _packed(folder))
             made.revision = store(made.network, upload, None, note)
+            ask_starred(made.network, made.revision, asking_of(made.revision, None))
             if said["events"]:
                 _keep(made, said["events"])
 

@@ -1,16 +1,13 @@
 """What a worker does of a job: plans it, looks at a part of it, puts together what was found."""
 
-import time
 from collections.abc import Callable
-from typing import Any
 
 import msgspec
-from django.db import DatabaseError, InterfaceError, OperationalError, connection, transaction
+from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
 from jobs.models import UNDER_WAY, Job, JobPart, JobState, KeptExpectation
-from jobs.running import JobFailedError, NotWantedError, asked
-from jobs.tasks import ToStopError
+from jobs.running import JobFailedError, NotWantedError, asked, patiently, stopping
 from routrel.analysis.answers.expectations import (
     ExpectationHeld,
     ExpectationsHeld,
@@ -24,9 +21,6 @@ from work.failures_asked import SURVIVED, FailuresAsked
 
 PART = 4
 """Failures in a part: some seconds of a large network, so that many workers have their share."""
-
-PATIENCE = 60.0
-"""Seconds for which what was found is kept while the database is away."""
 
 
 def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
@@ -55,9 +49,9 @@ def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
                 locked.save(update_fields=["state", "count", "as_it_is", "started_at"])
                 JobPart.objects.bulk_create(parts)
 
-    _patiently(keep)
+    patiently(keep)
     if not parts:
-        _patiently(lambda: _finish(job))
+        patiently(lambda: _finish(job))
     # What was planned before and is not looked at is queued again: who died in between may have queued none of it.
     return list(JobPart.objects.filter(job=job, found=None).values_list("start", flat=True))
 
@@ -85,7 +79,7 @@ def look(job: str, start: int, is_to_stop: Callable[[], bool]) -> None:
         if not JobPart.objects.filter(job=job, found=None).exists():
             _finish(job)
 
-    _patiently(keep)
+    patiently(keep)
 
 
 def _wanted(job: str) -> Job | None:
@@ -94,29 +88,13 @@ def _wanted(job: str) -> Job | None:
 
 def _is_wanted(job: str, is_to_stop: Callable[[], bool]) -> Callable[[], bool]:
     def is_wanted() -> bool:
-        if is_to_stop():
-            raise ToStopError
         try:
             return Job.objects.filter(pk=job, state__in=UNDER_WAY).exists()
         except DatabaseError:
             connection.close()
             return True  # the database is away: that is seen to when there is something to keep
 
-    return is_wanted
-
-
-def _patiently(keep: Callable[[], Any]) -> None:
-    """Keep what was found, also where the database is away for a while."""
-    end = time.monotonic() + PATIENCE
-    while True:
-        try:
-            keep()
-            return
-        except (OperationalError, InterfaceError):
-            connection.close()
-            if time.monotonic() > end:
-                raise
-            time.sleep(0.5)
+    return stopping(is_to_stop, is_wanted)
 
 
 def _finish(job: str) -> None:

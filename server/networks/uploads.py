@@ -13,7 +13,7 @@ from django.db.models import Count, Max, Sum
 from rest_framework.exceptions import PermissionDenied, ValidationError
 
 from jobs.records import hold_expectations
-from networks.models import Network, Revision
+from networks.models import Membership, Network, Revision, Role
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.yaml_nodes import MAX_BYTES
 from routrel.model.places import Place
@@ -92,6 +92,14 @@ def _safe_name(name: str | None) -> str:
     """A file name fit for a header and a screen; the path a browser may send is dropped."""
     plain = re.sub(r"[^A-Za-z0-9._ -]", "_", (name or "").replace("\\", "/").split("/")[-1]).strip(" .")
     return plain[-100:] or "network.yaml"
+
+
+def create(user: Any, upload: Upload, name: str, note: str) -> tuple[Membership, Revision]:
+    """A new network of a user with its first revision; without a name it is called as the upload calls itself."""
+    with transaction.atomic():
+        network = Network.objects.create(name=name or upload.title)
+        membership = Membership.objects.create(network=network, user=user, role=Role.OWNER)
+        return membership, store(network, upload, user, note)
 
 
 def store(network: Network, upload: Upload, user: Any, note: str) -> Revision:

@@ -20,7 +20,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from asked.models import AskedFlow
-from asked.records import ask_starred
+from asked.records import ask_starred, asking_of
 from history.example import add_example_history
 from networks.access import membership_of, network_of, revision_of
 from networks.deletion import KEPT, delete, remove_old, take_back
@@ -37,7 +37,7 @@ from networks.serializers import (
     RevisionSerializer,
     UploadSerializer,
 )
-from networks.uploads import Upload, check_quota, read_upload, store, upload_of
+from networks.uploads import Upload, check_quota, create, read_upload, store, upload_of
 from questions.answer_schema import SHAPE_OF
 from site_settings.problems import CONTENT_TYPE
 from work.service import json_response
@@ -100,14 +100,11 @@ class NetworkListView(APIView):
         values = serializer.validated_data
         check_quota(request.user)
         upload = read_upload(values, request.user)
-        return _created(request, upload, values.get("name") or upload.title, values.get("note", ""))
+        return _created(request, upload, values.get("name", ""), values.get("note", ""))
 
 
 def _created(request: Request, upload: Upload, name: str, note: str) -> Response:
-    with transaction.atomic():
-        network = Network.objects.create(name=name)
-        membership = Membership.objects.create(network=network, user=request.user, role=Role.OWNER)
-        store(network, upload, request.user, note)
+    membership, _ = create(request.user, upload, name, note)
     return Response(NetworkSerializer(_described([membership])[0]).data, status=status.HTTP_201_CREATED)
 
 
@@ -118,7 +115,7 @@ class ExampleView(APIView):
     def post(self, request: Request) -> Response:
         check_quota(request.user)
         upload = upload_of(FILE_NAME, zipped_example(), request.user)
-        made = _created(request, upload, upload.title, "the example as shipped")
+        made = _created(request, upload, "", "the example as shipped")
         add_example_history(Network.objects.get(pk=made.data["id"]), request.user)
         return made
 
@@ -273,7 +270,7 @@ class RevisionListView(APIView):
         check_quota(request.user)
         upload = read_upload(serializer.validated_data, request.user)
         revision = store(network, upload, request.user, serializer.validated_data.get("note", ""))
-        ask_starred(network, revision, request.user)
+        ask_starred(network, revision, asking_of(revision, request.user))
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
 
 

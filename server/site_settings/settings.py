@@ -70,6 +70,7 @@ INSTALLED_APPS = [
     "trials",
     "questions",
     "jobs",
+    "uploading",
     "collecting",
     "history",
 ]

@@ -19,6 +19,7 @@ urlpatterns = [
     path("api/", include("trials.urls")),
     path("api/", include("questions.urls")),
     path("api/", include("jobs.urls")),
+    path("api/", include("uploading.urls")),
     path("api/", include("collecting.urls")),
     path("api/", include("history.urls")),
     path("api/health", HealthView.as_view(), name="health"),

@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from asked.records import ask_starred
+from asked.records import ask_starred, asking_of
 from networks.access import membership_of, network_of, revision_of, subject_of
 from networks.models import Revision, Role
 from networks.serializers import RevisionSerializer
@@ -108,7 +108,7 @@ class TrialRevisionView(APIView):
         upload = upload_of(name, data, request.user)
         note = values.get("note") or f"trial {found.number}{f', {found.name}' if found.name else ''}"
         revision = store(network, upload, request.user, note[:500])
-        ask_starred(network, revision, request.user)
+        ask_starred(network, revision, asking_of(revision, request.user))
         return Response(RevisionSerializer(revision).data, status=status.HTTP_201_CREATED)
 
 

@@ -19,7 +19,7 @@ from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from pathlib import Path
 
-from work.process import CONTINUED, Outcome, Question
+from work.process import CONTINUED, Outcome, Question, Stage
 
 QUICK = 1.5
 """Seconds of processor time that solving may have taken for a revision to be asked of the process that is left free."""
@@ -39,6 +39,9 @@ Text = Callable[[], bytes]
 
 EventText = Callable[[str], bytes]
 """Gives the bytes of a file of events by its digest."""
+
+Hear = Callable[[Stage], None]
+"""Hears what a process is at with a revision that is new to it."""
 
 
 @dataclass(frozen=True)
@@ -103,12 +106,13 @@ class Pool:
         user: str = "",
         since_text: Text | None = None,
         event_text: EventText | None = None,
+        hear: Hear | None = None,
     ) -> Outcome:
         """An answer, or a ``WorkError``; ``text`` gives the revision's bytes where the process lacks them,
         ``since_text`` those of the one it is held against, ``event_text`` those of files of events."""
         process = self._taken(question, user)
         try:
-            outcome = self._asked(process, question, text, since_text, event_text)
+            outcome = self._asked(process, question, text, since_text, event_text, hear)
         except BaseException:
             self._end(process)
             raise
@@ -217,6 +221,7 @@ class Pool:
         text: Text,
         since_text: Text | None,
         event_text: EventText | None,
+        hear: Hear | None,
     ) -> Outcome:
         start = 0.0 if process.has_answered else START_SECONDS
         deadline = time.monotonic() + self.limits.question_seconds + start
@@ -231,6 +236,10 @@ class Pool:
                 said = process.pipe.recv()
                 if isinstance(said, Outcome):
                     break
+                if said[0] == "stage":
+                    if hear is not None:
+                        hear(said[1])
+                    continue
                 if said[0] == "events" and event_text is not None:
                     process.pipe.send(event_text(said[1]))
                 else:

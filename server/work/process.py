@@ -2,7 +2,7 @@
 
 Started as ``python -m work.process FD BYTES``. Messages are plain tuples: a ``Question`` comes in; where the
 text of a revision is not at hand, ``("text", digest)`` goes out and the bytes come in, of a file of events
-``("events", digest)``; then an ``Outcome`` goes out.
+``("events", digest)``; what it is at goes out as ``("stage", Stage)``; then an ``Outcome`` goes out.
 """
 
 import os
@@ -43,10 +43,15 @@ CONTINUED = frozenset({"held", "expectations", "maintenance", "leaning", "strip"
 """Questions whose answer takes several calls: a process goes on with what it began."""
 
 
+Stage = Literal["reading", "solving", "looking", "keeping"]
+"""What a process is at with a revision that is new to it: the questions of its first view are looked into last."""
+
+
 @dataclass(frozen=True)
 class Question:
     """``since`` is the digest and file name of an earlier revision that the first is held against; ``changes`` are
-    tried on it first, as JSON text. ``past`` has the events that the question is asked with.
+    tried on it first, as JSON text. ``past`` has the events that the question is asked with. ``is_kept_first`` asks for
+    what was solved to be on disk before the answer, for others to open.
     """
 
     digest: str
@@ -56,6 +61,7 @@ class Question:
     since: tuple[str, str] | None = None
     changes: str = ""
     past: Past | None = None
+    is_kept_first: bool = False
 
     @property
     def key(self) -> tuple[str, str, Past | None]:
@@ -97,14 +103,25 @@ class Worker:
             except EOFError:
                 return
             outcome = self._outcome(question)
+            if question.is_kept_first and self.to_keep:
+                self._say("keeping")
+                self._keep()
             self.pipe.send(outcome)
             if outcome.ends:
                 return
-            while self.to_keep:
-                solved_cache.keep(*self.to_keep.pop())
+            self._keep()
             if question.name == "tried" and outcome.kind == "answer":
                 self._solve_ahead(question)
             self._tidy(question.digest)
+
+    def _keep(self) -> None:
+        """Write what was solved for others to open."""
+        while self.to_keep:
+            solved_cache.keep(*self.to_keep.pop())
+
+    def _say(self, stage: Stage) -> None:
+        """What it is at now."""
+        self.pipe.send(("stage", stage))
 
     def _outcome(self, question: Question) -> Outcome:
         seconds = 0.0
@@ -153,11 +170,12 @@ class Worker:
             data = self.pipe.recv()
             start = time.process_time()
             known = solved_cache.opened(digest)
-            revision = SolvedRevision.of(file_name, data, known)
+            revision = SolvedRevision.of(file_name, data, known, self._say)
             revision.seconds = seconds = time.process_time() - start
             self.kept[digest] = revision
             if known is None and seconds > solved_cache.WORTH_A_FILE:
                 self.to_keep.append((digest, revision.as_it_is))
+            self._say("looking")
         self.kept.move_to_end(digest)
         return revision, seconds
 

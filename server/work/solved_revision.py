@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property, partial
-from typing import Any
+from typing import Any, Literal
 
 from routrel.analysis.check import check
 from routrel.analysis.contest.why import WhyAnswerer, WhyError, parse_prefix
@@ -103,10 +103,22 @@ class SolvedRevision:
     kept_answers: KeptAnswers = field(default_factory=KeptAnswers)
 
     @classmethod
-    def of(cls, file_name: str, data: bytes, known: Solved | None = None) -> "SolvedRevision":
-        """An upload read and solved, unless that is ``known``; raises ``LoadError`` with all errors in it."""
+    def of(
+        cls,
+        file_name: str,
+        data: bytes,
+        known: Solved | None = None,
+        say: Callable[[Literal["reading", "solving"]], None] = lambda stage: None,
+    ) -> "SolvedRevision":
+        """An upload read and solved, unless that is ``known``, saying what it is at; raises ``LoadError`` with all
+        errors in it."""
+        say("reading")
         files = files_of_upload(file_name, data)
-        return cls(files, known or solve(read_files(files)))
+        if known is None:
+            network = read_files(files)
+            say("solving")
+            known = solve(network)
+        return cls(files, known)
 
     @cached_property
     def solved(self) -> Solved:

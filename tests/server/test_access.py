@@ -21,6 +21,10 @@ OWN = {
     ("/api/load-check", "post"),
     ("/api/networks/example", "post"),
     ("/api/deleted-networks", "get"),
+    ("/api/uploads", "get"),
+    ("/api/uploads", "post"),
+    ("/api/uploads/{upload}", "get"),
+    ("/api/uploads/{upload}", "delete"),
 }
 
 
@@ -68,6 +72,7 @@ def url(path: str, network: dict) -> str:
         trial=1,
         job=network["job"],
         file_id=network["events"],
+        upload="00000000-0000-0000-0000-000000000000",
     )
     extra = {
         "walk": "?from=h1&to=h2",

@@ -1426,6 +1426,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One's own uploads of the last day that workers read, the last first. */
+        get: operations["uploads_list"];
+        put?: never;
+        /** @description Send what a worker reads, solves and stores; how far that is, is asked of it. */
+        post: operations["uploads_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description One of one's own uploads. */
+        get: operations["uploads_retrieve"];
+        put?: never;
+        post?: never;
+        /** @description Give it up, unless it was stored; forget what became of it. */
+        delete: operations["uploads_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2634,6 +2670,19 @@ export interface components {
                 [key: string]: unknown;
             }[];
         };
+        /** @description A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text. */
+        NewUploadRequest: {
+            /** Format: binary */
+            file?: string;
+            text?: string;
+            note?: string;
+            name?: string;
+            /**
+             * Format: uuid
+             * @description The network that it is a revision of; else it becomes one of its own.
+             */
+            network?: string;
+        };
         /**
          * NextHop
          * @description ``device`` answers for the address, where the model knows one.
@@ -2780,6 +2829,19 @@ export interface components {
             words: string;
             count: number;
             names: string[];
+        };
+        /**
+         * PlacedError
+         * @description An error in an upload: where, what was found, and what is allowed.
+         */
+        PlacedError: {
+            file: string;
+            line: number;
+            column: number;
+            message: string;
+            found: string;
+            allowed: string;
+            nearest: string;
         };
         /**
          * PlacesUnderFailures
@@ -3472,6 +3534,31 @@ export interface components {
             median: number;
             usual: components["schemas"]["Usual"];
             words: string;
+        };
+        /**
+         * UploadAnswer
+         * @description An upload: ``stage`` is what its worker is at, in the order reading, solving, looking (into what a first view
+         *         asks) and keeping (what was solved); null before and after.
+         *
+         *         Once it is done ``network`` and ``revision`` say where it is. Where it failed nothing was stored, and ``problem``
+         *         says why, with every error in the upload. ``workers`` is how many workers there are: where there are none, it waits.
+         */
+        UploadAnswer: {
+            id: string;
+            file_name: string;
+            size: number;
+            network: string | null;
+            name: string;
+            /** @enum {unknown} */
+            state: "done" | "failed" | "running" | "waiting";
+            stage: ("keeping" | "looking" | "reading" | "solving") | null;
+            workers: number;
+            problem: string;
+            errors: components["schemas"]["PlacedError"][];
+            revision: number | null;
+            created_at: string;
+            started_at: string | null;
+            finished_at: string | null;
         };
         /** @description A network file, a device's document in an open model, or a zip archive of a folder; or a network file's text. */
         UploadRequest: {
@@ -6867,6 +6954,127 @@ export interface operations {
             header?: never;
             path: {
                 token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uploads_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"][];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uploads_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["NewUploadRequest"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewUploadRequest"];
+                "application/json": components["schemas"]["NewUploadRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uploads_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadAnswer"];
+                };
+            };
+            /** @description an error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    uploads_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
             };
             cookie?: never;
         };
