@@ -25,7 +25,8 @@ class UploadAnswer(Struct, frozen=True, kw_only=True):
     asks) and keeping (what was solved); null before and after.
 
     Once it is done ``network`` and ``revision`` say where it is. Where it failed nothing was stored, and ``problem``
-    says why, with every error in the upload. ``workers`` is how many workers there are: where there are none, it waits.
+    says why, with every error in the upload. ``seconds`` is how long a worker has been at it, or was; ``workers`` how
+    many workers there are: where there are none, it waits.
     """
 
     id: str
@@ -35,6 +36,7 @@ class UploadAnswer(Struct, frozen=True, kw_only=True):
     name: str
     state: Literal["waiting", "running", "done", "failed"]
     stage: Stage | None
+    seconds: float | None
     workers: int
     problem: str
     errors: list[PlacedError]

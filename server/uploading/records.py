@@ -77,7 +77,7 @@ def uploads_of(user: Any) -> QuerySet[UploadJob]:
 
 def about(uploads: list[UploadJob]) -> list[UploadAnswer]:
     """What is said of uploads."""
-    workers = workers_there()
+    workers, now = workers_there(), timezone.now()
     return [
         UploadAnswer(
             id=str(one.pk),
@@ -87,6 +87,7 @@ def about(uploads: list[UploadJob]) -> list[UploadAnswer]:
             name=one.name,
             state=one.state,  # type: ignore[arg-type]
             stage=one.stage if one.state == UploadState.RUNNING and one.stage else None,  # type: ignore[arg-type]
+            seconds=None if one.started_at is None else ((one.finished_at or now) - one.started_at).total_seconds(),
             workers=workers,
             problem=one.problem,
             errors=msgspec.convert(one.errors, list[PlacedError]),

@@ -168,7 +168,9 @@ def test_it_is_said_what_is_done_of_an_upload(owner, monkeypatch, tmp_path):
     running.close()
     assert Network.objects.get().name == "many"
     seen = list(dict.fromkeys(said))
-    assert seen == [one for one in ("reading", "solving", "looking", "keeping") if one in seen] and seen[-1] == "keeping"
+    assert (
+        seen == [one for one in ("reading", "solving", "looking", "keeping") if one in seen] and seen[-1] == "keeping"
+    )
     assert list(tmp_path.glob("*.solved"))  # before it is said to be done: whoever looks at it opens that
 
 

@@ -17,8 +17,8 @@ import {
   wordsOf,
 } from "./answers";
 import { api, unwrap } from "./client";
-import { multipart, type UploadContent } from "./queries";
 import type { components } from "./schema.gen";
+import { multipart, type UploadContent } from "./uploads";
 
 export type EventShown = components["schemas"]["EventShown"];
 export type StripsHeld = components["schemas"]["StripsHeld"];

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type MapMove, unwrap } from "./client";
+import { isLarge, multipart, readByWorker, type UploadContent, useUploadsChanged } from "./uploads";
 
 export function useSession() {
   return useQuery({
@@ -206,32 +207,29 @@ export function useTakeBackToken() {
   });
 }
 
-export type UploadContent = { file?: File; text?: string; name?: string; note?: string };
-
-function formOf(content: UploadContent): FormData {
-  const form = new FormData();
-  for (const [key, value] of Object.entries(content)) if (value !== undefined) form.append(key, value);
-  return form;
+/** A new network of an upload: its identifier. */
+export function useCreateNetwork() {
+  const changed = useUploadsChanged();
+  return useNetworkChange(async (content: UploadContent): Promise<string> => {
+    if (isLarge(content)) return (await readByWorker(content, changed)).network ?? "";
+    return (await unwrap(api.POST("/api/networks", multipart(content)))).id;
+  });
 }
-
-/** Multipart bodies are built here; the schema's type for them is the JSON form. */
-export function multipart(content: UploadContent) {
-  return { body: content as never, bodySerializer: () => formOf(content) };
-}
-
-export const useCreateNetwork = () =>
-  useNetworkChange((content: UploadContent) => unwrap(api.POST("/api/networks", multipart(content))));
 
 export function useAddRevision(networkId: string) {
   const queries = useQueryClient();
+  const changed = useUploadsChanged();
   return useMutation({
-    mutationFn: (content: UploadContent) =>
-      unwrap(
-        api.POST("/api/networks/{network_id}/revisions", {
-          params: { path: { network_id: networkId } },
-          ...multipart(content),
-        }),
-      ),
+    mutationFn: async (content: UploadContent): Promise<void> => {
+      if (isLarge(content)) await readByWorker({ ...content, network: networkId }, changed);
+      else
+        await unwrap(
+          api.POST("/api/networks/{network_id}/revisions", {
+            params: { path: { network_id: networkId } },
+            ...multipart(content),
+          }),
+        );
+    },
     onSuccess: () =>
       Promise.all([
         queries.invalidateQueries({ queryKey: ["network", networkId] }),

@@ -3541,7 +3541,8 @@ export interface components {
          *         asks) and keeping (what was solved); null before and after.
          *
          *         Once it is done ``network`` and ``revision`` say where it is. Where it failed nothing was stored, and ``problem``
-         *         says why, with every error in the upload. ``workers`` is how many workers there are: where there are none, it waits.
+         *         says why, with every error in the upload. ``seconds`` is how long a worker has been at it, or was; ``workers`` how
+         *         many workers there are: where there are none, it waits.
          */
         UploadAnswer: {
             id: string;
@@ -3552,6 +3553,7 @@ export interface components {
             /** @enum {unknown} */
             state: "done" | "failed" | "running" | "waiting";
             stage: ("keeping" | "looking" | "reading" | "solving") | null;
+            seconds: number | null;
             workers: number;
             problem: string;
             errors: components["schemas"]["PlacedError"][];

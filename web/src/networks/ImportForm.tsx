@@ -1,7 +1,8 @@
 import { type DragEvent, type FormEvent, lazy, Suspense, useState } from "react";
 import { ApiError } from "../api/client";
-import type { UploadContent } from "../api/queries";
+import type { UploadContent } from "../api/uploads";
 import { ProblemList } from "./ProblemList";
+import { UploadProgress } from "./UploadProgress";
 
 const SourceText = lazy(() => import("../source/SourceText"));
 const SHOWN_BYTES = 400_000;
@@ -111,6 +112,7 @@ export function ImportForm({
           {pending ? "reading …" : "import"}
         </button>
       </div>
+      <UploadProgress />
       {error && (
         <div role="alert">
           <p className="text-stop mb-2">{error.message}; nothing was stored.</p>

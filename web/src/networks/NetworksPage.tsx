@@ -130,7 +130,7 @@ export function NetworksPage() {
             pending={create.isPending}
             error={create.error}
             submit={(content) =>
-              create.mutate(content, { onSuccess: (network) => navigate(`/networks/${network.id}/model`) })
+              create.mutate(content, { onSuccess: (network) => navigate(`/networks/${network}/model`) })
             }
           />
           <p className="mt-6 text-faint">
