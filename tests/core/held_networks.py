@@ -85,10 +85,26 @@ def networks(draw) -> dict:
             "interfaces": {"e0": {"addresses": ["10.1.1.5/24"]}},
             "routing": {"static": [{"prefix": "0.0.0.0/0", "next_hop": "10.1.1.1"}]},
         }
-        links.append(["r1:lan", "host:e0"])
+        ends = ["r1:lan", "host:e0"]
+        if draw(st.booleans()):
+            _virtual_gateway(draw, devices)
+            ends.append("r2:second")
+        links.append(ends)
     for _ in range(draw(st.integers(0, 3))):
         _filter(draw, devices, count)
     return {"routrel": 1, "name": "ring", "devices": devices, "links": links}
+
+
+def _virtual_gateway(draw, devices: dict) -> None:
+    """Another router beside the host, and an address that one of the two answers for."""
+    devices["r2"]["interfaces"]["second"] = {"addresses": ["10.1.1.2/24"]}
+    devices["r2"]["routing"]["ospf"]["areas"]["0"]["interfaces"]["second"] = {"passive": True}
+    for router, interface, tracked in (("r1", "lan", "c1"), ("r2", "second", "c2")):
+        virtual = {"id": 7, "addresses": ["10.1.1.254"], "priority": draw(st.sampled_from([90, 100, 110]))}
+        if draw(st.booleans()):
+            virtual |= {"track": [{"interface": tracked, "decrement": 15}], "accept": True}
+        devices[router]["interfaces"][interface]["virtual_routers"] = [virtual]
+    devices["host"]["routing"]["static"] = [{"prefix": "0.0.0.0/0", "next_hop": "10.1.1.254"}]
 
 
 def _filter(draw, devices: dict, count: int) -> None:

@@ -13,7 +13,27 @@ from routrel.topology.segments import Topology
 from tests.examples import examples
 
 ADDRESS = st.tuples(st.integers(0, 2), st.integers(1, 250)).map(lambda one: f"10.0.{one[0]}.{one[1]}/24")
-ADDRESSES = st.lists(ADDRESS, max_size=1).map(lambda one: {"addresses": one} if one else {})
+VIRTUAL = st.fixed_dictionaries(
+    {"id": st.integers(1, 2), "addresses": st.sampled_from([["10.0.0.251"], ["10.0.1.251", "10.0.1.252"]])},
+    optional={
+        "priority": st.sampled_from([90, 110]),
+        "accept": st.booleans(),
+        "track": st.sampled_from([[{"interface": "e2", "decrement": 30}], [{"interface": "e4"}]]),
+    },
+)
+
+
+@st.composite
+def addressed(draw) -> dict:
+    """An interface with an address or none, and perhaps with a virtual router."""
+    addresses = draw(st.lists(ADDRESS, max_size=1))
+    if not addresses:
+        return {}
+    virtual = draw(st.lists(VIRTUAL, max_size=1))
+    return {"addresses": addresses, **({"virtual_routers": virtual} if virtual else {})}
+
+
+ADDRESSES = addressed()
 
 
 @st.composite
@@ -80,6 +100,7 @@ def shown(topology: Topology) -> dict:
         "segment_of": topology.segment_of,
         "owners": {address: ports for address, ports in topology.owners.items() if ports},
         "answerers": topology.answerers,
+        "virtual_groups": topology.virtual_groups,
         "instances": topology.instances,
     }
 

@@ -20,6 +20,7 @@ from routrel.analysis.program_remedies import (
 )
 from routrel.analysis.remedies import RouteRemedies, missing_entry, near_misses
 from routrel.analysis.switched_on import switched_on
+from routrel.analysis.virtual_routers import group_of, inactive_words
 from routrel.forwarding.flow import GOOD, Walk
 from routrel.forwarding.trace import Branch, Ending, SteeringCheck, Stop, Trace
 from routrel.forwarding.walk import Walker
@@ -223,9 +224,17 @@ class CauseFinder:
             return f"the route leads out of {port.name}, which is down: {port.down}"
         if branch.verdict == "leaves":
             return f"{device.name} hands it to {branch.address}, which is beyond the model"
+        segment = self.topology.segment_of[branch.port]
+        group = group_of(self.topology, segment, branch.address)
+        if group is not None and group.active.port == branch.port:
+            return (
+                f"{branch.address} is an address of {group.name}: {device.name} is active for it and passes on what is"
+                " sent by way of it, but takes no packets to it itself ('accept' is off, RFC 9568 section 6.4.3)"
+            )
         what = "next hop" if branch.via_next_hop else "destination"
-        text = f"no device on the segment of {port.name} has the {what} {branch.address}"
-        apart = self._kept_apart(branch)
+        inactive = inactive_words(self.topology, segment, branch.address)
+        text = inactive or f"no device on the segment of {port.name} has the {what} {branch.address}"
+        apart = None if inactive else self._kept_apart(branch)
         return text if apart is None else f"{text}: {apart[0]} has it, and {apart[1].text}"
 
     def _kept_apart(self, branch: Branch) -> tuple[InterfaceName, Break] | None:

@@ -8,6 +8,7 @@ from routrel.analysis.duplicates import duplicate_addresses
 from routrel.analysis.neighbor_drift import neighbor_drift
 from routrel.analysis.program_shadowing import shadowed_rules
 from routrel.analysis.shadowing import Shadow, shadowed_entries
+from routrel.analysis.virtual_routers import virtual_router_findings
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
@@ -15,7 +16,7 @@ from routrel.model.filters import Acl
 from routrel.model.findings import SEVERITIES, Finding, some_of
 from routrel.model.places import NOWHERE
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Port, Segment
+from routrel.topology.ports import Port, Segment
 
 
 def check(solved: Solved) -> list[Finding]:
@@ -24,6 +25,7 @@ def check(solved: Solved) -> list[Finding]:
         *duplicate_addresses(solved.topology),
         *_segments(solved),
         *_split_subnets(solved),
+        *virtual_router_findings(solved.topology),
         *_down_links(solved),
         *solved.findings,
         *_next_hops(solved),

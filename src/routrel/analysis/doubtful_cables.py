@@ -10,7 +10,7 @@ from routrel.analysis.answers.offers import Offer
 from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.findings import some_of
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Port
+from routrel.topology.ports import Port
 
 MOST_CABLES = 9
 """Links that are offered for one subnet."""

@@ -11,7 +11,8 @@ from collections.abc import Iterator, Mapping
 
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding, some_of
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 MOST_SEARCHES = 500
 """Past so many, what hangs together at all is taken for within reach."""

@@ -12,6 +12,7 @@ from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
 from routrel.analysis.stop_words import decided, narrower
 from routrel.analysis.table_rows import next_hops
+from routrel.analysis.virtual_routers import active_words, group_of
 from routrel.analysis.walk_verdicts import Answerer, gaps_on_the_way
 from routrel.forwarding.flow import Walk
 from routrel.forwarding.flow_words import FlowEnd
@@ -115,7 +116,7 @@ class Evidence:
         if stop.stage == "filter":
             return
         if stop.verdict == "arrives":
-            yield _check("delivery", PASS, f"{stop.header.destination} is an address of {device.name}")
+            yield _check("delivery", PASS, self._delivered(device, stop))
             yield self._back(stop)
             return
         if stop.stage == "delivery":
@@ -250,7 +251,7 @@ class Evidence:
             segment = self.topology.segment_of[branch.port]
             owner = self.topology.on_segment(segment, branch.address) if segment >= 0 and port.up else None
             target = None if owner is None else str(self.topology.ports[owner].name)
-            checks.append(self._next_hop_check(branch, port.name.interface, target))
+            checks.append(self._next_hop_check(branch, port.name.interface, target, segment))
         links = self.topology.segments[self.topology.segment_of[branch.port]].links if branch.port >= 0 else ()
         return walks.Branch(
             interface=port.name.interface,
@@ -265,7 +266,16 @@ class Evidence:
             checks=checks,
         )
 
-    def _next_hop_check(self, branch: Branch, interface: str, target: str | None) -> Check:
+    def _delivered(self, device: Device, stop: Stop) -> str:
+        """That the destination is the device's, or that of a virtual router for which it is active."""
+        address = stop.header.destination
+        for number in self.topology.owners.get(address, ()):
+            group = group_of(self.topology, self.topology.segment_of[number], address)
+            if group is not None and self.topology.ports[number].instance == stop.instance:
+                return f"{address} is taken by {device.name}, {active_words(self.topology, group)}"
+        return f"{address} is an address of {device.name}"
+
+    def _next_hop_check(self, branch: Branch, interface: str, target: str | None, segment: int) -> Check:
         what = "next hop" if branch.via_next_hop else "destination"
         place = self.topology.ports[branch.port].interface.place
         if branch.verdict == "unresolved":
@@ -273,6 +283,9 @@ class Evidence:
         if branch.verdict == "leaves":
             return _check("next_hop", NOTE, f"{what} {branch.address} out of {interface}: beyond the model", place)
         text = f"{what} {branch.address} out of {interface}, reached at {target}"
+        group = group_of(self.topology, segment, branch.address)
+        if group is not None:
+            text += f", {active_words(self.topology, group)}"
         if branch.verdict == "loops":
             return _check("next_hop", FAIL, text + ", where the packet has been before", place)
         return _check("next_hop", PASS, text, place)

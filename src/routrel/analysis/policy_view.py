@@ -17,7 +17,7 @@ from routrel.model.policies import Policy
 from routrel.model.redistribution import Redistribution
 from routrel.routing.rib.table import OTHER, Source
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Instance
+from routrel.topology.ports import Instance
 
 MOST_ROUTES = 400
 """Routes listed per use; all are counted."""

@@ -10,8 +10,10 @@ from routrel.analysis.overview import Words
 from routrel.analysis.remedies import entry_text, match_text
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
+from routrel.model.network import InterfaceName
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
+from routrel.model.virtual_routers import VirtualRouter
 from routrel.routing.solve import Solved
 
 MOST_FOUND = 200
@@ -56,9 +58,23 @@ def _owners(solved: Solved, wanted: Prefix) -> Iterator[Found]:
             if is_own or (not address.prefix.is_host and address.prefix.covers(wanted)):
                 kind = "owner" if is_own else "on subnet"
                 yield Found(str(name), kind, str(address), name.device, interface.vrf, interface.place or None)
+        for router in interface.virtual_routers:
+            if any(address.host_prefix() == wanted for address in router.addresses):
+                detail = f"virtual router {router.identifier}, {_standing(solved, name, router)}"
+                yield Found(str(name), "virtual address", detail, name.device, interface.vrf, router.place or None)
     for endpoint in solved.network.endpoints.values():
         if endpoint.address.host_prefix() == wanted:
             yield Found(endpoint.name, "endpoint", endpoint.label, "", "", endpoint.place or None)
+
+
+def _standing(solved: Solved, name: InterfaceName, router: VirtualRouter) -> str:
+    """Whether it is active for a virtual router, or waits with which priority."""
+    port = solved.topology.ports[solved.topology.port_index[name]]
+    for group in solved.topology.virtual_groups.get(solved.topology.segment_of[port.index], ()):
+        for one in group.contenders:
+            if one.port == port.index and one.router == router:
+                return "active" if one is group.active else f"standby with priority {one.priority}"
+    return f"down: {port.down}" if port.down else "no part"
 
 
 def _covering(solved: Solved, wanted: Prefix) -> Iterator[Found]:

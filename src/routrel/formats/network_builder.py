@@ -7,6 +7,7 @@ from typing import Any
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.grammar import Items, Record, entries_of, items_of
 from routrel.formats.routing_file import RoutingReader
+from routrel.formats.virtual_routers import virtual_routers
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Interface, Switchport
 from routrel.model.filters import PORTED, Acl, AclEntry, ForwardingPolicy, HeaderMatch, SteeringEntry
@@ -212,6 +213,7 @@ class NetworkBuilder:
             kind=record.get("kind", default_kind),
             members=tuple(member for member, _ in items_of(record.get("members"))),
             switchport=self.switchport(record["switchport"]) if "switchport" in record else None,
+            virtual_routers=virtual_routers(record, [address for address, _ in addresses], names, self.errors),
         )
 
     def check_host_address(self, address: InterfaceAddress, place: Place) -> None:
@@ -245,7 +247,7 @@ class NetworkBuilder:
                 if name in parents and not interface.addresses
                 else ""
             )
-            for key in ("acl_in", "acl_out", "forwarding_policy") if what else ():
+            for key in ("acl_in", "acl_out", "forwarding_policy", "virtual_routers") if what else ():
                 if key in records[name]:
                     self.errors.add(
                         records[name].place_of(key),

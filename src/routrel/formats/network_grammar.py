@@ -118,6 +118,24 @@ STEERING_ENTRY = Group(
     required=("action",),
 )
 
+VIRTUAL_ROUTER = Group(
+    "a virtual router",
+    {
+        "id": Integer(1, 255),
+        "addresses": ListOf(ADDRESS, least=1),
+        "version": Integer(2, 3),
+        "priority": Integer(1, 254),
+        "preempt": Boolean(),
+        "accept": Boolean(),
+        "track": ListOf(
+            Group(
+                "a tracked interface", {"interface": INTERFACE, "decrement": Integer(1, 254)}, required=("interface",)
+            )
+        ),
+    },
+    required=("id", "addresses"),
+)
+
 INTERFACE_GROUP = Group(
     "an interface",
     {
@@ -137,6 +155,7 @@ INTERFACE_GROUP = Group(
         "parent": INTERFACE,
         "vlan": VLAN,
         "switchport": Group("a switchport", {"access": VLAN, "trunk": ListOf(VLAN), "native": VLAN}),
+        "virtual_routers": ListOf(VIRTUAL_ROUTER, least=1),
         "te": Later("traffic engineering"),
         "tunnel": Later("tunnels"),
     },

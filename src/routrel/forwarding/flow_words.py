@@ -14,7 +14,8 @@ from routrel.model.filters import PROTOCOL_NUMBERS, PortRange
 from routrel.model.network import InterfaceName, Network, Service
 from routrel.routing.neighbors import router_id
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 ALL_PORTS = PortRange(0, 65535)
 

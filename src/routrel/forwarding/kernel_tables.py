@@ -9,7 +9,8 @@ from routrel.model.filters import ICMP, Header
 from routrel.model.kernel_routing import LOCAL, KernelRoute, KernelRouting, RoutingRule
 from routrel.model.routing import RouteAction
 from routrel.routing.routes import NextHop, Route
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 OWN = "lo"
 """The way in of packets that the device makes itself, as rules name it."""

@@ -15,6 +15,7 @@ from routrel.model.observed import ObservedNeighbor, ObservedRoute
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance, StaticRoute
+from routrel.model.virtual_routers import VirtualRouter
 
 DeviceKind = Literal["router", "switch", "firewall", "host", "gateway", "balancer"]
 InterfaceKind = Literal["ethernet", "loopback", "bundle", "vlan"]
@@ -59,6 +60,7 @@ class Interface:
     parent: str | None = None
     vlan: int | None = None
     switchport: Switchport | None = None
+    virtual_routers: tuple[VirtualRouter, ...] = ()
 
     @property
     def is_loopback(self) -> bool:

@@ -9,7 +9,8 @@ from routrel.model.findings import Finding
 from routrel.model.places import Place
 from routrel.routing.routes import NextHop
 from routrel.routing.spf.graph import Edge
-from routrel.topology.segments import Instance, Port, Segment, Topology
+from routrel.topology.ports import Instance, Port, Segment
+from routrel.topology.segments import Topology
 
 MOST_SPEAKERS = 800
 """Speakers of IS-IS, RIP or EIGRP on one segment; of OSPF there may be any number."""

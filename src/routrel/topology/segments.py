@@ -15,58 +15,20 @@ addresses; where some have one, a port without is an access port of VLAN 1. IEEE
 from collections import defaultdict
 from collections.abc import Hashable
 from copy import copy
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from functools import cached_property
 from typing import TypeAlias
 
 from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
-from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
+from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.topology.disjoint_sets import DisjointSets
 from routrel.topology.likeness import is_cabled_alike
+from routrel.topology.ports import Instance, Port, Segment
+from routrel.topology.virtual_routers import VirtualGroup, groups_on, virtual_addresses
 
 Domain: TypeAlias = tuple[str, Hashable, int]
-
-
-@dataclass(frozen=True, slots=True)
-class Instance:
-    """A routing instance of a device (RFC 8349): the default one has the device's own number."""
-
-    index: int
-    device: int
-    vrf: str
-    routing: RoutingInstance | None
-
-
-@dataclass(slots=True, eq=False)
-class Port:
-    """An interface with its numbers; ``down`` says why it carries nothing, or is empty.
-
-    ``addresses`` and ``prefixes`` are those of the interface's own addresses, in their order.
-    """
-
-    index: int
-    device: int
-    name: InterfaceName
-    interface: Interface
-    down: str
-    instance: int
-    addresses: tuple[Address, ...]
-    prefixes: tuple[Prefix, ...]
-
-    @property
-    def up(self) -> bool:
-        return not self.down
-
-
-@dataclass(slots=True, eq=False)
-class Segment:
-    """Ports with addresses of one broadcast domain, the down ones included, in port order."""
-
-    index: int
-    ports: tuple[int, ...]
-    links: tuple[int, ...]
 
 
 class Topology:
@@ -128,6 +90,8 @@ class Topology:
         self.owners: dict[Address, list[int]] = defaultdict(list)
         self.answerers: dict[tuple[int, Address], int] = {}
         """(segment, address) to the up port that answers for it there; the first where several do."""
+        self.virtual_groups: dict[int, tuple[VirtualGroup, ...]] = {}
+        """The virtual routers of segments, with who is active for them."""
         self._index_addresses()
 
     @cached_property
@@ -203,20 +167,28 @@ class Topology:
             if self.joins_others(port):
                 return False
         self.owners, self.answerers = self.owners.copy(), dict(self.answerers)
+        self.virtual_groups = dict(self.virtual_groups)
         for port in moved:
             for address in port.addresses:
                 if not address.is_link_local:
-                    owners = {*self.owners.pop(address, ()), port.index} - ({port.index} if port.down else set())
-                    if owners:
-                        self.owners[address] = sorted(owners)
-        for segment in {self.segment_of[port.index] for port in moved} - {-1}:
+                    was = {*self.owners.get(address, ()), port.index}
+                    self._own(address, was - {port.index} if port.down else was)
+        touched = {self.segment_of[port.index] for port in moved} - {-1}
+        for segment in sorted(touched.union(*(self.electing_by(port) for port in moved))):
             ports = [self.ports[number] for number in self.segments[segment].ports]
-            for address in {address for port in ports for address in _answered(port)}:
+            for address in virtual_addresses(ports).union(*(port.answered for port in ports)):
                 self.answerers.pop((segment, address), None)
             for port in ports:
-                for address in _answered(port) if port.up else ():
+                for address in port.answered if port.up else ():
                     self.answerers.setdefault((segment, address), port.index)
+            self._elect(segment)
         return True
+
+    def _own(self, address: Address, ports: set[int]) -> None:
+        """Note which up ports own an address."""
+        self.owners.pop(address, None)
+        if ports:
+            self.owners[address] = sorted(ports)
 
     def joins_others(self, port: Port) -> bool:
         """Whether other interfaces hang together by a port, as those of a switch or bundle do, or by its subnet."""
@@ -419,12 +391,49 @@ class Topology:
             if not port.up:
                 continue
             segment = self.segment_of[port.index]
-            for address in _answered(port):
+            for address in port.answered:
                 if not address.is_link_local:
                     self.owners[address].append(port.index)
                 if segment >= 0:
                     self.answerers.setdefault((segment, address), port.index)
+        for segment in sorted({segment for segments in self._electing.values() for segment in segments}):
+            self._elect(segment)
         self._answer_for_all()
+
+    @cached_property
+    def virtual_addresses(self) -> frozenset[Address]:
+        """All addresses of virtual routers, whoever is active for them."""
+        return frozenset(virtual_addresses(self.ports))
+
+    def electing_by(self, port: Port) -> frozenset[int]:
+        """The segments with virtual routers that a port has a part in: its own, and those that track it."""
+        return frozenset(self._electing.get(port.index, ()))
+
+    @cached_property
+    def _electing(self) -> dict[int, set[int]]:
+        found: dict[int, set[int]] = defaultdict(set)
+        for port in self.ports:
+            segment = self.segment_of[port.index]
+            for router in port.interface.virtual_routers if segment >= 0 else ():
+                for name in (port.name.interface, *(one.interface for one in router.tracked)):
+                    found[self.ports_named[port.device][name].index].add(segment)
+        return dict(found)
+
+    def _elect(self, segment: int) -> None:
+        """Note who answers for the addresses of virtual routers on a segment, once all others are noted."""
+        for group in self.virtual_groups.pop(segment, ()):
+            for address in group.active.router.addresses:
+                was = self.owners.get(address, [])
+                if group.active.port in was and address not in self.ports[group.active.port].addresses:
+                    self._own(address, {*was} - {group.active.port})
+        groups = groups_on(self.segments[segment], self.ports, self.ports_named)
+        for group in groups:
+            for address in group.active.router.addresses:
+                self.answerers.setdefault((segment, address), group.active.port)
+                if group.active.takes_packets and not address.is_link_local:
+                    self._own(address, {*self.owners.get(address, ()), group.active.port})
+        if groups:
+            self.virtual_groups[segment] = groups
 
     def _answer_for_all(self) -> None:
         """A Linux device answers on any interface for every address that it has (arp_ignore 0)."""
@@ -437,9 +446,3 @@ class Topology:
                 segment = self.segment_of[port.index]
                 for address in own if port.up and segment >= 0 else ():
                     self.answerers.setdefault((segment, address), port.index)
-
-
-def _answered(port: Port) -> tuple[Address, ...]:
-    """The addresses that a port answers for while it is up."""
-    mac = port.interface.mac
-    return (*port.addresses, link_local_of(mac)) if mac else port.addresses

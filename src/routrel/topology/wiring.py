@@ -14,7 +14,8 @@ from routrel.model.addresses import Address
 from routrel.model.devices import DEFAULT_VLAN, Interface
 from routrel.model.places import Place
 from routrel.topology.disjoint_sets import DisjointSets
-from routrel.topology.segments import Domain, Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Domain, Topology
 
 MOST_DOMAINS = 20_000
 """A search for what keeps two interfaces apart looks at no more domains than this."""

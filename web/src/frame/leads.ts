@@ -52,6 +52,7 @@ export function leadsOf(
     case "ACL":
     case "forwarding policy":
     case "entry":
+    case "virtual address":
       return line(about);
     case "interface":
     case "on subnet":

@@ -84,7 +84,8 @@ class FlowSupports:
         if len(names) > 2 or not at_edge:
             return None
         found = {one for name in at_edge for one in self._of_interface(name)}
-        for segment in {self.topology.segment_of[one] for one in found} - {-1}:
+        segments = {self.topology.segment_of[one] for one in found} - {-1}
+        for segment in segments.union(*(self.topology.electing_by(self.topology.ports[one]) for one in found)):
             beside = self.topology.segments[segment].ports
             # Of more that speak a protocol some may hear each other once others are gone.
             if sum(any(one in database.ports for database in self.solved.databases) for one in beside) > 2:

@@ -108,11 +108,14 @@ def _other_devices(before: Topology, now: Topology) -> set[int]:
     else:
         turned = [port.index for port, was in zip(now.ports, before.ports, strict=True) if port.up != was.up]
         moved = {other for port in turned for other, _ in _around(now, port)}
+        for segment in {segment for port in turned for segment in now.electing_by(now.ports[port])}:
+            moved.update(now.segments[segment].ports)
     return {now.ports[port].device for port in moved}
 
 
 def _around(topology: Topology, number: int) -> list[tuple[int, bool]]:
-    """A port and all on its segment, each with whether it is up."""
+    """A port and all on its segment, each with whether it is up, and those that are active for virtual routers."""
     segment = topology.segment_of[number]
     ports = topology.segments[segment].ports if segment >= 0 else ()
-    return [(port, topology.ports[port].up) for port in (number, *ports)]
+    active = [group.active.port for group in topology.virtual_groups.get(segment, ())]
+    return [(port, topology.ports[port].up) for port in (number, *ports, *active)]

@@ -76,12 +76,16 @@ class Differences:
 
 
 def _segments(state: State) -> list[object]:
-    """Per port, whom it can talk to: the ports of its segment that are up, with their addresses."""
+    """Per port, whom it can talk to: the ports of its segment that are up, with their addresses, and virtual ones."""
     found: list[object] = [None] * len(state.port)
     numbers = state.numbering.port_number
     for segment in state.topology.segments:
         ports = [state.topology.ports[port] for port in segment.ports]
-        there = frozenset((numbers[port.name], port.addresses, port.up) for port in ports)
+        active = [group.active for group in state.topology.virtual_groups.get(segment.index, ())]
+        there = (
+            frozenset((numbers[port.name], port.addresses, port.up) for port in ports),
+            frozenset((numbers[state.topology.ports[one.port].name], one.router.addresses) for one in active),
+        )
         for port in ports:
             found[numbers[port.name]] = there
     return found

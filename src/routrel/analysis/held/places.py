@@ -15,7 +15,7 @@ from routrel.forwarding.flow_words import device_address
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import Header
 from routrel.routing.routes import NextHop
-from routrel.topology.segments import Port
+from routrel.topology.ports import Port
 
 Kind = Literal["subnet", "device", "outside"]
 
@@ -89,7 +89,9 @@ class Places:
                 for prefix in port.prefixes:
                     if prefix.length <= LONGEST_SUBNET[prefix.family] and not prefix.is_link_local:
                         ports.setdefault(prefix, {}).setdefault(number, port)
-        owned = sorted({number_of(address) for state in self.states for address in state.topology.owners})
+        known = {*self.states[0].topology.owners, *self.states[1].topology.owners}
+        known |= {address for state in self.states for address in state.topology.virtual_addresses}
+        owned = sorted(map(number_of, known))
         longer = sorted(connected)
         for prefix, at in sorted(ports.items()):
             low, high = span_of(prefix)

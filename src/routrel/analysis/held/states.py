@@ -14,7 +14,8 @@ from routrel.model.filters import Header
 from routrel.model.network import InterfaceName
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 Node = int
 """Where a packet is: a port that it came in by where that makes a difference, else a routing instance below zero."""

@@ -12,6 +12,7 @@ a condition it cannot hold leaves the whole entry out and says so. What decides 
 | model | module here |
 |---|---|
 | ietf-interfaces, ietf-ip (RFC 8343, 8344), openconfig-interfaces and -vlan | ``interfaces.py`` |
+| ietf-vrrp (8347), groups of openconfig-if-ip; written too | ``virtual_routers.py`` |
 | ietf-routing (8349), ietf-ospf (9129), ietf-isis (9130), ietf-rip (8695) | ``ietf_routing.py`` |
 | openconfig-network-instance with OSPF, IS-IS, static, AFT, policy forwarding | ``openconfig_routing.py`` |
 | ietf-bgp as published so far, openconfig-bgp | ``bgp.py`` |

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from routrel.formats.models.draft import DeviceDraft, Draft, Said, address_of
 from routrel.formats.models.statements import Statement
+from routrel.formats.models.virtual_routers import read_ietf_virtual_routers, read_openconfig_virtual_routers
 from routrel.model.routing import DEFAULT_INSTANCE
 
 DOWN = ("down", "lower-layer-down", "lower_layer_down", "not-present", "not_present", "testing", "dormant")
@@ -18,7 +19,6 @@ BUNDLES = ("ieee8023adLag", "IF_AGGREGATE")
 VLANS = ("l2vlan", "l3ipvlan")
 LOOPBACKS = ("softwareLoopback", "IF_LOOPBACK")
 SPEEDS = {"MB": 1_000_000, "GB": 1_000_000_000}
-GATEWAY_SHARED = "a virtual router's address (VRRP) is not represented"
 
 
 def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
@@ -47,8 +47,7 @@ def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
             _read_addresses(interface, draft, ip.entries("address"))
             _read_mtu(interface, ip)
             _read_neighbors(name, ip.entries("neighbor"), draft)
-            if ip.at("vrrp") is not None:
-                draft.gap(GATEWAY_SHARED, ip.at("vrrp") or ip, name)
+            read_ietf_virtual_routers(interface, name, ip, family, draft)
 
 
 def read_openconfig_interfaces(top: Statement, draft: DeviceDraft) -> None:
@@ -139,8 +138,7 @@ def _read_addresses(interface: Draft, draft: DeviceDraft, entries: Iterable[Stat
                 length = str(bits.count("1")) if re.fullmatch("1*0*", bits) and len(bits) == 32 else netmask
         text = f"{ip.partition('%')[0]}/{length}" if length is not None else ip
         interface.setdefault("addresses", []).append(Said(text, entry))
-        if entry.at("vrrp") is not None:
-            draft.gap(GATEWAY_SHARED, entry.at("vrrp") or entry)
+        read_openconfig_virtual_routers(interface, entry, draft)
 
 
 def _read_neighbors(name: str, entries: Iterable[Statement], draft: DeviceDraft) -> None:

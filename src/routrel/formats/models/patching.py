@@ -25,6 +25,9 @@ KEYS: dict[str, tuple[str, ...]] = {
     "area": ("area-id",),
     "range": ("prefix",),
     "neighbor": ("remote-address",),
+    "vrrp-instance": ("vrid",),
+    "virtual-ipv4-address": ("ipv4-address",),
+    "virtual-ipv6-address": ("ipv6-address",),
     "prefix-set": ("name", "mode"),
     "prefix-list": ("ip-prefix", "mask-length-lower", "mask-length-upper"),
 }

@@ -10,6 +10,7 @@ import json
 from typing import Any
 
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
+from routrel.formats.models.virtual_routers import written_virtual_routers
 from routrel.formats.models.writing_lists import write_lists
 from routrel.formats.models.writing_policies import write_policies
 from routrel.formats.models.writing_routing import write_routing
@@ -111,3 +112,5 @@ def _write_addresses(entry: Data, own: Data, forwards: bool) -> None:
             entry[f"ietf-ip:{family}"]["mtu"] = own["mtu"]
     if families:
         own.pop("mtu", None)
+    for family, routers in written_virtual_routers(own.pop("virtual_routers", [])).items():
+        entry[f"ietf-ip:{family}"]["ietf-vrrp:vrrp"] = routers

@@ -21,7 +21,8 @@ from routrel.routing.neighbors import router_id
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol import Connections, OwnPackets, Process, ProtocolDatabase, Tables
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 BGP_PORT = 179
 SOME_PORT = 49152

@@ -13,7 +13,8 @@ from routrel.routing.neighbors import SOME_LINK_LOCAL, crowded, dropped_by, hop_
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
 from routrel.routing.routes import NextHop
-from routrel.topology.segments import Instance, Port, Topology
+from routrel.topology.ports import Instance, Port
+from routrel.topology.segments import Topology
 
 EIGRP_PROTOCOL = 88
 EVERYONE = {4: Address.parse("224.0.0.10"), 6: Address.parse("ff02::a")}

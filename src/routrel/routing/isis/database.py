@@ -13,7 +13,8 @@ from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import FloodingScope, Process, ProtocolDatabase
 from routrel.routing.spf.advertised import AdvertisedPrefixes
 from routrel.routing.spf.graph import Edge
-from routrel.topology.segments import Instance, Port, Segment, Topology
+from routrel.topology.ports import Instance, Port, Segment
+from routrel.topology.segments import Topology
 
 HIGHEST = 0xFFFFFE
 """A link of the highest wide metric is left out of shortest paths (RFC 5305 section 3)."""

@@ -12,7 +12,8 @@ from routrel.model.findings import Finding
 from routrel.routing.neighbors import SOME_LINK_LOCAL, dropped_by, network_type
 from routrel.routing.ospf.ports import OspfPort, area_name
 from routrel.routing.spf.graph import Edge, Member, SharedNetwork
-from routrel.topology.segments import Segment, Topology
+from routrel.topology.ports import Segment
+from routrel.topology.segments import Topology
 
 ALL_SPF_ROUTERS = {4: Address.parse("224.0.0.5"), 6: Address.parse("ff02::5")}
 MANY = 64

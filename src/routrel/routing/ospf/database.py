@@ -20,7 +20,8 @@ from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import FloodingScope, OwnPackets, Process, ProtocolDatabase
 from routrel.routing.spf.advertised import AdvertisedPrefixes
 from routrel.routing.spf.graph import Edge, SharedNetwork
-from routrel.topology.segments import Instance, Topology
+from routrel.topology.ports import Instance
+from routrel.topology.segments import Topology
 
 HIGHEST_COST = 0xFFFF
 """The metric of a link in a router-LSA has 16 bits (RFC 2328 section A.4.2)."""

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.routing import Ospf, OspfArea, OspfInterface
-from routrel.topology.segments import Port
+from routrel.topology.ports import Port
 
 DEFAULT_COST = 10
 

@@ -13,7 +13,8 @@ from routrel.routing.neighbors import SOME_LINK_LOCAL, crowded, dropped_by, own_
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
 from routrel.routing.routes import NextHop
-from routrel.topology.segments import Port, Topology
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 PORTS = {4: 520, 6: 521}
 EVERYONE = {4: Address.parse("224.0.0.9"), 6: Address.parse("ff02::9")}

@@ -1,0 +1,138 @@
+"""Virtual routers (VRRP) in words, and what is wrong with how their routers were told of them."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from routrel.model.addresses import Address
+from routrel.model.findings import Finding, Severity, some_of
+from routrel.model.virtual_routers import VirtualRouter
+from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
+from routrel.topology.virtual_routers import Contender, VirtualGroup
+
+
+def group_of(topology: Topology, segment: int, address: Address) -> VirtualGroup | None:
+    """The virtual router whose active router answers for an address on a segment that is not on its interface."""
+    port = topology.answerers.get((segment, address))
+    if port is None or address in topology.ports[port].addresses:
+        return None
+    groups = topology.virtual_groups.get(segment, ())
+    return next((one for one in groups if one.active.port == port and address in one.active.router.addresses), None)
+
+
+def active_words(topology: Topology, group: VirtualGroup) -> str:
+    """`active for virtual router 10 by priority 120, before dist-2:e1 with 100`."""
+    behind = some_of([f"{topology.ports[one.port].name} with {one.priority}" for one in group.contenders[1:]], 2)
+    return f"active for {group.name} by priority {group.active.priority}" + (f", before {behind}" if behind else "")
+
+
+def inactive_words(topology: Topology, segment: int, address: Address) -> str:
+    """Why nobody is active for an address of a virtual router on a segment, or ''."""
+    found = [
+        (router, port)
+        for port in map(topology.ports.__getitem__, topology.segments[segment].ports if segment >= 0 else ())
+        for router in port.interface.virtual_routers
+        if address in router.addresses
+    ]
+    if not found or any(port.up for _, port in found):
+        return ""
+    down = some_of([f"{port.name} is down: {port.down}" for _, port in found], between="; ")
+    return f"no router is active for {address}, an address of virtual router {found[0][0].identifier}: {down}"
+
+
+def virtual_router_findings(topology: Topology) -> Iterator[Finding]:
+    """What routers of one virtual router were told differently, and what decides by chance."""
+    for segment in topology.segments:
+        ports = [topology.ports[number] for number in segment.ports]
+        told: dict[tuple[int, int], list[tuple[Port, VirtualRouter]]] = defaultdict(list)
+        for port in ports:
+            for router in port.interface.virtual_routers:
+                told[router.identifier, router.family].append((port, router))
+        for members in told.values():
+            yield from _different(members)
+        for port in ports:
+            yield from _out_of_subnet(port)
+        yield from _owned_by_others(ports)
+    for groups in topology.virtual_groups.values():
+        for group in groups:
+            yield from _by_chance(topology, group)
+
+
+def _finding(severity: Severity, message: str, told: list[tuple[Port, VirtualRouter]]) -> Finding:
+    name = told[0][0].name
+    return Finding(
+        "virtual-router", severity, message, name.device, name.interface, tuple(router.place for _, router in told)
+    )
+
+
+def _different(members: list[tuple[Port, VirtualRouter]]) -> Iterator[Finding]:
+    first = members[0][1]
+    for what, ends in (
+        ("versions", ": each drops the other's messages, and both are active (RFC 9568 section 7.1)"),
+        ("addresses", ": whoever is active answers for its own list alone"),
+    ):
+        said = {str(port.name): _told(router, what) for port, router in members}
+        if len(set(said.values())) > 1:
+            shown = some_of([f"{name} {value}" for name, value in said.items()], between="; ")
+            yield _finding(
+                "error",
+                f"the routers of virtual router {first.identifier} have other {what}: {shown}{ends}",
+                members,
+            )
+
+
+def _told(router: VirtualRouter, what: str) -> str:
+    return str(router.version) if what == "versions" else ", ".join(sorted(map(str, router.addresses)))
+
+
+def _out_of_subnet(port: Port) -> Iterator[Finding]:
+    for router in port.interface.virtual_routers:
+        outside = [
+            one for one in router.addresses if not one.is_link_local and not any(p.contains(one) for p in port.prefixes)
+        ]
+        if outside:
+            message = f"{some_of(outside)} of virtual router {router.identifier} is in no subnet of {port.name}"
+            yield _finding("warning", message, [(port, router)])
+
+
+def _owned_by_others(ports: list[Port]) -> Iterator[Finding]:
+    """Addresses of a virtual router on an interface that takes no part in it, or of two virtual routers."""
+    holders: dict[Address, list[tuple[Port, VirtualRouter]]] = defaultdict(list)
+    for port in ports:
+        for router in port.interface.virtual_routers:
+            for address in router.addresses:
+                holders[address].append((port, router))
+    for address, held in holders.items():
+        others = [
+            port for port in ports if address in port.addresses and all(port.index != one.index for one, _ in held)
+        ]
+        number = held[0][1].identifier
+        if others:
+            message = (
+                f"{address} of virtual router {number} is an address of {others[0].name}, which takes no part in it"
+            )
+            yield _finding("error", message, held)
+        other = next((one for one in held if one[1].identifier != number), None)
+        if other is not None:
+            message = f"{address} is an address of virtual routers {number} and {other[1].identifier}"
+            yield _finding("error", message, [held[0], other])
+
+
+def _by_chance(topology: Topology, group: VirtualGroup) -> Iterator[Finding]:
+    """What hangs on who came first."""
+    if len(group.contenders) < 2:
+        return
+    first, second = group.contenders[:2]
+    names = [str(topology.ports[one.port].name) for one in (first, second)]
+    told = [_told_by(topology, one) for one in (first, second)]
+    if first.priority == second.priority:
+        how = "both own an address of it" if first.is_owner else f"both have priority {first.priority}"
+        message = f"{names[0]} and {names[1]} contend for {group.name}: {how}, and whichever was active first stays"
+        yield _finding("warning", message, told)
+    elif not first.router.preempt and not first.is_owner:
+        message = f"{names[0]} does not preempt: once {names[1]} is active for {group.name} it stays so"
+        yield _finding("note", message, told)
+
+
+def _told_by(topology: Topology, one: Contender) -> tuple[Port, VirtualRouter]:
+    return topology.ports[one.port], one.router

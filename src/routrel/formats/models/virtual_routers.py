@@ -1,0 +1,85 @@
+"""Virtual routers (VRRP): ietf-vrrp (RFC 8347) and the groups of OpenConfig's addresses, read and written.
+
+Timers and counters decide nothing of where packets go in the long run. Networks that are tracked are a gap.
+"""
+
+from collections.abc import Iterable
+from typing import Any
+
+from routrel.formats.models.draft import DeviceDraft, Draft, Said
+from routrel.formats.models.statements import Statement
+
+TRACKED_NETWORKS = "a virtual router's tracked networks (VRRP) are not represented"
+
+
+def read_ietf_virtual_routers(interface: Draft, name: str, ip: Statement, family: str, draft: DeviceDraft) -> None:
+    """The list ``vrrp-instance`` of ``ipv4`` or ``ipv6``."""
+    for number, entry in draft.keyed(ip.entries("vrrp", "vrrp-instance"), "vrid"):
+        router = _begun(interface, entry, number)
+        listed = entry.entries(f"virtual-{family}-addresses", f"virtual-{family}-address")
+        router["addresses"] = [Said(address, one) for address, one in draft.keyed(listed, f"{family}-address")]
+        version = entry.identity("version")
+        if version is not None:
+            router.put("version", entry.at("version"), "2" if version == "vrrp-v2" else "3")
+        router.put("preempt", entry.at("preempt", "enabled"))
+        tracked = draft.keyed(entry.entries("track", "interfaces", "interface"), "interface")
+        _track(router, ((one, by, by.at("priority-decrement")) for one, by in tracked))
+        networks = entry.at("track", "networks")
+        if networks is not None and networks.children:
+            draft.gap(TRACKED_NETWORKS, networks, name)
+        entry.read_all()
+
+
+def read_openconfig_virtual_routers(interface: Draft, address: Statement, draft: DeviceDraft) -> None:
+    """The list ``vrrp-group`` of an address."""
+    for number, entry in draft.keyed(address.entries("vrrp", "vrrp-group"), "virtual-router-id"):
+        router = _begun(interface, entry, number)
+        said = [*entry.entries("virtual-link-local"), *entry.entries("virtual-address")]
+        router["addresses"] = [Said(one.value or "", one) for one in said]
+        router.put("preempt", entry.at("preempt"))
+        tracking = entry.at("interface-tracking")
+        if tracking is not None:
+            lost = tracking.at("priority-decrement")
+            _track(router, ((one.value or "", one, lost) for one in tracking.entries("track-interface")))
+        entry.read_all()
+
+
+def _begun(interface: Draft, entry: Statement, number: str) -> Draft:
+    router = Draft(entry)
+    interface.setdefault("virtual_routers", []).append(router)
+    router["id"] = Said(number, entry)
+    router.put("priority", entry.at("priority"))
+    router.put("accept", entry.at("accept-mode"))
+    return router
+
+
+def _track(router: Draft, tracked: Iterable[tuple[str, Statement, Statement | None]]) -> None:
+    for name, by, lost in tracked:
+        one = Draft(by, interface=Said(name, by))
+        one.put("decrement", lost)
+        router.setdefault("track", []).append(one)
+
+
+def written_virtual_routers(routers: list[dict[str, Any]]) -> dict[str, Any]:
+    """Per family, ``ipv4`` or ``ipv6``, its container ``vrrp``, by what a network file says of an interface."""
+    found: dict[str, list[dict[str, Any]]] = {}
+    for one in routers:
+        family = "ipv6" if ":" in one["addresses"][0] else "ipv4"
+        entry: dict[str, Any] = {"vrid": one["id"], "version": f"ietf-vrrp:vrrp-v{one.get('version', 3)}"}
+        if "priority" in one:
+            entry["priority"] = one["priority"]
+        if "preempt" in one:
+            entry["preempt"] = {"enabled": one["preempt"]}
+        if "accept" in one:
+            entry["accept-mode"] = one["accept"]
+        if "track" in one:
+            tracked = [
+                {"interface": track["interface"]}
+                | ({"priority-decrement": track["decrement"]} if "decrement" in track else {})
+                for track in one["track"]
+            ]
+            entry["track"] = {"interfaces": {"interface": tracked}}
+        listed = [{f"{family}-address": address} for address in one["addresses"]]
+        entry[f"virtual-{family}-addresses"] = {f"virtual-{family}-address": listed}
+        found.setdefault(family, []).append(entry)
+    return {family: {"vrrp-instance": entries} for family, entries in found.items()}

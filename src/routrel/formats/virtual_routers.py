@@ -1,0 +1,52 @@
+"""Virtual routers of an interface as the network file writes them."""
+
+from collections.abc import Iterable
+
+from routrel.formats.errors import ErrorList, quoted
+from routrel.formats.grammar import Record, items_of
+from routrel.model.addresses import InterfaceAddress
+from routrel.model.virtual_routers import TrackedInterface, VirtualRouter
+
+
+def virtual_routers(
+    record: Record, addresses: Iterable[InterfaceAddress], names: set[str], errors: ErrorList
+) -> tuple[VirtualRouter, ...]:
+    """Those of an interface with some addresses; ``names`` are all interfaces of its device."""
+    families = {address.family for address in addresses}
+    found: list[VirtualRouter] = []
+    for one, place in items_of(record.get("virtual_routers")):
+        virtual = [address for address, _ in items_of(one["addresses"])]
+        family = virtual[0].family
+        for address, at in items_of(one["addresses"]):
+            if address.family != family:
+                errors.add(
+                    at,
+                    "the addresses of a virtual router are of one family",
+                    found=quoted(address),
+                    allowed=f"IPv{family} addresses; those of the other family in an entry of their own",
+                )
+        if family not in families:
+            errors.add(
+                place,
+                f"an interface without an IPv{family} address takes no part in a virtual router of that family",
+                found=quoted(virtual[0]),
+                allowed=f"an IPv{family} address in 'addresses' of the interface",
+            )
+        version = one.get("version", 3)
+        if version == 2 and family == 6:
+            errors.add(one.place_of("version"), "version 2 knows no IPv6", found=quoted(version), allowed="3")
+        for tracked, at in items_of(one.get("track")):
+            if tracked["interface"] not in names:
+                errors.dangling(at, "interface", tracked["interface"], names)
+        if any((one["id"], family) == (other.identifier, other.family) for other in found):
+            errors.add(
+                one.place_of("id"),
+                f"this interface has a virtual router {one['id']} of IPv{family} already",
+                found=quoted(one["id"]),
+                allowed="one entry for each, with all its addresses",
+            )
+        tracks = (tracked.into(TrackedInterface) for tracked, _ in items_of(one.get("track")))
+        found.append(
+            one.into(VirtualRouter, identifier=one["id"], addresses=tuple(virtual), place=place, tracked=tuple(tracks))
+        )
+    return tuple(found)

@@ -1,0 +1,42 @@
+"""Virtual routers: addresses that one of several routers answers for at a time (VRRP, RFC 9568)."""
+
+from dataclasses import dataclass
+
+from routrel.model.addresses import Address
+from routrel.model.places import NOWHERE, Place
+
+OWNER_PRIORITY = 255
+"""Of the router that has an address of the virtual router on its interface (RFC 9568 section 5.2.4)."""
+
+LOWEST_PRIORITY = 1
+DEFAULT_DECREMENT = 10
+"""What a tracked interface that is down takes of the priority, where nothing else is said (RFC 8347)."""
+
+
+@dataclass(frozen=True, slots=True)
+class TrackedInterface:
+    """An interface of the same device: while it is down the priority is less by ``decrement``."""
+
+    interface: str
+    decrement: int = DEFAULT_DECREMENT
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VirtualRouter:
+    """A router's part in a virtual router on an interface; all ``addresses`` are of one family.
+
+    ``accept``: while it is active it takes packets for the addresses also where it does not own them.
+    """
+
+    identifier: int
+    addresses: tuple[Address, ...]
+    place: Place = NOWHERE
+    version: int = 3
+    priority: int = 100
+    preempt: bool = True
+    accept: bool = False
+    tracked: tuple[TrackedInterface, ...] = ()
+
+    @property
+    def family(self) -> int:
+        return self.addresses[0].family
