@@ -28,6 +28,9 @@ class NetworkSerializer(serializers.Serializer[Any]):
     role = serializers.ChoiceField(choices=Role.choices, read_only=True)
     latest = RevisionSerializer(read_only=True, allow_null=True)
     asked_at = serializers.DateTimeField(read_only=True, allow_null=True)
+    events_until = serializers.DateTimeField(
+        read_only=True, allow_null=True, help_text="The last of what is known to have happened, by files of events."
+    )
 
 
 class DeletedNetworkSerializer(serializers.Serializer[Any]):

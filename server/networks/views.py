@@ -6,7 +6,7 @@ from typing import Any
 import msgspec
 from django.contrib.auth import get_user_model
 from django.db import transaction
-from django.db.models import Max, QuerySet
+from django.db.models import Max, Q, QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -64,6 +64,10 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
         .values("network", "user")
         .annotate(last=Max("asked_at"))
     }
+    happened = Network.objects.filter(pk__in=[membership.network_id for membership in wanted])
+    until = dict(
+        happened.values_list("pk").annotate(until=Max("event_files__last", filter=Q(event_files__count__gt=0)))
+    )
     return [
         {
             "id": membership.network.id,
@@ -72,6 +76,7 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
             "role": membership.role,
             "latest": latest.get(membership.network_id),
             "asked_at": asked.get((membership.network_id, membership.user_id)),
+            "events_until": until.get(membership.network_id),
         }
         for membership in wanted
     ]

@@ -50,6 +50,16 @@ def test_what_was_down_at_a_moment_is_down_in_questions_of_that_moment(owner, ba
     assert (state["before"], state["after"]) == (DOWN["time"], UP["time"])
 
 
+def test_a_network_says_until_when_it_is_known_what_happened(owner, base):
+    assert owner.get(base).json()["events_until"] is None
+    samples = {"text": "time,at,cpu_percent\n2026-11-20T09:00:00Z,r,10\n2026-11-20T09:05:00Z,r,11\n"}
+    owner.post(f"{base}/events", samples, format="multipart")
+    assert owner.get(base).json()["events_until"] is None  # what is measured changes nothing
+    send(owner, base, DOWN, UP)
+    assert owner.get(base).json()["events_until"] == UP["time"]
+    assert owner.get("/api/networks").json()["results"][0]["events_until"] == UP["time"]
+
+
 def test_a_trial_is_tried_on_a_moment(owner, base):
     send(owner, base, DOWN, UP)
     trial = {"revision": 1, "changes": [{"enable": "interface", "at": "r:e2"}]}

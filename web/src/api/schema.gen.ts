@@ -2615,6 +2615,11 @@ export interface components {
             readonly latest: components["schemas"]["Revision"] | null;
             /** Format: date-time */
             readonly asked_at: string | null;
+            /**
+             * Format: date-time
+             * @description The last of what is known to have happened, by files of events.
+             */
+            readonly events_until: string | null;
         };
         /** @description A page of a list; what it lists is said by those made of it. */
         NetworkPage: {

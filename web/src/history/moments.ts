@@ -1,6 +1,7 @@
 import type { components } from "../api/schema.gen";
 
 export type Revision = components["schemas"]["Revision"];
+type Network = components["schemas"]["Network"];
 
 /** A moment of an address, or none. */
 export function momentOf(text: string | null): string | undefined {
@@ -15,6 +16,15 @@ export function millisecond(text: string): number {
 /** When a revision was true, or was sent where it says no time. */
 export function sinceOf(revision: Pick<Revision, "taken_at" | "created_at">): number {
   return Date.parse(revision.taken_at ?? revision.created_at);
+}
+
+/** The time of the last event on record, where it is later than the newest revision, which is asked of as it is. */
+export function changedSince(
+  { latest, events_until }: Pick<Network, "latest" | "events_until">,
+  asked: { number: number; moment?: string | undefined },
+): string | undefined {
+  if (!latest || !events_until || asked.moment || asked.number !== latest.number) return undefined;
+  return Date.parse(events_until) > sinceOf(latest) ? events_until : undefined;
 }
 
 /** Revisions by the time that each stands for: from when it was true to when the next one was; the first reaches back. */

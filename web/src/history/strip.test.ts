@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { StripsHeld } from "../api/history";
-import { millisecond, momentOf, reigns, trueAt } from "./moments";
+import { changedSince, millisecond, momentOf, reigns, trueAt } from "./moments";
 import {
   around,
   joined,
@@ -30,6 +30,14 @@ describe("revisions by time", () => {
     expect(
       [0, 6, 8.9, 9, 30].map((hour) => trueAt(known, new Date(ms(0) + hour * 3_600_000).toISOString())),
     ).toEqual([1, 1, 1, 2, 3]);
+  });
+  it("what happened after the newest is told of it alone, asked as it is", () => {
+    const network = { latest: revision(3, at(9)), events_until: at(11) };
+    expect(changedSince(network, { number: 3 })).toBe(at(11));
+    expect(changedSince(network, { number: 2 })).toBeUndefined();
+    expect(changedSince(network, { number: 3, moment: at(10) })).toBeUndefined();
+    expect(changedSince({ ...network, events_until: at(9) }, { number: 3 })).toBeUndefined();
+    expect(changedSince({ ...network, events_until: null }, { number: 3 })).toBeUndefined();
   });
   it("a window is cut by them", () => {
     expect(partsOf({ from: ms(8), to: ms(13) }, known)).toEqual([
