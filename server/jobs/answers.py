@@ -6,19 +6,21 @@ from typing import Literal
 from msgspec import Struct
 
 from routrel.analysis.answers.expectations import ExpectationsHeld, PlacesUnderFailures
+from routrel.analysis.answers.held import Held
 
 State = Literal["waiting", "running", "done", "cancelled", "failed"]
 
 
 class JobAbout(Struct, frozen=True, kw_only=True):
-    """A job: ``done`` of ``of`` failures were looked at, ``seconds_left`` where that can be said.
+    """A job: ``done`` of ``of`` failures, or steps of all traffic, were looked at.
 
-    ``workers`` is how many workers there are at the moment: where there are none, it waits.
+    ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there are none, it waits.
     """
 
     id: str
     revision: int
     trial: int | None
+    question: Literal["failures", "traffic"]
     failures: str
     state: State
     done: int
@@ -33,10 +35,12 @@ class JobAbout(Struct, frozen=True, kw_only=True):
 
 class JobAnswer(JobAbout, frozen=True, kw_only=True):
     """A job with what it found so far: of what is expected of the network as it is and under the failures looked at,
-    or of all traffic between places under them."""
+    or of all traffic between places under them; or, once it is done, of all ``traffic`` with a trial against that
+    without it."""
 
     held: ExpectationsHeld | None
     places: PlacesUnderFailures | None
+    traffic: Held | None
 
 
 class RevisionHeld(Struct, frozen=True):

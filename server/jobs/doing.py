@@ -1,12 +1,13 @@
 """What a worker does of a job: plans it, looks at a part of it, puts together what was found."""
 
 from collections.abc import Callable
+from functools import partial
 
 import msgspec
 from django.db import DatabaseError, connection, transaction
 from django.utils import timezone
 
-from jobs.models import UNDER_WAY, Job, JobPart, JobState, KeptExpectation
+from jobs.models import UNDER_WAY, Job, JobPart, JobQuestion, JobState, KeptExpectation
 from jobs.running import JobFailedError, NotWantedError, asked, patiently, stopping
 from routrel.analysis.answers.expectations import (
     ExpectationHeld,
@@ -15,6 +16,7 @@ from routrel.analysis.answers.expectations import (
     FailuresPlanned,
     PlacesUnderFailures,
 )
+from routrel.analysis.answers.held import HeldSoFar
 from routrel.analysis.expectations.holding import together
 from routrel.analysis.held.under_failures import places_together
 from work.failures_asked import SURVIVED, FailuresAsked
@@ -27,6 +29,9 @@ def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
     """Look at the network as it is, and cut what there is to look at into parts; the starts of those to be queued."""
     found = _wanted(job)
     if found is None:
+        return []
+    if found.question == JobQuestion.TRAFFIC:
+        _hold_traffic(found, is_to_stop)
         return []
     try:
         text = asked(found, "failures-planned", {"failures": found.failures}, _is_wanted(job, is_to_stop))
@@ -54,6 +59,27 @@ def plan(job: str, is_to_stop: Callable[[], bool]) -> list[int]:
         patiently(lambda: _finish(job))
     # What was planned before and is not looked at is queued again: who died in between may have queued none of it.
     return list(JobPart.objects.filter(job=job, found=None).values_list("start", flat=True))
+
+
+def _hold_traffic(job: Job, is_to_stop: Callable[[], bool]) -> None:
+    """Hold all traffic with a trial against that without it, said step by step how far that is."""
+    mine = Job.objects.filter(pk=job.pk, state__in=UNDER_WAY)
+    began = timezone.now()
+    try:
+        while True:
+            text = asked(job, "held", {}, _is_wanted(str(job.pk), is_to_stop))
+            found = msgspec.json.decode(text, type=HeldSoFar)
+            if found.held is not None:
+                break
+            said = {"state": JobState.RUNNING, "count": found.of, "steps": found.done, "started_at": began}
+            patiently(partial(mine.update, **said))
+    except NotWantedError:
+        return
+    except JobFailedError as error:
+        fail(str(job.pk), str(error))
+        return
+    done = {"state": JobState.DONE, "count": found.of, "steps": found.of, "finished_at": timezone.now()}
+    patiently(partial(mine.update, result=msgspec.json.encode(found.held), **done))
 
 
 def look(job: str, start: int, is_to_stop: Callable[[], bool]) -> None:
@@ -118,7 +144,7 @@ def _finish(job: str) -> None:
 
 
 def found_so_far(job: Job) -> ExpectationsHeld | PlacesUnderFailures:
-    """What was found by now."""
+    """What was found by now of failures."""
     found = [bytes(part.found) for part in job.parts.all() if part.found is not None]
     parts = [one for text in found for one in msgspec.json.decode(text, type=list[FailuresPart])]
     if FailuresAsked.of_text(job.failures).places:

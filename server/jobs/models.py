@@ -16,20 +16,26 @@ class JobState(models.TextChoices):
     FAILED = "failed"
 
 
+class JobQuestion(models.TextChoices):
+    FAILURES = "failures"
+    TRAFFIC = "traffic"
+
+
 UNDER_WAY = (JobState.WAITING, JobState.RUNNING)
 
 
 class Job(models.Model):
-    """Expectations of a revision held under failures.
+    """Expectations of a revision held under failures, in parts; or all traffic with a trial against that without it.
 
     ``key`` is the same where the answer is: of two that ask the same, one is done. ``as_it_is`` and ``result`` are
-    JSON; ``count`` is how many failures there are to look at, once that is known.
+    JSON; ``count`` is how many failures or steps there are, once that is known, ``steps`` how many of these are done.
     """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     network = models.ForeignKey(Network, on_delete=models.CASCADE, related_name="jobs")
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE, related_name="jobs")
-    failures = models.CharField(max_length=100)
+    question = models.CharField(max_length=10, choices=JobQuestion.choices, default=JobQuestion.FAILURES)
+    failures = models.CharField(max_length=100, blank=True)
     trial = models.PositiveIntegerField(null=True)
     changes = models.TextField(blank=True)
     key = models.CharField(max_length=64, db_index=True)
@@ -40,6 +46,7 @@ class Job(models.Model):
     state = models.CharField(max_length=10, choices=JobState.choices, default=JobState.WAITING)
     problem = models.TextField(blank=True)
     count = models.PositiveIntegerField(null=True)
+    steps = models.PositiveIntegerField(default=0)
     as_it_is = models.BinaryField(null=True)
     result = models.BinaryField(null=True)
 
@@ -47,7 +54,7 @@ class Job(models.Model):
         ordering = ["-created_at"]
 
     def __str__(self) -> str:
-        return f"{self.failures} of {self.revision}"
+        return f"{self.failures or self.question} of {self.revision}"
 
 
 class JobPart(models.Model):

@@ -17,10 +17,11 @@ from rest_framework.exceptions import APIException
 
 from jobs.answers import ExpectationHistory, JobAbout, JobAnswer, RevisionHeld
 from jobs.doing import found_so_far
-from jobs.models import UNDER_WAY, Job, JobState, KeptExpectation
+from jobs.models import UNDER_WAY, Job, JobQuestion, JobState, KeptExpectation
 from jobs.tasks import STALLED, plan
 from networks.models import Network, Revision
 from routrel.analysis.answers.expectations import ExpectationsHeld, PlacesUnderFailures
+from routrel.analysis.answers.held import Held
 from work.failures_asked import SURVIVED, FailuresAsked
 
 MOST_UNDER_WAY = 20
@@ -40,9 +41,19 @@ class TooManyJobs(APIException):
     default_detail = f"You have {MOST_UNDER_WAY} jobs under way; cancel one, or wait for one to end."
 
 
-def begin(revision: Revision, user: Any, failures: str, changes: str = "", trial: int | None = None) -> Job:
-    """A job that asks this: the one there is, where somebody asked the same, else a new one."""
-    asked = json.dumps([revision.digest, revision.file_name, failures, changes])
+def begin(
+    revision: Revision,
+    user: Any,
+    failures: str,
+    changes: str = "",
+    trial: int | None = None,
+    question: JobQuestion = JobQuestion.FAILURES,
+) -> Job:
+    """A job that asks this: the one there is, where somebody asked the same, else a new one.
+
+    Of all traffic with a trial, what its user asked of it as it was before is given up.
+    """
+    asked = json.dumps([revision.digest, revision.file_name, failures, changes, question])
     key = hashlib.sha256(asked.encode()).hexdigest()
     with transaction.atomic():
         Network.objects.select_for_update().get(pk=revision.network_id)
@@ -51,11 +62,16 @@ def begin(revision: Revision, user: Any, failures: str, changes: str = "", trial
             if known.state == JobState.WAITING and timezone.now() - known.created_at > LONG_WAIT:
                 transaction.on_commit(lambda: _queue(known))
             return known
-        if Job.objects.filter(created_by=user, state__in=UNDER_WAY).count() >= MOST_UNDER_WAY:
+        mine = Job.objects.filter(created_by=user, state__in=UNDER_WAY)
+        if question == JobQuestion.TRAFFIC:
+            former = mine.filter(network=revision.network_id, trial=trial, question=question)
+            former.update(state=JobState.CANCELLED, finished_at=timezone.now())
+        if mine.count() >= MOST_UNDER_WAY:
             raise TooManyJobs
         job = Job.objects.create(
             network_id=revision.network_id,
             revision=revision,
+            question=question,
             failures=failures,
             changes=changes,
             trial=trial,
@@ -91,7 +107,11 @@ def cancel(job: Job) -> None:
 def about(job: Job, workers: int) -> dict[str, Any]:
     """What is said of a job, by name."""
     done, left = job.count or 0, None
-    if job.state == JobState.RUNNING:
+    if job.question == JobQuestion.TRAFFIC:
+        done = job.steps
+        if job.state == JobState.RUNNING and done and job.count and job.started_at:
+            left = (timezone.now() - job.started_at).total_seconds() / done * (job.count - done)
+    elif job.state == JobState.RUNNING:
         looked = job.parts.exclude(found=None).aggregate(done=Sum(F("stop") - F("start")), last=Max("found_at"))
         done = looked["done"] or 0
         if done and job.count and job.started_at:
@@ -100,6 +120,7 @@ def about(job: Job, workers: int) -> dict[str, Any]:
         "id": str(job.pk),
         "revision": job.revision.number,
         "trial": job.trial,
+        "question": job.question,
         "failures": job.failures,
         "state": job.state,
         "done": done,
@@ -116,6 +137,9 @@ def about(job: Job, workers: int) -> dict[str, Any]:
 def described(job: Job) -> JobAnswer:
     """A job with what it found so far."""
     found: ExpectationsHeld | PlacesUnderFailures | None = None
+    if job.question == JobQuestion.TRAFFIC:
+        traffic = None if job.result is None else msgspec.json.decode(bytes(job.result), type=Held)
+        return JobAnswer(**about(job, workers_there()), held=None, places=None, traffic=traffic)
     if job.result is not None:
         result = bytes(job.result)
         if FailuresAsked.of_text(job.failures).places:
@@ -125,7 +149,7 @@ def described(job: Job) -> JobAnswer:
     elif job.as_it_is is not None:
         found = found_so_far(job)
     held, places = (None, found) if isinstance(found, PlacesUnderFailures) else (found, None)
-    return JobAnswer(**about(job, workers_there()), held=held, places=places)
+    return JobAnswer(**about(job, workers_there()), held=held, places=places, traffic=None)
 
 
 def listed(network: Network) -> list[JobAbout]:

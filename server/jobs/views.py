@@ -11,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from jobs.answers import ExpectationHistory, JobAbout, JobAnswer
-from jobs.models import Job
+from jobs.models import Job, JobQuestion
 from jobs.records import begin, cancel, described, history, listed
 from networks.access import network_of, revision_of
 from questions.answer_schema import shape_of
@@ -23,9 +23,14 @@ JOB = shape_of(JobAnswer)
 
 
 class NewJobSerializer(serializers.Serializer[Any]):
-    """What to look at in a revision under failures."""
+    """What to look at in a revision under failures, or what a trial changes of all its traffic."""
 
     revision = serializers.IntegerField(min_value=1)
+    question = serializers.ChoiceField(
+        JobQuestion.choices,
+        default=JobQuestion.FAILURES,
+        help_text="`failures`, or all `traffic` with a trial against that without it.",
+    )
     failures = serializers.CharField(
         default="survived",
         help_text="`survived`: those that expectations name; or kinds with commas between, all of which are tried: "
@@ -42,6 +47,10 @@ class NewJobSerializer(serializers.Serializer[Any]):
     trial = serializers.IntegerField(min_value=1, required=False, help_text="A trial whose changes are made first.")
 
     def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if attrs["question"] == JobQuestion.TRAFFIC:
+            if "trial" not in attrs:
+                raise serializers.ValidationError({"trial": ["All traffic is held with a trial: name one."]})
+            return {**attrs, "failures": ""}
         try:
             asked = FailuresAsked.of(attrs["failures"], attrs["two_at_once"], attrs["against"] == "places")
         except FailuresAskedError as error:
@@ -66,7 +75,7 @@ class JobListView(APIView):
         revision = revision_of(request, network_id, asked["revision"])
         trial = asked.get("trial")
         changes = "" if trial is None else trial_changes(revision, trial)
-        return _answer(described(begin(revision, request.user, asked["failures"], changes, trial)))
+        return _answer(described(begin(revision, request.user, asked["failures"], changes, trial, asked["question"])))
 
 
 class JobView(APIView):

@@ -21,6 +21,9 @@ from routrel.routing.solve import Solved
 
 Flags = npt.NDArray[np.bool_]
 
+Pair = tuple[Prefix, Route | None, Route | None]
+"""A prefix with its routes before and after."""
+
 
 def changed_routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
     """Every prefix at which a routing instance's table differs, by device, VRF and prefix."""
@@ -29,11 +32,12 @@ def changed_routes(before: Solved, after: Solved) -> Iterator[RouteChange]:
         yield from comparer.listed(device, vrf)
 
 
-def changed_prefixes(before: Solved, after: Solved) -> Iterator[tuple[tuple[str, str], list[Prefix]]]:
-    """By device and VRF, the prefixes at which its table differs."""
+def prefixes_that_may_differ(before: Solved, after: Solved) -> Iterator[tuple[tuple[str, str], list[Prefix]]]:
+    """By device and VRF, the prefixes at which its table differs, and some at which only a route behind the best does:
+    no route is made where arrays tell."""
     comparer = _Comparer(before, after)
     for key in comparer.instances():
-        found = [prefix for prefix, _, _ in comparer.changes(*comparer.numbers(*key))]
+        found = comparer.may_differ(*comparer.numbers(*key))
         if found:
             yield key, found
 
@@ -125,26 +129,43 @@ class _Comparer:
                 single += not self._same(was_route, now_route)
         return int(certain.sum()) - len(of_own) + single
 
-    def changes(self, one: int | None, other: int | None) -> Iterator[tuple[Prefix, Route | None, Route | None]]:
+    def changes(self, one: int | None, other: int | None) -> Iterator[Pair]:
         """Of two routing instances, the prefixes whose routes differ; None is an instance that there is not."""
-        for prefix, was, now in self._pairs(one, other):
+        return self._differing(self._pairs(one, other))
+
+    def _differing(self, pairs: Iterable[Pair]) -> Iterator[Pair]:
+        for prefix, was, now in pairs:
             if was is None and now is None:
                 continue
             if was is None or now is None or not self._same(was, now):
                 yield prefix, was, now
 
-    def _pairs(self, one: int | None, other: int | None) -> Iterable[tuple[Prefix, Route | None, Route | None]]:
+    def may_differ(self, one: int | None, other: int | None) -> list[Prefix]:
+        """Of two routing instances, the prefixes whose routes may differ."""
+        if one is not None and other is not None:
+            tables = self.before.table(one), self.after.table(other)
+            in_arrays = self._in_arrays(*tables)
+            if in_arrays is not None:
+                single = self._standing_alone(*tables) - in_arrays
+                return [*in_arrays, *(prefix for prefix, _, _ in self._differing(self._asked(tables, single)))]
+        return [prefix for prefix, _, _ in self.changes(one, other)]
+
+    def _pairs(self, one: int | None, other: int | None) -> Iterable[Pair]:
         if one is not None and other is not None:
             tables = self.before.table(one), self.after.table(other)
             wanted = self._prefixes(*tables)
             if wanted is not None:
-                old, new = self.before.prefixes.number, self.after.prefixes.number
-                return [
-                    (prefix, _route(tables[0], old.get(prefix)), _route(tables[1], new.get(prefix)))
-                    for prefix in sorted(wanted)
-                ]
+                return self._asked(tables, wanted)
         rows = _rows(self.before, one), _rows(self.after, other)
         return [(prefix, rows[0].get(prefix), rows[1].get(prefix)) for prefix in sorted({*rows[0], *rows[1]})]
+
+    def _asked(self, tables: tuple[Table, Table], wanted: Iterable[Prefix]) -> list[Pair]:
+        """The routes of two tables for some prefixes."""
+        old, new = self.before.prefixes.number, self.after.prefixes.number
+        return [
+            (prefix, _route(tables[0], old.get(prefix)), _route(tables[1], new.get(prefix)))
+            for prefix in sorted(wanted)
+        ]
 
     @cached_property
     def shared(self) -> tuple[Column, Column]:
@@ -161,15 +182,25 @@ class _Comparer:
 
     def _prefixes(self, one: Table, other: Table) -> set[Prefix] | None:
         """The prefixes whose routes may differ; None where that cannot be told from arrays."""
+        in_arrays = self._in_arrays(one, other)
+        return None if in_arrays is None else in_arrays | self._standing_alone(one, other)
+
+    def _in_arrays(self, one: Table, other: Table) -> set[Prefix] | None:
+        """Those that both have and of which some source differs."""
         if not _is_comparable(one, other):
             return None
-        wanted = set(self.alone)
+        wanted = set[Prefix]()
         prefixes = self.before.prefixes.prefixes
         for was, now in zip(one.sources, other.sources, strict=True):
             changed = self._changed(was, now)
             if changed is None:
                 return None
             wanted.update(prefixes[number] for number in self.shared[0][changed].tolist())
+        return wanted
+
+    def _standing_alone(self, one: Table, other: Table) -> set[Prefix]:
+        """Those that only one has, and those of routes that stand beside the columns of protocols."""
+        wanted = set(self.alone)
         for solved, table in ((self.before, one), (self.after, other)):
             wanted.update(solved.prefixes.prefixes[number] for number in table.others)
         return wanted
@@ -217,7 +248,7 @@ def _named(solved: Solved, hop: NextHop) -> tuple[object, object]:
 
 
 def _route(table: Table, number: int | None) -> Route | None:
-    return None if number is None else table.get(number)
+    return None if number is None else table.once(number)
 
 
 def _rows(solved: Solved, instance: int | None) -> dict[Prefix, Route]:

@@ -104,7 +104,7 @@ export function useQuiet(): boolean {
 const WAITED_FOR = ["walk", "contest", "forest", "table", "tried"];
 
 /** Whether what a person waits for has been answered for a while since a trial, or the moment, was changed last. */
-function useSettled({ trial, moment }: RevisionKey): boolean {
+export function useSettled({ trial, moment }: RevisionKey): boolean {
   const version = `${trial?.number} ${trial?.version} ${moment}`;
   const asking = useIsFetching({ predicate: ({ queryKey }) => WAITED_FOR.includes(String(queryKey[1])) });
   const [settled, setSettled] = useState("");
@@ -297,11 +297,9 @@ export function useMoved(key: RevisionKey) {
 }
 
 /** What of all traffic a trial changes. */
-export type HeldInSteps = ReturnType<typeof useHeld>;
-
-export function useHeld(key: RevisionKey) {
+export function useHeld(key: RevisionKey, wanted: boolean) {
   const settled = useSettled(key);
-  return useInSteps("held", key, {}, key.trial !== undefined && settled);
+  return useInSteps("held", key, {}, key.trial !== undefined && settled && wanted);
 }
 
 /** What is expected of the network, held as it is: failures are a job's (`jobs.ts`). */

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { RevisionKey } from "./answers";
+import { type RevisionKey, useSettled } from "./answers";
 import { api, type Schemas, unwrap } from "./client";
 
 export type Job = Schemas["JobAnswer"];
@@ -14,15 +14,35 @@ export function isUnderWay({ state }: Pick<Job, "state">): boolean {
 /** What a job is asked: which failures, and what they are held against. */
 export type FailuresAsked = Pick<Schemas["NewJobRequest"], "failures" | "two_at_once" | "against">;
 
+type JobAsked = Pick<Schemas["NewJobRequest"], "question"> & FailuresAsked;
+
+const TRAFFIC: JobAsked = {
+  question: "traffic",
+  failures: "none",
+  two_at_once: false,
+  against: "expectations",
+};
+
 export const SURVIVED: FailuresAsked = { failures: "survived", two_at_once: false, against: "expectations" };
 
 /** A network under failures, done by a worker: begun where nobody asked it before, and looked at until it is there. */
-export function useFailuresJob({ networkId, number, trial }: RevisionKey, asked: FailuresAsked) {
+export function useFailuresJob(key: RevisionKey, asked: FailuresAsked) {
+  return useJob(key, { question: "failures", ...asked }, true);
+}
+
+/** All traffic with a trial against that without it, left to a worker. */
+export function useTrafficJob(key: RevisionKey, wanted: boolean) {
+  const settled = useSettled(key);
+  return useJob(key, TRAFFIC, wanted && settled && key.trial !== undefined);
+}
+
+function useJob({ networkId, number, trial }: RevisionKey, asked: JobAsked, enabled: boolean) {
   const queries = useQueryClient();
   const queryKey = ["job", networkId, number, trial?.number, trial?.version, asked];
   const path = { network_id: networkId };
   const begun = useQuery({
     queryKey,
+    enabled,
     staleTime: Number.POSITIVE_INFINITY,
     queryFn: () =>
       unwrap(

@@ -2319,14 +2319,16 @@ export interface components {
         };
         /**
          * JobAbout
-         * @description A job: ``done`` of ``of`` failures were looked at, ``seconds_left`` where that can be said.
+         * @description A job: ``done`` of ``of`` failures, or steps of all traffic, were looked at.
          *
-         *         ``workers`` is how many workers there are at the moment: where there are none, it waits.
+         *         ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there are none, it waits.
          */
         JobAbout: {
             id: string;
             revision: number;
             trial: number | null;
+            /** @enum {unknown} */
+            question: "failures" | "traffic";
             failures: string;
             /** @enum {unknown} */
             state: "cancelled" | "done" | "failed" | "running" | "waiting";
@@ -2342,12 +2344,15 @@ export interface components {
         /**
          * JobAnswer
          * @description A job with what it found so far: of what is expected of the network as it is and under the failures looked at,
-         *         or of all traffic between places under them.
+         *         or of all traffic between places under them; or, once it is done, of all ``traffic`` with a trial against that
+         *         without it.
          */
         JobAnswer: {
             id: string;
             revision: number;
             trial: number | null;
+            /** @enum {unknown} */
+            question: "failures" | "traffic";
             failures: string;
             /** @enum {unknown} */
             state: "cancelled" | "done" | "failed" | "running" | "waiting";
@@ -2361,6 +2366,7 @@ export interface components {
             finished_at: string | null;
             held: components["schemas"]["ExpectationsHeld"] | null;
             places: components["schemas"]["PlacesUnderFailures"] | null;
+            traffic: components["schemas"]["Held"] | null;
         };
         KeptAnswer: {
             revision: number;
@@ -2628,9 +2634,17 @@ export interface components {
             previous: string | null;
             results: components["schemas"]["Network"][];
         };
-        /** @description What to look at in a revision under failures. */
+        /** @description What to look at in a revision under failures, or what a trial changes of all its traffic. */
         NewJobRequest: {
             revision: number;
+            /**
+             * @description `failures`, or all `traffic` with a trial against that without it.
+             *
+             *     * `failures` - Failures
+             *     * `traffic` - Traffic
+             * @default failures
+             */
+            question: components["schemas"]["QuestionEnum"];
             /**
              * @description `survived`: those that expectations name; or kinds with commas between, all of which are tried: links, interfaces, devices, sites, risk_groups, sessions.
              * @default survived
@@ -2972,6 +2986,12 @@ export interface components {
             instances: number;
             spoken: number;
         };
+        /**
+         * @description * `failures` - Failures
+         *     * `traffic` - Traffic
+         * @enum {string}
+         */
+        QuestionEnum: "failures" | "traffic";
         /**
          * RankedRemedy
          * @description Changes that take away one cause, or all that stand in the way of a flow, tried.

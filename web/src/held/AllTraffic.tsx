@@ -1,6 +1,5 @@
 import { Link, useSearchParams } from "react-router";
-import type { HeldInSteps } from "../api/answers";
-import type { Effect, HeldGroup } from "../api/client";
+import type { Effect, HeldGroup, Schemas } from "../api/client";
 import { withQuestion } from "../flows/sentence";
 import { stateOf, useCurrentNetwork } from "../frame/context";
 import { Alert } from "../ui/Alert";
@@ -15,15 +14,26 @@ const TONES: Partial<Record<Effect, string>> = {
   failing: "text-faint",
 };
 
+/** All traffic in two states of a network, or how far it is that they are held against each other. */
+export type TrafficHeld = {
+  data: Schemas["Held"] | null | undefined;
+  error: Error | null;
+  fetchStatus: string;
+  soFar: { done: number; of: number; left?: number | null };
+  stop: () => unknown;
+  refetch: () => unknown;
+};
+
 /** What of all traffic changed between two states of a network, the worst first, and that nothing else did. */
-export function AllTraffic({ held }: { held: HeldInSteps }) {
-  const { done, of } = held.soFar;
+export function AllTraffic({ held }: { held: TrafficHeld }) {
+  const { done, of, left } = held.soFar;
   if (held.error) return <Alert>{held.error.message}</Alert>;
   if (!held.data)
     return held.fetchStatus === "fetching" ? (
       <p className="text-faint italic mt-1" data-testid="held-progress">
         holding all traffic against each other
-        {of > 0 && `: ${Math.floor((100 * done) / of)} %`} …{" "}
+        {of > 0 && `: ${Math.floor((100 * done) / of)} %`}
+        {left ? `, about ${Math.ceil(left)} s left` : " …"}{" "}
         <button type="button" className="underline not-italic" onClick={() => void held.stop()}>
           stop
         </button>

@@ -33,7 +33,7 @@ Lists = tuple[int, ...]
 BothWays = tuple[Covered, Covered]
 """Of several filters, the entries that hold for an address as a source, and as a destination."""
 
-NOTHING_AHEAD = Outlook(frozenset(), 0, 0, frozenset(), frozenset())
+NOTHING_AHEAD = Outlook(frozenset(), 0, 0, 0, frozenset())
 
 Sides = tuple[Way, Way | None]
 """The way there, and the way back where there is an answer."""
@@ -322,20 +322,22 @@ def _together(outlooks: list[Outlook]) -> Way | None:
         return None
     if len(outlooks) == 1:
         return from_outlook(outlooks[0])
-    nothing = frozenset[int]()
+    passed = 0
+    for one in outlooks:
+        passed |= one.passed
     return Way(
         frozenset(),
         frozenset[End]().union(*[one.ends for one in outlooks]),
         frozenset(),
         0 if any(one.ways == 0 for one in outlooks) else sum(one.ways for one in outlooks),
         max(one.longest for one in outlooks),
-        nothing.union(*[one.passed for one in outlooks]),
+        passed,
     )
 
 
 def _cut_off(source: Source) -> Way:
     end = End("cut off", source.instance, source.port)
-    return Way(frozenset(), frozenset([end]), frozenset(), 1, 0, frozenset([source.instance]))
+    return Way(frozenset(), frozenset([end]), frozenset(), 1, 0, 1 << source.instance)
 
 
 def _courses(sides: Sides) -> tuple[object, object]:

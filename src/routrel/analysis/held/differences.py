@@ -1,9 +1,13 @@
 """What two states decide otherwise, before any way is followed: candidates only, which decisions then confirm."""
 
-from routrel.analysis.changed_routes import changed_prefixes
+from typing import Any, TypeVar
+
+from routrel.analysis.changed_routes import prefixes_that_may_differ
 from routrel.analysis.held.places import AddressClass
 from routrel.analysis.held.states import Node, Numbering, State
 from routrel.model.addresses import Prefix
+
+T = TypeVar("T")
 
 
 class Differences:
@@ -38,10 +42,15 @@ class Differences:
         self.adjacent = _adjacent(before, len(instances))
         """Per routing instance, those that share a segment with it before."""
         self._by_prefix: dict[Prefix, set[int]] = {}
-        for key, prefixes in changed_prefixes(before.solved, after.solved):
+        self._alike: dict[frozenset[Any], frozenset[Any]] = {}
+        for key, prefixes in prefixes_that_may_differ(before.solved, after.solved):
             for prefix in prefixes:
                 self._by_prefix.setdefault(prefix, set()).add(numbering.instance_number[key])
         self._always = self._by_ports(states)
+
+    def alike(self, found: frozenset[T]) -> frozenset[T]:
+        """The same set, as it was met first: of what many nodes have one is kept."""
+        return self._alike.setdefault(found, found)
 
     def coming_in(self, port: int) -> Node:
         """The node of what comes in by a port."""

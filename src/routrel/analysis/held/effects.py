@@ -42,13 +42,13 @@ def counted(effect: Effect, pairs: int) -> EffectCount:
 
 class Judged(NamedTuple):
     """A conversation's effect, and its ends before and after in words; ``lost`` and ``gained`` are the routing
-    instances that it passes no longer and newly."""
+    instances that it passes no longer and newly, as bits."""
 
     effect: Effect
     before: str
     after: str
-    lost: frozenset[int]
-    gained: frozenset[int]
+    lost: int
+    gained: int
 
 
 class Judge:
@@ -65,9 +65,9 @@ class Judge:
         effect = _effect(before, after, *ends)
         words = _words(conversation, *ends[0]), _words(conversation, *ends[1])
         if effect in ("blocked", "loops", "open"):
-            return Judged(effect, *words, frozenset(), frozenset())
+            return Judged(effect, *words, 0, 0)
         passed = [sides[0].passed | sides[1].passed if sides[1] else sides[0].passed for sides in (before, after)]
-        return Judged(effect, *words, passed[0] - passed[1], passed[1] - passed[0])
+        return Judged(effect, *words, passed[0] & ~passed[1], passed[1] & ~passed[0])
 
     def _both_ends(self, conversation: Conversation, sides: Sides) -> "BothEnds":
         way, answer = sides

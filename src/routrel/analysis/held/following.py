@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import NamedTuple
 
 from routrel.analysis.held.entry_lists import ACCEPTS, ACCEPTS_STATEFULLY
+from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.states import Decision, Node
 from routrel.analysis.held.ways import End, Outlook, Ways, circling
 
@@ -21,7 +22,8 @@ Done = Mapping[int, object]
 class Way(NamedTuple):
     """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
 
-    ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round.
+    ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
+    instances, as bits.
     """
 
     edges: frozenset[tuple[int, int]]
@@ -29,7 +31,7 @@ class Way(NamedTuple):
     stateful: frozenset[str]
     ways: int
     longest: int
-    passed: frozenset[int]
+    passed: int
 
     @property
     def course(self) -> tuple[object, object]:
@@ -61,9 +63,9 @@ class Walked:
                 if not self._is_known_from(node):
                     self._stop(node)
                     pending += self.after[node]
-        ends, passed = set(self.ends), frozenset(map(self.ways.instance_at, self.after))
-        if self.rest:
-            passed = passed.union(*[one.passed for one in self.rest.values()])
+        ends, passed = set(self.ends), bits_of(map(self.ways.instance_at, self.after))
+        for one in self.rest.values():
+            passed |= one.passed
         round_at = circling(self.after)
         if round_at:
             ends |= {End("loops", self.ways.instance_at(node)) for node in round_at}

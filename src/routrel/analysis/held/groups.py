@@ -17,6 +17,7 @@ from routrel.analysis.held.asked import AskedTraffic
 from routrel.analysis.held.conversations import Conversation, Conversations
 from routrel.analysis.held.effects import EFFECTS, TITLES, Judge, Judged, counted
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
+from routrel.analysis.held.instance_bits import instances_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
 from routrel.garbage_collection import collection_paused
@@ -159,19 +160,19 @@ class _Groups:
         for _ in range(MOST_GROUPS):
             weight = Counter[tuple[int, int]]()
             for what, alike in left.items():
-                for instance in what.lost:
+                for instance in instances_of(what.lost):
                     weight[1, instance] += len(alike.pairs)
-                for instance in what.gained:
+                for instance in instances_of(what.gained):
                     weight[0, instance] += len(alike.pairs)
             if not weight:
                 break
             # One that is passed no longer, as long as there is any: it is what was taken away.
             (is_lost, instance), _ = max(weight.items(), key=lambda item: (item[0][0], item[1], -item[0][1]))
             name = self.conversations.numbering.name(instance)
-            taken = [what for what in left if instance in (what.lost if is_lost else what.gained)]
+            taken = [what for what in left if (what.lost if is_lost else what.gained) >> instance & 1]
             gained = Counter[int]()
             for what in taken:
-                for other in what.gained:
+                for other in instances_of(what.gained):
                     gained[other] += len(left[what].pairs)
             instead = [self.conversations.numbering.name(one) for one, _ in gained.most_common(3)]
             now = f", now through {', '.join(instead)}{' …' if len(gained) > 3 else ''}" if instead else ""

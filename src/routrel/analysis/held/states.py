@@ -125,7 +125,7 @@ class State:
         own = self._own[instance]
         if own < 0:
             return UNROUTED
-        best = self.solved.table(own).get
+        best = self.solved.table(own).once
         for number in chain:
             route = best(number)
             if route is not None:

@@ -7,6 +7,7 @@ gives every one's ends, length and number of ways. Others are followed piece by 
 from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
+from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.places import AddressClass
 from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, Numbering, State
 
@@ -23,13 +24,13 @@ class Outlook(NamedTuple):
     """What lies before a packet for a class of addresses, ACLs and policies aside.
 
     ``lists`` are those ACLs and policies; where there are none, it is what becomes of every packet. ``ways`` is 0
-    where they go round.
+    where they go round. ``passed`` are routing instances, as bits.
     """
 
     ends: frozenset[End]
     ways: int
     longest: int
-    passed: frozenset[int]
+    passed: int
     lists: frozenset[int]
 
 
@@ -201,17 +202,20 @@ class Ways:
             (edge,) = decision.edges
             if edge.acl < 0 and edge.target >= 0:
                 one = known[self.differences.coming_in(edge.target)]
-                passed = one.passed | {self.instance_at(node)}
+                passed = one.passed | 1 << self.instance_at(node)
                 return Outlook(one.ends, one.ways, one.longest + 1, passed, one.lists)
         ends, lists, ways = self._own_part(side, node)
         after = [known[one] for one in self.onward(side, node)]
-        passed = frozenset([self.instance_at(node)]).union(*[one.passed for one in after])
+        passed = 1 << self.instance_at(node)
+        for one in after:
+            passed |= one.passed
+        alike = self.differences.alike
         return Outlook(
-            frozenset(ends).union(*[one.ends for one in after]),
+            alike(frozenset(ends).union(*[one.ends for one in after])),
             ways + sum(one.ways for one in after),
             max([one.longest + 1 for one in after], default=0),
             passed,
-            frozenset(lists).union(*[one.lists for one in after]),
+            alike(frozenset(lists).union(*[one.lists for one in after])),
         )
 
     def _all_ahead(self, side: int, start: Node) -> Outlook:
@@ -230,7 +234,7 @@ class Ways:
             waiting += new
         round_at = circling(after)
         ends |= {End("loops", self.instance_at(node)) for node in round_at}
-        passed = frozenset(map(self.instance_at, seen))
+        passed = bits_of(map(self.instance_at, seen))
         return Outlook(frozenset(ends), 0 if round_at else len(ends), len(seen), passed, frozenset(lists))
 
 

@@ -187,6 +187,10 @@ class Table:
             best = self._best[number] = self._choose(number)
             return best
 
+    def once(self, number: int) -> Route | None:
+        """The same, not kept: for who asks a great deal and keeps what follows from it."""
+        return self._best[number] if number in self._best else self._choose(number)
+
     def _choose(self, number: int) -> Route | None:
         best = self._others.get(number)
         for index in range(len(self.sources)):
