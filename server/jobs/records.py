@@ -108,9 +108,7 @@ def about(job: Job, workers: int) -> dict[str, Any]:
     """What is said of a job, by name."""
     done, left = job.count or 0, None
     if job.question == JobQuestion.TRAFFIC:
-        done = job.steps
-        if job.state == JobState.RUNNING and done and job.count and job.started_at:
-            left = (timezone.now() - job.started_at).total_seconds() / done * (job.count - done)
+        done = job.steps  # how long one takes differs too much to tell when all are done
     elif job.state == JobState.RUNNING:
         looked = job.parts.exclude(found=None).aggregate(done=Sum(F("stop") - F("start")), last=Max("found_at"))
         done = looked["done"] or 0

@@ -64,7 +64,7 @@ def test_how_far_it_is_is_said_and_it_is_given_up_when_cancelled(owner, base, tr
     monkeypatch.setattr(doing, "asked", in_steps)
     work()
     assert [(one["done"], one["of"]) for one in seen] == [(0, None), (2, 10), (4, 10), (6, 10)]
-    assert [one["seconds_left"] is None for one in seen] == [True, False, False, False]
+    assert {one["seconds_left"] for one in seen} == {None}
     assert owner.get(f"{base}/jobs/{job['id']}").json()["state"] == "cancelled" and len(seen) == 4
 
 

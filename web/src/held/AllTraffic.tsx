@@ -19,21 +19,20 @@ export type TrafficHeld = {
   data: Schemas["Held"] | null | undefined;
   error: Error | null;
   fetchStatus: string;
-  soFar: { done: number; of: number; left?: number | null };
+  soFar: { done: number; of: number };
   stop: () => unknown;
   refetch: () => unknown;
 };
 
 /** What of all traffic changed between two states of a network, the worst first, and that nothing else did. */
 export function AllTraffic({ held }: { held: TrafficHeld }) {
-  const { done, of, left } = held.soFar;
+  const { done, of } = held.soFar;
   if (held.error) return <Alert>{held.error.message}</Alert>;
   if (!held.data)
     return held.fetchStatus === "fetching" ? (
       <p className="text-faint italic mt-1" data-testid="held-progress">
         holding all traffic against each other
-        {of > 0 && `: ${Math.floor((100 * done) / of)} %`}
-        {left ? `, about ${Math.ceil(left)} s left` : " …"}{" "}
+        {of > 0 && `: ${Math.floor((100 * done) / of)} %`} …{" "}
         <button type="button" className="underline not-italic" onClick={() => void held.stop()}>
           stop
         </button>

@@ -22,7 +22,7 @@ export function TrialHeld() {
         data: job?.traffic,
         error: error ?? failed,
         fetchStatus: !job || isUnderWay(job) ? "fetching" : "idle",
-        soFar: { done: job?.done ?? 0, of: job?.of ?? 0, left: job?.seconds_left ?? null },
+        soFar: { done: job?.done ?? 0, of: job?.of ?? 0 },
         stop,
         refetch: again,
       }}

@@ -66,8 +66,8 @@ class Judge:
         words = _words(conversation, *ends[0]), _words(conversation, *ends[1])
         if effect in ("blocked", "loops", "open"):
             return Judged(effect, *words, 0, 0)
-        passed = [sides[0].passed | sides[1].passed if sides[1] else sides[0].passed for sides in (before, after)]
-        return Judged(effect, *words, passed[0] & ~passed[1], passed[1] & ~passed[0])
+        was, now = _passed(before), _passed(after)
+        return Judged(effect, *words, was & ~now, now & ~was)
 
     def _both_ends(self, conversation: Conversation, sides: Sides) -> "BothEnds":
         way, answer = sides
@@ -115,13 +115,27 @@ def _effect(before: Sides, after: Sides, ends_before: BothEnds, ends_after: Both
         return "open"
     if levels[0] == 0:
         return "failing"
-    symmetric = [sides[1] is not None and sides[0].passed == sides[1].passed for sides in (before, after)]
-    if symmetric[0] and not symmetric[1]:
+    if _is_symmetric(before) and not _is_symmetric(after):
         return "asymmetry"
-    ways = [(one, other) for one, other in zip(before, after, strict=True) if one and other]
-    if any(0 < other.ways < one.ways or len(other.ends) < len(one.ends) for one, other in ways):
-        return "redundancy"
-    return "longer" if any(other.longest > one.longest for one, other in ways) else "moved"
+    is_longer = False
+    for one, other in zip(before, after, strict=True):
+        if one is None or other is None:
+            continue
+        if 0 < other.ways < one.ways or len(other.ends) < len(one.ends):
+            return "redundancy"
+        is_longer = is_longer or other.longest > one.longest
+    return "longer" if is_longer else "moved"
+
+
+def _passed(sides: Sides) -> int:
+    way, answer = sides
+    return way.passed if answer is None else way.passed | answer.passed
+
+
+def _is_symmetric(sides: Sides) -> bool:
+    """Whether the answer passes what the packet passed."""
+    way, answer = sides
+    return answer is not None and way.passed == answer.passed
 
 
 def _goes_round(ends: BothEnds) -> bool:
