@@ -14,7 +14,8 @@ State = Literal["waiting", "running", "done", "cancelled", "failed"]
 class JobAbout(Struct, frozen=True, kw_only=True):
     """A job: ``done`` of ``of`` failures, or steps of all traffic, were looked at.
 
-    ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there are none, it waits.
+    ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there
+    are none, it waits.
     """
 
     id: str

@@ -10,7 +10,7 @@ from routrel.cli import main
 from routrel.collecting.stand_ins import RestconfStandIns
 from tests.core.model_documents import ietf, ietf_interface
 from tests.server.conftest import TEXT
-from tests.server.test_jobs import work
+from tests.server.workers import work
 from work import service
 
 

@@ -2,38 +2,37 @@
 
 import msgspec
 import pytest
-from django.db import connections
 
 from jobs import doing, running
 from jobs.models import Job
 from routrel.analysis.answers.held import HeldSoFar
-from tests.server.test_jobs import base, begun, work  # noqa: F401
+from tests.server.workers import (  # noqa: F401
+    begun,
+    no_connection_is_left,
+    no_process_is_left,
+    with_expectations,
+    work,
+)
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
 
-@pytest.fixture(scope="module", autouse=True)
-def _no_process_is_left():
-    yield
-    running.close()
-
-
-@pytest.fixture(autouse=True)
-def _no_connection_is_left(monkeypatch):
-    monkeypatch.setitem(connections.settings["default"], "CONN_MAX_AGE", 0)
+@pytest.fixture
+def base(owner) -> str:
+    return with_expectations(owner)
 
 
 OPENED = {"set": "acl_in", "at": "r:e1", "to": None}
 
 
 @pytest.fixture
-def trial(owner, base) -> str:  # noqa: F811
+def trial(owner, base) -> str:
     made = owner.post(f"{base}/trials", {"revision": 1, "name": "open", "changes": [OPENED]}, format="json")
     assert made.status_code == 201
     return f"{base}/trials/1"
 
 
-def test_what_a_worker_finds_is_what_is_found_step_by_step(owner, base, trial):  # noqa: F811
+def test_what_a_worker_finds_is_what_is_found_step_by_step(owner, base, trial):
     job = begun(owner, base, question="traffic", trial=1)
     assert (job["state"], job["question"], job["failures"], job["traffic"]) == ("waiting", "traffic", "", None)
     assert begun(owner, base, question="traffic", trial=1)["id"] == job["id"]
@@ -47,7 +46,7 @@ def test_what_a_worker_finds_is_what_is_found_step_by_step(owner, base, trial): 
     assert owner.get(f"{base}/jobs").json()[0]["question"] == "traffic"
 
 
-def test_how_far_it_is_is_said_and_it_is_given_up_when_cancelled(owner, base, trial, monkeypatch):  # noqa: F811
+def test_how_far_it_is_is_said_and_it_is_given_up_when_cancelled(owner, base, trial, monkeypatch):
     job = begun(owner, base, question="traffic", trial=1)
     seen, real = [], doing.asked
 
@@ -68,7 +67,7 @@ def test_how_far_it_is_is_said_and_it_is_given_up_when_cancelled(owner, base, tr
     assert owner.get(f"{base}/jobs/{job['id']}").json()["state"] == "cancelled" and len(seen) == 4
 
 
-def test_what_was_asked_of_a_trial_before_it_was_changed_is_given_up(owner, base, trial):  # noqa: F811
+def test_what_was_asked_of_a_trial_before_it_was_changed_is_given_up(owner, base, trial):
     first = begun(owner, base, question="traffic", trial=1)
     other = {"disable": "interface", "at": "r:e2"}
     assert owner.patch(trial, {"add": [other]}, format="json").status_code == 200
@@ -79,7 +78,7 @@ def test_what_was_asked_of_a_trial_before_it_was_changed_is_given_up(owner, base
     assert owner.get(f"{base}/jobs/{second['id']}").json()["state"] == "done"
 
 
-def test_a_trial_that_cannot_be_held_says_why(owner, base, monkeypatch, trial):  # noqa: F811
+def test_a_trial_that_cannot_be_held_says_why(owner, base, monkeypatch, trial):
     def refused(*_):
         raise running.JobFailedError("no room")
 
@@ -90,7 +89,7 @@ def test_a_trial_that_cannot_be_held_says_why(owner, base, monkeypatch, trial): 
     assert (found["state"], found["problem"]) == ("failed", "no room")
 
 
-def test_all_traffic_is_asked_with_a_trial_alone(owner, base):  # noqa: F811
+def test_all_traffic_is_asked_with_a_trial_alone(owner, base):
     refused = owner.post(f"{base}/jobs", {"revision": 1, "question": "traffic"}, format="json")
     assert refused.status_code == 400 and "name one" in refused.json()["trial"][0]
     refused = owner.post(f"{base}/jobs", {"revision": 1, "question": "more"}, format="json")

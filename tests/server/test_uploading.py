@@ -2,28 +2,17 @@
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection, connections
+from django.db import connection
 
 from jobs import running
 from networks.models import Membership, Network, Revision, Role
 from tests.server.conftest import TEXT
 from tests.server.test_asked import ask, asked, star
-from tests.server.test_jobs import packed, work
+from tests.server.workers import no_connection_is_left, no_process_is_left, packed, work  # noqa: F401
 from uploading import reading, records
 from uploading.models import UploadJob
 
 pytestmark = pytest.mark.django_db(transaction=True)
-
-
-@pytest.fixture(scope="module", autouse=True)
-def _no_process_is_left():
-    yield
-    running.close()
-
-
-@pytest.fixture(autouse=True)
-def _no_connection_is_left(monkeypatch):
-    monkeypatch.setitem(connections.settings["default"], "CONN_MAX_AGE", 0)
 
 
 def sent(client, data: bytes = TEXT.encode(), file: str = "network.yaml", expect: int = 202, **words) -> dict:

@@ -2321,7 +2321,8 @@ export interface components {
          * JobAbout
          * @description A job: ``done`` of ``of`` failures, or steps of all traffic, were looked at.
          *
-         *         ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there are none, it waits.
+         *         ``seconds_left`` is there where it can be said. ``workers`` is how many workers there are at the moment: where there
+         *         are none, it waits.
          */
         JobAbout: {
             id: string;
