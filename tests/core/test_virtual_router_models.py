@@ -67,6 +67,18 @@ def test_rfc8347_tracked_networks_are_a_gap_and_states_are_none():
     assert len(routers_of(network)) == 1
 
 
+def test_rfc8347_one_without_addresses_or_on_an_interface_without_any_is_a_gap():
+    bare = {"vrid": 1, "version": "ietf-vrrp:vrrp-v3"}
+    by_lease = ietf_interface("eth2")
+    by_lease["ietf-ip:ipv4"] = {"ietf-vrrp:vrrp": {"vrrp-instance": [instance(2, "192.0.2.1")]}}
+    device = router()
+    device["ietf-interfaces:interfaces"]["interface"][1]["ietf-ip:ipv4"]["ietf-vrrp:vrrp"] = {"vrrp-instance": [bare]}
+    device["ietf-interfaces:interfaces"]["interface"].append(by_lease)
+    network = network_of(r=device)
+    assert len(gaps(network, "r")) == 2 and all("without addresses" in one for one in gaps(network, "r"))
+    assert routers_of(network) == routers_of(network, interface="eth2") == []
+
+
 def test_rfc8347_in_xml():
     text = """<data xmlns="urn:ietf:params:xml:ns:netconf:base:1.0">
       <interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"><interface>

@@ -244,6 +244,11 @@ def test_what_routers_were_told_differently_is_a_problem(routers, words):
         ({"id": 10, "addresses": ["fe80::1"]}, "without an IPv6 address"),
         (virtual(track=[{"interface": "pu"}]), "pu"),
         (virtual(masters=1), "unknown key"),
+        ({"id": 10, "addresses": ["10.0.1.1/24"]}, "10.0.1.1/24"),
+        ({"id": 10, "addresses": []}, "too short"),
+        (virtual(track=[{"decrement": 5}]), "interface"),
+        (virtual(track=["up"]), "a tracked interface"),
+        (7, "a virtual router"),
     ],
 )
 def test_what_cannot_be_is_refused_in_its_place(wrong, message):

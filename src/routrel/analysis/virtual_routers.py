@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.findings import Finding, Severity, some_of
 from routrel.model.virtual_routers import VirtualRouter
 from routrel.topology.ports import Port
@@ -22,8 +22,10 @@ def group_of(topology: Topology, segment: int, address: Address) -> VirtualGroup
 
 def active_words(topology: Topology, group: VirtualGroup) -> str:
     """`active for virtual router 10 by priority 120, before dist-2:e1 with 100`."""
-    behind = some_of([f"{topology.ports[one.port].name} with {one.priority}" for one in group.contenders[1:]], 2)
-    return f"active for {group.name} by priority {group.active.priority}" + (f", before {behind}" if behind else "")
+    behind = [f"{topology.ports[one.port].name} with {one.priority}" for one in group.contenders[1:3]]
+    more = len(group.contenders) - 3
+    before = f", before {', '.join(behind)}{f' and {more} more' if more > 0 else ''}" if behind else ""
+    return f"active for {group.name} by priority {group.active.priority}{before}"
 
 
 def inactive_words(topology: Topology, segment: int, address: Address) -> str:
@@ -86,9 +88,14 @@ def _told(router: VirtualRouter, what: str) -> str:
 
 
 def _out_of_subnet(port: Port) -> Iterator[Finding]:
+    subnets = set(port.prefixes)
+    lengths = {prefix.length for prefix in subnets}
     for router in port.interface.virtual_routers:
         outside = [
-            one for one in router.addresses if not one.is_link_local and not any(p.contains(one) for p in port.prefixes)
+            one
+            for one in router.addresses
+            if not one.is_link_local
+            and subnets.isdisjoint(Prefix.of(*one, length) for length in lengths if length <= BITS[one.family])
         ]
         if outside:
             message = f"{some_of(outside)} of virtual router {router.identifier} is in no subnet of {port.name}"
@@ -102,10 +109,13 @@ def _owned_by_others(ports: list[Port]) -> Iterator[Finding]:
         for router in port.interface.virtual_routers:
             for address in router.addresses:
                 holders[address].append((port, router))
+    owners: dict[Address, list[Port]] = defaultdict(list)
+    for port in ports:
+        for address in port.addresses if holders else ():
+            owners[address].append(port)
     for address, held in holders.items():
-        others = [
-            port for port in ports if address in port.addresses and all(port.index != one.index for one, _ in held)
-        ]
+        taking_part = {port.index for port, _ in held}
+        others = [port for port in owners.get(address, ()) if port.index not in taking_part]
         number = held[0][1].identifier
         if others:
             message = (

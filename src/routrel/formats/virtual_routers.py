@@ -16,6 +16,8 @@ def virtual_routers(
     found: list[VirtualRouter] = []
     for one, place in items_of(record.get("virtual_routers")):
         virtual = [address for address, _ in items_of(one["addresses"])]
+        if not virtual:
+            continue  # none of them could be read, which is said
         family = virtual[0].family
         for address, at in items_of(one["addresses"]):
             if address.family != family:

@@ -80,7 +80,7 @@ def virtual_addresses(ports: Iterable[Port]) -> set[Address]:
 
 def _priority(port: Port, router: VirtualRouter, named: Sequence[Mapping[str, Port]]) -> int:
     """What it sends: of an owner the highest, whatever is tracked (RFC 9568 section 6.1)."""
-    if any(address in port.addresses for address in router.addresses):
+    if not set(port.addresses).isdisjoint(router.addresses):
         return OWNER_PRIORITY
     lost = sum(one.decrement for one in router.tracked if not named[port.device][one.interface].up)
     return max(LOWEST_PRIORITY, router.priority - lost)

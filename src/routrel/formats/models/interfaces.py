@@ -44,7 +44,7 @@ def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
             if ip.is_false("enabled"):
                 ip.read_all()
                 continue
-            _read_addresses(interface, draft, ip.entries("address"))
+            _read_addresses(interface, name, draft, ip.entries("address"))
             _read_mtu(interface, ip)
             _read_neighbors(name, ip.entries("neighbor"), draft)
             read_ietf_virtual_routers(interface, name, ip, family, draft)
@@ -127,7 +127,7 @@ def _read_mtu(interface: Draft, ip: Statement) -> None:
         interface.put("mtu", mtu)
 
 
-def _read_addresses(interface: Draft, draft: DeviceDraft, entries: Iterable[Statement]) -> None:
+def _read_addresses(interface: Draft, name: str, draft: DeviceDraft, entries: Iterable[Statement]) -> None:
     for ip, entry in draft.keyed(entries, "ip"):
         length = entry.text("prefix-length")
         netmask = entry.text("netmask")
@@ -138,7 +138,7 @@ def _read_addresses(interface: Draft, draft: DeviceDraft, entries: Iterable[Stat
                 length = str(bits.count("1")) if re.fullmatch("1*0*", bits) and len(bits) == 32 else netmask
         text = f"{ip.partition('%')[0]}/{length}" if length is not None else ip
         interface.setdefault("addresses", []).append(Said(text, entry))
-        read_openconfig_virtual_routers(interface, entry, draft)
+        read_openconfig_virtual_routers(interface, name, entry, draft)
 
 
 def _read_neighbors(name: str, entries: Iterable[Statement], draft: DeviceDraft) -> None:
@@ -181,7 +181,7 @@ def _read_families(interface: Draft, name: str, entry: Statement, draft: DeviceD
         ip = entry.at(family)
         if ip is None or ip.is_false("enabled"):
             continue
-        _read_addresses(interface, draft, ip.entries("addresses", "address"))
+        _read_addresses(interface, name, draft, ip.entries("addresses", "address"))
         _read_mtu(interface, ip)
         _read_neighbors(name, ip.entries("neighbors", "neighbor"), draft)
 

@@ -9,15 +9,21 @@ from typing import Any
 from routrel.formats.models.draft import DeviceDraft, Draft, Said
 from routrel.formats.models.statements import Statement
 
+WITHOUT_ADDRESSES = "a virtual router (VRRP) without addresses, or on an interface that has none, is not represented"
 TRACKED_NETWORKS = "a virtual router's tracked networks (VRRP) are not represented"
 
 
 def read_ietf_virtual_routers(interface: Draft, name: str, ip: Statement, family: str, draft: DeviceDraft) -> None:
     """The list ``vrrp-instance`` of ``ipv4`` or ``ipv6``."""
+    has_address = bool(ip.entries("address"))
     for number, entry in draft.keyed(ip.entries("vrrp", "vrrp-instance"), "vrid"):
-        router = _begun(interface, entry, number)
         listed = entry.entries(f"virtual-{family}-addresses", f"virtual-{family}-address")
-        router["addresses"] = [Said(address, one) for address, one in draft.keyed(listed, f"{family}-address")]
+        addresses = [Said(address, one) for address, one in draft.keyed(listed, f"{family}-address")]
+        if not addresses or not has_address:
+            draft.gap(WITHOUT_ADDRESSES, entry, name)
+            entry.read_all()
+            continue
+        router = _begun(interface, entry, number, addresses)
         version = entry.identity("version")
         if version is not None:
             router.put("version", entry.at("version"), "2" if version == "vrrp-v2" else "3")
@@ -30,12 +36,15 @@ def read_ietf_virtual_routers(interface: Draft, name: str, ip: Statement, family
         entry.read_all()
 
 
-def read_openconfig_virtual_routers(interface: Draft, address: Statement, draft: DeviceDraft) -> None:
+def read_openconfig_virtual_routers(interface: Draft, name: str, address: Statement, draft: DeviceDraft) -> None:
     """The list ``vrrp-group`` of an address."""
     for number, entry in draft.keyed(address.entries("vrrp", "vrrp-group"), "virtual-router-id"):
-        router = _begun(interface, entry, number)
         said = [*entry.entries("virtual-link-local"), *entry.entries("virtual-address")]
-        router["addresses"] = [Said(one.value or "", one) for one in said]
+        if not said:
+            draft.gap(WITHOUT_ADDRESSES, entry, name)
+            entry.read_all()
+            continue
+        router = _begun(interface, entry, number, [Said(one.value or "", one) for one in said])
         router.put("preempt", entry.at("preempt"))
         tracking = entry.at("interface-tracking")
         if tracking is not None:
@@ -44,10 +53,9 @@ def read_openconfig_virtual_routers(interface: Draft, address: Statement, draft:
         entry.read_all()
 
 
-def _begun(interface: Draft, entry: Statement, number: str) -> Draft:
-    router = Draft(entry)
+def _begun(interface: Draft, entry: Statement, number: str, addresses: list[Said]) -> Draft:
+    router = Draft(entry, id=Said(number, entry), addresses=addresses)
     interface.setdefault("virtual_routers", []).append(router)
-    router["id"] = Said(number, entry)
     router.put("priority", entry.at("priority"))
     router.put("accept", entry.at("accept-mode"))
     return router
