@@ -6,7 +6,7 @@ from typing import Any
 import msgspec
 from django.contrib.auth import get_user_model
 from django.db import transaction
-from django.db.models import Max, Q, QuerySet
+from django.db.models import Max, OuterRef, Q, QuerySet, Subquery
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -50,12 +50,15 @@ BAD_LOAD = OpenApiResponse(LoadErrorSerializer, description="Every error of the 
 def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
     """Networks with their newest revisions, all of them asked for at once."""
     wanted = list(memberships)
+    happened = Network.objects.filter(pk=OuterRef("network_id")).values("pk")
+    last_event = happened.annotate(last=Max("event_files__last", filter=Q(event_files__count__gt=0))).values("last")
     newest = (
         Revision.objects.filter(network__in=[membership.network_id for membership in wanted])
         .order_by("network_id", "-number")
         .distinct("network_id")
         .defer("packed")
         .select_related("created_by")
+        .annotate(events_until=Subquery(last_event))
     )
     latest = {revision.network_id: revision for revision in newest}
     asked = {
@@ -64,10 +67,6 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
         .values("network", "user")
         .annotate(last=Max("asked_at"))
     }
-    happened = Network.objects.filter(pk__in=[membership.network_id for membership in wanted])
-    until = dict(
-        happened.values_list("pk").annotate(until=Max("event_files__last", filter=Q(event_files__count__gt=0)))
-    )
     return [
         {
             "id": membership.network.id,
@@ -76,7 +75,7 @@ def _described(memberships: Iterable[Membership]) -> list[dict[str, Any]]:
             "role": membership.role,
             "latest": latest.get(membership.network_id),
             "asked_at": asked.get((membership.network_id, membership.user_id)),
-            "events_until": until.get(membership.network_id),
+            "events_until": getattr(latest.get(membership.network_id), "events_until", None),
         }
         for membership in wanted
     ]

@@ -21,7 +21,7 @@ FULL = "The disk is full: nothing was stored. Free some space and try again."
 
 def answer_to(error: BaseException | None) -> tuple[int, dict[str, Any]]:
     """The status and body for an error that no view foresaw, noted in the log."""
-    if _is_full(error):
+    if is_full(error):
         log.error("the disk is full: %s", _one_line(error))
         return 507, {"detail": FULL}
     if isinstance(error, OperationalError | InterfaceError | PoolTimeout) or _is_closed(error):
@@ -33,7 +33,8 @@ def answer_to(error: BaseException | None) -> tuple[int, dict[str, Any]]:
     return 500, {"detail": f"Something went wrong here, not with you. Reference: {reference}"}
 
 
-def _is_full(error: BaseException | None) -> bool:
+def is_full(error: BaseException | None) -> bool:
+    """Whether something could not be stored since the disk is full."""
     if isinstance(error, OSError) and error.errno == 28:
         return True
     return isinstance(error, DatabaseError) and isinstance(error.__cause__, DiskFull)

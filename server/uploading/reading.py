@@ -13,6 +13,7 @@ from jobs.running import JobFailedError, NotWantedError, ask, patiently, stoppin
 from networks.access import RANK
 from networks.models import Membership, Revision, Role
 from networks.uploads import Upload, create, store
+from site_settings.failures import FULL, is_full
 from uploading.models import UNDER_WAY, UploadJob, UploadState
 from work.answering import Loaded
 from work.process import Question, Stage
@@ -42,7 +43,13 @@ def read(upload: str, is_to_stop: Callable[[], bool]) -> None:
     except JobFailedError as error:
         fail(upload, str(error), error.errors)
         return
-    revision = patiently(lambda: _store(upload, Upload(job.file_name, data, loaded)))
+    try:
+        revision = patiently(lambda: _store(upload, Upload(job.file_name, data, loaded)))
+    except DatabaseError as error:
+        if not is_full(error):
+            raise
+        fail(upload, FULL)
+        return
     if revision is not None:
         with suppress(NotWantedError, JobFailedError):  # it is stored; what is asked before keeps its former answers
             ask_starred(revision.network, revision, asking)

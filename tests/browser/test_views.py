@@ -63,7 +63,7 @@ def test_every_view_is_accessible(worker, saltmarsh, theme):
     assert {path: some for path, some in found.items() if some} == {}
 
 
-def test_a_network_of_a_thousand_devices_stays_usable(page, tmp_path):
+def test_a_network_of_a_thousand_devices_stays_usable(page, worker, tmp_path):
     path = tmp_path / "large.json"
     path.write_text(json.dumps(document(Shape(700, areas=7, prefixes=700, hosts=300, sites=20))))
     page.sign_in("harbour")

@@ -30,7 +30,7 @@ def test_a_database_that_is_away_is_a_503_with_a_message(owner, monkeypatch):
 def test_a_full_disk_refuses_an_upload(owner, monkeypatch):
     full = OperationalError("could not extend file")
     full.__cause__ = DiskFull()
-    monkeypatch.setattr("networks.views.store", raising(full))
+    monkeypatch.setattr("networks.uploads.store", raising(full))
     answer = owner.post("/api/networks", {"text": TEXT}, format="multipart")
     assert answer.status_code == 507 and "disk is full" in answer.json()["detail"]
     assert owner.get("/api/networks").json()["count"] == 0

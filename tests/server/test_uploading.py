@@ -2,7 +2,8 @@
 
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.db import connection
+from django.db import OperationalError, connection
+from psycopg.errors import DiskFull
 
 from jobs import running
 from networks.models import Membership, Network, Revision, Role
@@ -116,6 +117,17 @@ def test_what_nobody_foresaw_is_said_without_its_trace(owner, monkeypatch):
     upload = sent(owner)
     work()
     assert now(owner, upload)["problem"] == f"Something went wrong here, not with you. Reference: {upload['id']}"
+
+
+def test_a_full_disk_is_said(owner, monkeypatch):
+    def full(*words):
+        raise OperationalError("could not extend file") from DiskFull()
+
+    monkeypatch.setattr(reading, "create", full)
+    monkeypatch.setattr(running, "PATIENCE", 0)
+    upload = sent(owner)
+    work()
+    assert now(owner, upload)["state"] == "failed" and "disk is full" in now(owner, upload)["problem"]
 
 
 def test_an_upload_that_is_given_up_is_not_stored(owner, monkeypatch):

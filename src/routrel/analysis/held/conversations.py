@@ -18,8 +18,9 @@ from routrel.analysis.held.states import Node, Numbering, State
 from routrel.analysis.held.ways import End, Outlook, Ways
 from routrel.routing.solve import Solved
 
-MOST_PAIRS = 2_000_000
-"""Pairs that are looked at; those past it are counted as not held against each other."""
+MOST_PAIRS = 800_000
+"""Pairs that are looked at, within the memory of a work process; those past it are counted as not held against each
+other."""
 
 MOST_DECISIONS = 12_000_000
 """Decisions of routing instances about classes of addresses that are made: they are kept while all is compared."""

@@ -68,12 +68,12 @@ class Ways:
     def decision(self, side: int, node: Node) -> Decision:
         """What the table of a node's instance does, whatever filters stand there."""
         key = node if node < 0 else -1 - self.numbering.instance_of[node]
+        if side and self.instance_at(node) not in self._candidates:
+            side = 0
         found = self._decisions[side].get(key)
         if found is None:
             state, instance, is_own = self.states[side], self.instance_at(node), key < -self._count
-            if side and instance not in self._candidates:
-                found = self.decision(0, key)
-            elif state.is_opaque(instance):
+            if state.is_opaque(instance):
                 found = NOT_FOLLOWED
             elif instance in self.addresses.owners[side]:
                 found = ARRIVES
