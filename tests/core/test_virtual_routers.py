@@ -175,6 +175,10 @@ def test_packets_to_its_addresses_are_taken_in_accept_mode_alone(accept, verdict
         )
     else:
         assert "takes no packets to it itself" in walk.forward.causes[0].message
+        stop = next(stop for stop in walk.forward.stops if stop.device == "r1")
+        assert stop.decided == "10.0.1.0/24 connected; takes no packets to 10.0.1.1"
+        failed_check = next(check for check in stop.branches[0].checks if check.state == "fail")
+        assert failed_check.message.endswith("r1 is active for it and takes no packets to it")
 
 
 def test_where_all_are_down_it_is_said_that_nobody_is_active():
@@ -199,8 +203,8 @@ def test_evidence_says_who_is_active_and_before_whom():
 
 def test_an_address_of_it_is_found():
     solved = solve(read(lan(virtual(priority=120), virtual())))
-    found = [(one.word, one.detail) for one in find(solved, GATEWAY) if one.kind == "virtual address"]
-    assert found == [("r1:e", "virtual router 10, active"), ("r2:e", "virtual router 10, standby with priority 100")]
+    found = [(one.word, one.detail) for one in find(solved, GATEWAY) if one.kind == "virtual router"]
+    assert found == [("r1:e", "10, active"), ("r2:e", "10, standby with priority 100")]
 
 
 # What is wrong

@@ -12,7 +12,7 @@ from routrel.analysis.program_remedies import check_words, unsure_words
 from routrel.analysis.remedies import entry_text, match_text
 from routrel.analysis.stop_words import decided, narrower
 from routrel.analysis.table_rows import next_hops
-from routrel.analysis.virtual_routers import active_words, group_of
+from routrel.analysis.virtual_routers import active_words, group_of, is_of_virtual_router
 from routrel.analysis.walk_verdicts import Answerer, gaps_on_the_way
 from routrel.forwarding.flow import Walk
 from routrel.forwarding.flow_words import FlowEnd
@@ -278,6 +278,10 @@ class Evidence:
     def _next_hop_check(self, branch: Branch, interface: str, target: str | None, segment: int) -> Check:
         what = "next hop" if branch.via_next_hop else "destination"
         place = self.topology.ports[branch.port].interface.place
+        device = self.topology.devices[self.topology.ports[branch.port].device]
+        if branch.verdict == "unresolved" and is_of_virtual_router(device, branch.address):
+            text = f"{device.name} is active for it and takes no packets to it"
+            return _check("next_hop", FAIL, f"{what} {branch.address} is a virtual router's: {text}", place)
         if branch.verdict == "unresolved":
             return _check("next_hop", FAIL, f"{what} {branch.address} out of {interface}: nobody there has it", place)
         if branch.verdict == "leaves":

@@ -60,8 +60,8 @@ def _owners(solved: Solved, wanted: Prefix) -> Iterator[Found]:
                 yield Found(str(name), kind, str(address), name.device, interface.vrf, interface.place or None)
         for router in interface.virtual_routers:
             if any(address.host_prefix() == wanted for address in router.addresses):
-                detail = f"virtual router {router.identifier}, {_standing(solved, name, router)}"
-                yield Found(str(name), "virtual address", detail, name.device, interface.vrf, router.place or None)
+                detail = f"{router.identifier}, {_standing(solved, name, router)}"
+                yield Found(str(name), "virtual router", detail, name.device, interface.vrf, router.place or None)
     for endpoint in solved.network.endpoints.values():
         if endpoint.address.host_prefix() == wanted:
             yield Found(endpoint.name, "endpoint", endpoint.label, "", "", endpoint.place or None)

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 
 from routrel.analysis.causes import header_text
 from routrel.analysis.program_remedies import check_words
+from routrel.analysis.virtual_routers import is_of_virtual_router
 from routrel.forwarding.programs.engine import RuleCheck
 from routrel.forwarding.trace import AclCheck, Branch, Stop, Trace
 from routrel.model.devices import Device
@@ -20,7 +21,7 @@ def decided(device: Device, stop: Stop) -> str:
     passing = [branch for branch in stop.branches if branch.verdict != "blocked"]
     if blocked and (not passing or stop.verdict is not None):
         return SEPARATOR.join(dict.fromkeys(blocked))
-    said = [*blocked, *_accepted(device, stop), *_way(device, stop), *_failures(passing)]
+    said = [*blocked, *_accepted(device, stop), *_way(device, stop), *_failures(device, passing)]
     return SEPARATOR.join(dict.fromkeys(said))
 
 
@@ -67,9 +68,11 @@ def _route(device: Device, route: Route, ways: int) -> str:
     return f"{only} by {route.protocol}" + (f", {ways} ways" if ways > 1 else "")
 
 
-def _failures(branches: Sequence[Branch]) -> Iterator[str]:
+def _failures(device: Device, branches: Sequence[Branch]) -> Iterator[str]:
     for branch in branches:
-        if branch.verdict == "unresolved":
+        if branch.verdict == "unresolved" and is_of_virtual_router(device, branch.address):
+            yield f"takes no packets to {branch.address}"
+        elif branch.verdict == "unresolved":
             yield f"nobody there has {branch.address}"
         elif branch.verdict == "loops":
             yield f"back to {branch.address}, where it has been"

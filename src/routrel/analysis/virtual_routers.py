@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from routrel.model.addresses import BITS, Address, Prefix
+from routrel.model.devices import Device
 from routrel.model.findings import Finding, Severity, some_of
 from routrel.model.virtual_routers import VirtualRouter
 from routrel.topology.ports import Port
@@ -26,6 +27,13 @@ def active_words(topology: Topology, group: VirtualGroup) -> str:
     more = len(group.contenders) - 3
     before = f", before {', '.join(behind)}{f' and {more} more' if more > 0 else ''}" if behind else ""
     return f"active for {group.name} by priority {group.active.priority}{before}"
+
+
+def is_of_virtual_router(device: Device, address: Address) -> bool:
+    """Whether a device takes part in a virtual router with an address: where nobody else answers for that, it is
+    active itself, and takes no packets to it."""
+    routers = (router for interface in device.interfaces.values() for router in interface.virtual_routers)
+    return any(address in router.addresses for router in routers)
 
 
 def inactive_words(topology: Topology, segment: int, address: Address) -> str:

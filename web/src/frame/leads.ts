@@ -52,7 +52,7 @@ export function leadsOf(
     case "ACL":
     case "forwarding policy":
     case "entry":
-    case "virtual address":
+    case "virtual router":
       return line(about);
     case "interface":
     case "on subnet":
