@@ -60,7 +60,7 @@ def held_against_every_header(before_document: dict, after_document: dict, is_ag
         device = found.numbering.instances[source.instance][0]
         port = None if source.port < 0 else found.numbering.ports[source.port].interface
         for destination in found.places.classes:
-            if found.is_of_place(source, destination):
+            if source.place is destination.place:
                 continue
             said = items.get((number, destination.number), [])
             if found.moves[number]:
@@ -76,9 +76,10 @@ def held_against_every_header(before_document: dict, after_document: dict, is_ag
                         matching = [
                             one
                             for one in said
-                            if one.services & bits[service]
-                            and any(low <= number_of(from_address) <= high for low, high in one.from_spans)
-                            and any(low <= number_of(to_address) <= high for low, high in one.to_spans)
+                            for part in one.parts
+                            if part.services & bits[service]
+                            and any(low <= number_of(from_address) <= high for low, high in part.from_spans)
+                            and any(low <= number_of(to_address) <= high for low, high in part.to_spans)
                         ]
                         assert len(matching) == (courses[0] != courses[1]), (header, courses, matching)
                         for one in matching:

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from routrel.analysis.held.conversations import Conversation
+from routrel.analysis.held.conversations import Conversation, Part
 from routrel.analysis.held.entry_lists import Span, number_of
 from routrel.analysis.held.services import ServiceSpace
 from routrel.forwarding.flow import Walk
@@ -30,12 +30,15 @@ class AskedTraffic(NamedTuple):
 
     def has_all_of(self, conversation: Conversation, space: ServiceSpace) -> bool:
         """Whether a conversation is nothing but the flow, from whichever end it is looked at."""
-        froms, tos = conversation.from_spans, conversation.to_spans
+        return all(self._has_all_of(part, space) for part in conversation.parts)
+
+    def _has_all_of(self, part: Part, space: ServiceSpace) -> bool:
+        froms, tos = part.from_spans, part.to_spans
         destination = frozenset([self.destination])
         if self._are(tos, destination) and self._are(froms, self.sources):
-            return not conversation.services & ~space.matched(self.match)
+            return not part.services & ~space.matched(self.match)
         if self._are(froms, destination) and self._are(tos, self.sources):
-            return not conversation.services & ~space.matched(self.match, is_answer=True)
+            return not part.services & ~space.matched(self.match, is_answer=True)
         return False
 
     @staticmethod

@@ -5,13 +5,13 @@ is one conversation; elsewhere it falls into those that the filters tell apart.
 """
 
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.entry_lists import Covered, Entries, EntryLists, Span, Spans, TooManyPiecesError
-from routrel.analysis.held.following import Walked, Way, from_outlook
+from routrel.analysis.held.following import Walked, Way
 from routrel.analysis.held.places import AddressClass, Place, Places, Source
 from routrel.analysis.held.services import Services, TooManyServicesError
 from routrel.analysis.held.states import Node, Numbering, State
@@ -34,22 +34,40 @@ Lists = tuple[int, ...]
 BothWays = tuple[Covered, Covered]
 """Of several filters, the entries that hold for an address as a source, and as a destination."""
 
-NOTHING_AHEAD = Outlook(frozenset(), 0, 0, 0, frozenset())
+Course = Way | Outlook
+"""A way with what filters do on it, or, where there is none, all that lies before a packet."""
 
-Sides = tuple[Way, Way | None]
+Sides = tuple[Course, Course | None]
 """The way there, and the way back where there is an answer."""
 
+FilteredSides = tuple[Way, Way | None]
+"""The same where filters stand on a way."""
 
-class Conversation(NamedTuple):
-    """Packets between two places that are all treated alike, in both states."""
 
-    source: Source
-    destination: AddressClass
+class Part(NamedTuple):
+    """Packets of some services between some addresses of two places."""
+
     services: Services
     from_spans: Spans
     to_spans: Spans
+
+
+class Conversation(NamedTuple):
+    """Packets between two places that all go alike, in both states."""
+
+    source: Source
+    destination: AddressClass
+    parts: Sequence[Part]
     before: Sides
     after: Sides
+
+
+class Asked(NamedTuple):
+    """Packets from a node to a class of addresses: what lies before them by state, and the nodes that answer."""
+
+    node: Node
+    ahead: tuple[Outlook, Outlook]
+    answers: tuple[tuple[Node, ...], tuple[Node, ...]]
 
 
 @dataclass
@@ -131,16 +149,19 @@ class Conversations:
             if not self._is_too_much():
                 self.ways(addresses)
             yield None
-        sources = [*enumerate(self.places.sources)]
+        sources = self.places.sources
         differs = [one != other for one, other in zip(*self.up, strict=True)]
         for family in (4, 6):
-            all_of_family = [(number, one) for number, one in sources if one.place.family == family]
+            all_of_family = [number for number, one in enumerate(sources) if one.place.family == family]
             # Where nothing differs on the way there, it is for who can send or be answered otherwise to be looked at.
             few = [
-                (number, one)
-                for number, one in all_of_family
-                if differs[number] or self._ways[one.addresses.number] is None or self.ways(one.addresses).affected
+                number
+                for number in all_of_family
+                if differs[number]
+                or self._ways[sources[number].addresses.number] is None
+                or self.ways(sources[number].addresses).affected
             ]
+            all_by_node, few_by_node = self._by_node(all_of_family), self._by_node(few)
             for destination in self.places.classes:
                 if destination.place.family != family:
                     continue
@@ -148,41 +169,53 @@ class Conversations:
                     self.counts.past += len(all_of_family)
                 else:
                     is_few = not self.ways(destination).affected and not self.differences.opaque
-                    some = few if is_few else all_of_family
-                    yield from self._to(destination, some, differs)
+                    yield from self._to(destination, few_by_node if is_few else all_by_node, differs)
                 yield None
 
     def _is_too_much(self) -> bool:
         return self.counts.looked_at > MOST_PAIRS or self.differences.decided > MOST_DECISIONS
 
+    def _by_node(self, numbers: list[int]) -> dict[Node, list[int]]:
+        """Some sources by the node at which their packets begin."""
+        found = dict[Node, list[int]]()
+        for number in numbers:
+            found.setdefault(self.nodes[number], []).append(number)
+        return found
+
     def _to(
-        self, destination: AddressClass, sources: list[tuple[int, Source]], differs: list[bool]
+        self, destination: AddressClass, sources: dict[Node, list[int]], differs: list[bool]
     ) -> Iterator[Conversation]:
         """What differs of all that some sources send to a class of addresses."""
         there, opaque = self.ways(destination), self.differences.opaque
-        for number, source in sources:
-            if opaque and self._is_not_followed(number, destination):
-                self.counts.not_followed.add((source.place, destination.place))
-            if not (
-                differs[number] or self.nodes[number] in there.affected or self._is_answered_otherwise(number, there)
-            ):
-                continue
-            if self.is_of_place(source, destination) or self.moves[number]:
-                continue
-            self.counts.looked_at += 1
-            try:
-                yield from self._differing(number, destination)
-            except TooManyPiecesError:
-                self.counts.left_out.add((source.place, destination.place))
+        for node, numbers in sources.items():
+            asked, is_affected = self._asked(there, node), node in there.affected
+            for number in numbers:
+                source = self.places.sources[number]
+                if opaque and self._is_not_followed(source, asked, there):
+                    self.counts.not_followed.add((source.place, destination.place))
+                # Where no way there meets a difference, some answer may.
+                if not is_affected and not differs[number]:
+                    affected = self.ways(source.addresses).affected
+                    if not affected or affected.isdisjoint(asked.answers[0]):
+                        continue
+                if source.place is destination.place or self.moves[number]:
+                    continue  # whoever is at the same place needs no router
+                self.counts.looked_at += 1
+                try:
+                    yield from self._differing(number, asked, there)
+                except TooManyPiecesError:
+                    self.counts.left_out.add((source.place, destination.place))
+
+    def _asked(self, there: Ways, node: Node) -> Asked:
+        """What lies before packets from a node, in both states."""
+        ahead = there.outlook(0, node), there.outlook(1, node)
+        answers = self.answering(ahead[0].ends)
+        return Asked(node, ahead, (answers, answers if ahead[0] is ahead[1] else self.answering(ahead[1].ends)))
 
     def _count_pairs(self) -> int:
         froms, tos = {one.place for one in self.places.sources}, {one.place for one in self.places.classes}
         counts = [Counter(place.family for place in some) for some in (froms, tos, froms & tos)]
         return sum(counts[0][family] * counts[1][family] - counts[2][family] for family in (4, 6))
-
-    def is_of_place(self, source: Source, destination: AddressClass) -> bool:
-        """Whether both are the same place: whoever is there needs no router."""
-        return source.place == destination.place
 
     def _start(self, source: Source) -> Node:
         """The node at which packets of a source begin."""
@@ -190,20 +223,13 @@ class Conversations:
             return self.differences.coming_in(source.port)
         return self.differences.starting_at(source.instance)
 
-    def _is_answered_otherwise(self, number: int, there: Ways) -> bool:
-        """Whether some way of the answers meets a difference, where none does on the way there."""
-        affected = self.ways(self.places.sources[number].addresses).affected
-        return bool(affected) and not affected.isdisjoint(self.answering(there.outlook(0, self.nodes[number]).ends))
-
-    def _is_not_followed(self, number: int, destination: AddressClass) -> bool:
+    def _is_not_followed(self, source: Source, asked: Asked, there: Ways) -> bool:
         """Whether some way, there or back, leads by a device that is not looked into, from one place to another."""
-        source, there = self.places.sources[number], self.ways(destination)
-        if self.is_of_place(source, destination):
+        if source.place is there.addresses.place:
             return False
-        if self.nodes[number] in there.not_followed:
+        if asked.node in there.not_followed:
             return True
-        answers = self.answering(there.outlook(0, self.nodes[number]).ends)
-        return not self.ways(source.addresses).not_followed.isdisjoint(answers)
+        return not self.ways(source.addresses).not_followed.isdisjoint(asked.answers[0])
 
     def answering(self, ends: frozenset[End]) -> tuple[Node, ...]:
         """The nodes from which the answers come to what ended somewhere."""
@@ -217,32 +243,33 @@ class Conversations:
             found = self._answering[ends] = tuple(sorted(set(of_end)))
         return found
 
-    def _differing(self, number: int, destination: AddressClass) -> Iterator[Conversation]:
-        source, up = self.places.sources[number], (self.up[0][number], self.up[1][number])
-        there, back, node = self.ways(destination), self.ways(source.addresses), self.nodes[number]
-        ahead = [there.outlook(side, node) if up[side] else NOTHING_AHEAD for side in (0, 1)]
-        answers = [self.answering(one.ends) for one in ahead]
-        behind = [back.outlook(side, one) for side in (0, 1) for one in answers[side]]
-        lists = _lists(ahead), _lists(behind)
-        if not any(lists):
-            if up[0] != up[1] or node in there.affected or not back.affected.isdisjoint(answers[0]):
-                plain = (
-                    (from_outlook(ahead[side]), _together([back.outlook(side, one) for one in answers[side]]))
-                    if up[side]
-                    else (_cut_off(source), None)
-                    for side in (0, 1)
-                )
-                whole = source.addresses.spans, destination.spans
-                yield Conversation(source, destination, self.lists.space.everything, *whole, *plain)
+    def _differing(self, number: int, asked: Asked, there: Ways) -> Iterator[Conversation]:
+        """The conversations of a source that differ; all do where no filter stands on a way."""
+        source, destination, everything = self.places.sources[number], there.addresses, self.lists.space.everything
+        back, up = self.ways(source.addresses), (self.up[0][number], self.up[1][number])
+        ahead = [asked.ahead[side] for side in (0, 1) if up[side]]
+        answers = [asked.answers[side] if up[side] else () for side in (0, 1)]
+        behind = [[back.outlook(side, one) for one in answers[side]] for side in (0, 1)]
+        if not any(one.lists for some in (ahead, *behind) for one in some):
+            before, after = (
+                (asked.ahead[side], _together(behind[side])) if up[side] else (_cut_off(source), None)
+                for side in (0, 1)
+            )
+            whole = Part(everything, source.addresses.spans, destination.spans)
+            yield Conversation(source, destination, (whole,), before, after)
             return
-        pairs = [_Pair(self, there, back, node, side) if up[side] else None for side in (0, 1)]
-        cut_off: dict[Sides, Services] = {(_cut_off(source), None): self.lists.space.everything}
+        lists = _lists(ahead), _lists([*behind[0], *behind[1]])
+        pairs = [_Pair(self, there, back, asked.node, side) if up[side] else None for side in (0, 1)]
+        cut_off: dict[FilteredSides, Services] = {(_cut_off(source), None): everything}
+        found = dict[tuple[FilteredSides, FilteredSides], list[Part]]()
         for spans, *held in self._parted(lists, source.addresses, destination):
-            before, after = (cut_off if pair is None else pair.conversations(*held) for pair in pairs)
-            for one, services in before.items():
-                for other, others in after.items():
+            some, more = (cut_off if pair is None else pair.conversations(*held) for pair in pairs)
+            for one, services in some.items():
+                for other, others in more.items():
                     if services & others and _courses(one) != _courses(other):
-                        yield Conversation(source, destination, services & others, *spans, one, other)
+                        found.setdefault((one, other), []).append(Part(services & others, *spans))
+        for (one, other), parts in found.items():
+            yield Conversation(source, destination, parts, one, other)
 
     def _parted(
         self, lists: tuple[Lists, Lists], source: AddressClass, destination: AddressClass
@@ -282,11 +309,11 @@ class _Pair:
         self.whole, self.there, self.back, self.node, self.side = whole, there, back, node, side
         self.lists = _lists([there.outlook(side, node)])
         self._ways: dict[tuple[object, ...], tuple[Way, tuple[Node, ...], Lists]] = {}
-        self._answers: dict[tuple[Way, tuple[object, ...]], Sides] = {}
+        self._answers: dict[tuple[Way, tuple[object, ...]], FilteredSides] = {}
 
-    def conversations(self, there: dict[int, Entries], back: dict[int, Entries]) -> dict[Sides, Services]:
+    def conversations(self, there: dict[int, Entries], back: dict[int, Entries]) -> dict[FilteredSides, Services]:
         """Every service by what becomes of it, between addresses for which some entries of the filters hold."""
-        found = dict[Sides, Services]()
+        found = dict[FilteredSides, Services]()
         for services, does in self.whole.lists.told_apart(self.lists, there, is_answer=False):
             way, answers, lists = self._way(does)
             if not answers:
@@ -309,7 +336,7 @@ class _Pair:
             found = self._ways[does] = way, answers, lists
         return found
 
-    def _answered(self, way: Way, answers: tuple[Node, ...], lists: Lists, does: tuple[object, ...]) -> Sides:
+    def _answered(self, way: Way, answers: tuple[Node, ...], lists: Lists, does: tuple[object, ...]) -> FilteredSides:
         found = self._answers.get((way, does))
         if found is None:
             walked = Walked(self.back, self.side, dict(zip(lists, does, strict=True)), way.stateful)
@@ -317,22 +344,19 @@ class _Pair:
         return found
 
 
-def _together(outlooks: list[Outlook]) -> Way | None:
-    """The way of an answer that may come from several places, no filter before any of them."""
-    if not outlooks:
-        return None
-    if len(outlooks) == 1:
-        return from_outlook(outlooks[0])
+def _together(outlooks: list[Outlook]) -> Outlook | None:
+    """What lies before an answer that may come from several places, no filter before any of them."""
+    if len(outlooks) < 2:
+        return outlooks[0] if outlooks else None
     passed = 0
     for one in outlooks:
         passed |= one.passed
-    return Way(
-        frozenset(),
+    return Outlook(
         frozenset[End]().union(*[one.ends for one in outlooks]),
-        frozenset(),
         0 if any(one.ways == 0 for one in outlooks) else sum(one.ways for one in outlooks),
         max(one.longest for one in outlooks),
         passed,
+        frozenset(),
     )
 
 
@@ -341,7 +365,7 @@ def _cut_off(source: Source) -> Way:
     return Way(frozenset(), frozenset([end]), frozenset(), 1, 0, 1 << source.instance)
 
 
-def _courses(sides: Sides) -> tuple[object, object]:
+def _courses(sides: FilteredSides) -> tuple[object, object]:
     way, answer = sides
     return way.course, None if answer is None else answer.course
 

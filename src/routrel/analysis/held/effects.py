@@ -61,9 +61,11 @@ class Judge:
     def judged(self, conversation: Conversation) -> Judged:
         """What became of a conversation."""
         before, after = conversation.before, conversation.after
-        ends = self._both_ends(conversation, before), self._both_ends(conversation, after)
-        effect = _effect(before, after, *ends)
-        words = _words(conversation, *ends[0]), _words(conversation, *ends[1])
+        ends_before = self._both_ends(conversation, before)
+        ends_after = ends_before if _end_alike(before, after) else self._both_ends(conversation, after)
+        effect = _effect(before, after, ends_before, ends_after)
+        was_so = _words(conversation, *ends_before)
+        words = was_so, was_so if ends_after is ends_before else _words(conversation, *ends_after)
         if effect in ("blocked", "loops", "open"):
             return Judged(effect, *words, 0, 0)
         was, now = _passed(before), _passed(after)
@@ -103,6 +105,15 @@ class Ends(NamedTuple):
 
 BothEnds = tuple[Ends, Ends | None]
 """Those there, and those of the answer where there is one."""
+
+
+def _end_alike(before: Sides, after: Sides) -> bool:
+    (way, answer), (other, other_answer) = before, after
+    if way.ends is not other.ends:
+        return False
+    return answer is other_answer or (
+        answer is not None and other_answer is not None and answer.ends is other_answer.ends
+    )
 
 
 def _effect(before: Sides, after: Sides, ends_before: BothEnds, ends_after: BothEnds) -> Effect:

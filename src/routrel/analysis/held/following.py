@@ -144,8 +144,3 @@ class Walked:
             count = self.end_count.get(node, 0) + sum(one[0] for one in following)
             known[node] = count, max((one[1] + 1 for one in following), default=0)
         return sum(known[one][0] for one in starts), max(known[one][1] for one in starts)
-
-
-def from_outlook(outlook: Outlook) -> Way:
-    """The way of every packet where no filter lies before it."""
-    return Way(frozenset(), outlook.ends, frozenset(), outlook.ways, outlook.longest, outlook.passed)

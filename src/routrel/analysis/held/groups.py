@@ -112,12 +112,13 @@ class _Groups:
         found = self.alike.get(what)
         pair = one.source.place, one.destination.place
         if found is None:
-            self.alike[what] = _Alike({pair}, one.services, one, dict.fromkeys(one.destination.routed_by))
+            found = self.alike[what] = _Alike({pair}, 0, one, dict.fromkeys(one.destination.routed_by))
         else:
             found.pairs.add(pair)
-            found.services |= one.services
             if one.destination.routed_by:
                 found.outside |= dict.fromkeys(one.destination.routed_by)
+        for part in one.parts:
+            found.services |= part.services
 
     def answer(self) -> Held:
         counts, pairs = self.conversations.counts, dict[Effect, set[Pair]]()
@@ -227,14 +228,15 @@ class _Groups:
 
     def _example(self, one: Conversation, title: str) -> HeldExample:
         numbering, source = self.conversations.numbering, one.source
-        service = self.conversations.lists.space.example(one.services, source.place.family)
+        part = one.parts[0]
+        service = self.conversations.lists.space.example(part.services, source.place.family)
         name = PROTOCOL_NAMES.get(service.protocol, str(service.protocol))
         device, vrf = numbering.instances[source.instance]
         is_own = source.port < 0
         near = service.source_port
         flow = AskedFlow(
-            source=device if is_own else str(_ordinary(one.from_spans)),
-            to=str(_ordinary(one.to_spans)),
+            source=device if is_own else str(_ordinary(part.from_spans)),
+            to=str(_ordinary(part.to_spans)),
             service=name if service.destination_port is None else f"{name}/{service.destination_port}",
             source_port=None if near == ORDINARY.low else near,
             enter=None if is_own else str(numbering.ports[source.port]),

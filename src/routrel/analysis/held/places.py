@@ -7,6 +7,7 @@ are no places: nobody is there but the routers.
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from routrel.analysis.held.entry_lists import Span, Spans, address_of, number_of, span_of
@@ -26,8 +27,10 @@ HOSTS = {4: ("1.0.0.0", "223.255.255.255"), 6: ("2000::", "fdff:ffff:ffff:ffff:f
 """Addresses that single hosts outside may have, from and to."""
 
 
-class Place(NamedTuple):
-    """A place by its name; ``site`` is that of the devices there, where they have one."""
+@dataclass(frozen=True, eq=False, slots=True)
+class Place:
+    """A place by its name; ``site`` is that of the devices there, where they have one. There is one object of each:
+    millions of pairs of them are counted."""
 
     kind: Kind
     name: str
@@ -130,10 +133,13 @@ class Places:
             if not at:
                 continue
             spans = _without([(low, high)], self._inside)
+            names = {port: self.numbering.ports[port] for port in at}
+            places = {
+                port: Place("outside", f"outside by {name}", self._site(name.device), family)
+                for port, name in names.items()
+            }
             for addresses in self._classes(Place("outside", "outside", None, family), spans):
-                for port in at:
-                    name = self.numbering.ports[port]
-                    place = Place("outside", f"outside by {name}", self._site(name.device), family)
+                for port, place in places.items():
                     self.sources.append(Source(place, addresses, self.numbering.instance_of[port], port))
 
     def _site(self, device: str) -> str | None:

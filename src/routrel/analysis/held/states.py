@@ -94,12 +94,14 @@ class State:
             policy = device.forwarding_policies.get(interface.forwarding_policy or "")
             self.policy[number] = lists.number_of_policy(policy)
         self._own = [topology.instance_index.get(key, -1) for key in numbering.instances]
+        self._forwards = [own >= 0 and topology.devices[topology.instances[own].device].forwards for own in self._own]
+        self._opaque = [device in numbering.opaque for device, _ in numbering.instances]
         self._by_hops: dict[tuple[int, tuple[NextHop, ...]], Decision] = {}
         self._steered: dict[tuple[int, int], Decision | None] = {}
 
     def is_opaque(self, instance: int) -> bool:
         """Whether a filter program or routing rules decide at an instance, in either state."""
-        return self.numbering.instances[instance][0] in self.numbering.opaque
+        return self._opaque[instance]
 
     def has_port(self, number: int) -> bool:
         """Whether a port is there, and up."""
@@ -112,8 +114,7 @@ class State:
 
     def forwards(self, instance: int) -> bool:
         """Whether a routing instance passes on what comes in."""
-        own = self._own[instance]
-        return own >= 0 and self.topology.devices[self.topology.instances[own].device].forwards
+        return self._forwards[instance]
 
     def owners(self, address: Address) -> frozenset[int]:
         """The routing instances that own an address."""

@@ -103,10 +103,11 @@ class Ways:
         """The nodes that follow on a node."""
         found = self._onward[side].get(node)
         if found is None:
-            decisions = self.decision(side, node), *self.steered(side, node)
-            targets = [edge.target for decision in decisions for edge in decision.edges]
+            edges = self.decision(side, node).edges
+            if node >= 0:
+                edges += tuple(edge for decision in self.steered(side, node) for edge in decision.edges)
             coming_in = self.differences.coming_in
-            found = self._onward[side][node] = tuple([coming_in(target) for target in targets if target >= 0])
+            found = self._onward[side][node] = tuple([coming_in(edge.target) for edge in edges if edge.target >= 0])
         return found
 
     # What differs
