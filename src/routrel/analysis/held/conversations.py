@@ -11,11 +11,11 @@ from typing import NamedTuple
 
 from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.entry_lists import Covered, Entries, EntryLists, Span, Spans, TooManyPiecesError
-from routrel.analysis.held.following import Walked, Way
+from routrel.analysis.held.following import followed
 from routrel.analysis.held.places import AddressClass, Place, Places, Source
 from routrel.analysis.held.services import Services, TooManyServicesError
 from routrel.analysis.held.states import Node, Numbering, State
-from routrel.analysis.held.ways import End, Outlook, Ways
+from routrel.analysis.held.ways import End, Outlook, Way, Ways
 from routrel.routing.solve import Solved
 
 MOST_PAIRS = 800_000
@@ -309,7 +309,6 @@ class _Pair:
         self.whole, self.there, self.back, self.node, self.side = whole, there, back, node, side
         self.lists = _lists([there.outlook(side, node)])
         self._ways: dict[tuple[object, ...], tuple[Way, tuple[Node, ...], Lists]] = {}
-        self._answers: dict[tuple[Way, tuple[object, ...]], FilteredSides] = {}
 
     def conversations(self, there: dict[int, Entries], back: dict[int, Entries]) -> dict[FilteredSides, Services]:
         """Every service by what becomes of it, between addresses for which some entries of the filters hold."""
@@ -322,7 +321,7 @@ class _Pair:
             for others, does_back in self.whole.lists.told_apart(lists, back, is_answer=True):
                 both = services & others
                 if both:
-                    sides = self._answered(way, answers, lists, does_back)
+                    sides = way, followed(self.back, self.side, answers, lists, does_back, way.stateful)
                     found[sides] = found.get(sides, 0) | both
         return found
 
@@ -330,17 +329,10 @@ class _Pair:
         """The way there, the nodes that answer, and the filters that lie before the answers."""
         found = self._ways.get(does)
         if found is None:
-            way = Walked(self.there, self.side, dict(zip(self.lists, does, strict=True)), None).way((self.node,))
+            way = followed(self.there, self.side, (self.node,), self.lists, does, None)
             answers = self.whole.answering(way.ends)
             lists = _lists(self.back.outlook(self.side, one) for one in answers)
             found = self._ways[does] = way, answers, lists
-        return found
-
-    def _answered(self, way: Way, answers: tuple[Node, ...], lists: Lists, does: tuple[object, ...]) -> FilteredSides:
-        found = self._answers.get((way, does))
-        if found is None:
-            walked = Walked(self.back, self.side, dict(zip(lists, does, strict=True)), way.stateful)
-            found = self._answers[way, does] = way, walked.way(answers)
         return found
 
 

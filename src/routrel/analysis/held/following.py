@@ -5,38 +5,34 @@ each stop, and the same rule for what lets an answer pass (``stateful_devices``)
 """
 
 from collections.abc import Mapping
-from typing import NamedTuple
 
 from routrel.analysis.held.entry_lists import ACCEPTS, ACCEPTS_STATEFULLY
 from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.states import Decision, Node
-from routrel.analysis.held.ways import End, Outlook, Ways, circling
-
-REST = -2
-"""Stands for the port that is led to where the rest of a way is not spelled out."""
+from routrel.analysis.held.ways import REST, End, Outlook, Way, Ways, circling
 
 Done = Mapping[int, object]
 """By filter, what it does with some packets: an ACL whether it accepts them, a forwarding policy by which entry."""
 
 
-class Way(NamedTuple):
-    """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
+def followed(
+    ways: Ways,
+    side: int,
+    starts: tuple[Node, ...],
+    lists: tuple[int, ...],
+    does: tuple[object, ...],
+    passing: frozenset[str] | None,
+) -> Way:
+    """The way from some nodes of packets with which the filters ahead do something, each once of a class of addresses.
 
-    ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
-    instances, as bits.
+    ``passing`` are the devices that let an answer pass; None where it is none.
     """
-
-    edges: frozenset[tuple[int, int]]
-    ends: frozenset[End]
-    stateful: frozenset[str]
-    ways: int
-    longest: int
-    passed: int
-
-    @property
-    def course(self) -> tuple[object, object]:
-        """What makes two ways the same."""
-        return self.edges, self.ends
+    key = side, starts, does, passing
+    found = ways.followed.get(key)
+    if found is None:
+        found = Walked(ways, side, dict(zip(lists, does, strict=True)), passing).way(starts)
+        ways.followed[key] = found
+    return found
 
 
 class Walked:
@@ -66,7 +62,9 @@ class Walked:
         ends, passed = set(self.ends), bits_of(map(self.ways.instance_at, self.after))
         for one in self.rest.values():
             passed |= one.passed
-        round_at = circling(self.after)
+        # Where no way goes round with the filters aside, none does with them.
+        may_go_round = any(not self.ways.outlook(self.side, node).ways for node in starts)
+        round_at = circling(self.after) if may_go_round else set()
         if round_at:
             ends |= {End("loops", self.ways.instance_at(node)) for node in round_at}
             ways, longest = 0, len(self.after)

@@ -96,7 +96,8 @@ class State:
         self._own = [topology.instance_index.get(key, -1) for key in numbering.instances]
         self._forwards = [own >= 0 and topology.devices[topology.instances[own].device].forwards for own in self._own]
         self._opaque = [device in numbering.opaque for device, _ in numbering.instances]
-        self._by_hops: dict[tuple[int, tuple[NextHop, ...]], Decision] = {}
+        self._known: dict[tuple[int, object], Decision] = {}
+        """Decisions by instance, and by the likeness of prefixes or else by next hops."""
         self._steered: dict[tuple[int, int], Decision | None] = {}
 
     def is_opaque(self, instance: int) -> bool:
@@ -126,25 +127,29 @@ class State:
         own = self._own[instance]
         if own < 0:
             return UNROUTED
-        best = self.solved.table(own).once
+        table = self.solved.table(own)
         for number in chain:
-            route = best(number)
+            likeness = table.likeness(number)
+            found = self._known.get((own, likeness))
+            if found is not None:
+                return found
+            route = table.once(number)
             if route is not None:
-                return self._by_route(instance, own, route, destination)
+                return self._by_route(own, likeness, route, destination)
         return UNROUTED
 
-    def _by_route(self, instance: int, own: int, route: Route, destination: Address) -> Decision:
+    def _by_route(self, own: int, likeness: tuple[int, ...] | None, route: Route, destination: Address) -> Decision:
         if route.action != "forward":
             return DISCARDED
         hops = route.next_hops
         if not hops:
             return UNRESOLVED
-        key = instance, hops
-        found = self._by_hops.get(key)
+        key = own, likeness or hops
+        found = self._known.get(key)
         if found is None:
             found = Decision("", tuple(self._edge(own, hop, destination, route) for hop in hops))
             if all(hop.address is not None or hop.neighbor >= 0 for hop in hops):
-                self._by_hops[key] = found
+                self._known[key] = found
         return found
 
     def _edge(self, own: int, hop: NextHop, destination: Address, route: Route | None) -> Edge:

@@ -11,6 +11,9 @@ from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.places import AddressClass
 from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, Numbering, State
 
+REST = -2
+"""Stands for the port that is led to where the rest of a way is not spelled out."""
+
 
 class End(NamedTuple):
     """Where a way ends: at an instance, on its port where it is -1 or more; ``verdict`` as the walker's."""
@@ -34,6 +37,26 @@ class Outlook(NamedTuple):
     lists: frozenset[int]
 
 
+class Way(NamedTuple):
+    """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
+
+    ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
+    instances, as bits.
+    """
+
+    edges: frozenset[tuple[int, int]]
+    ends: frozenset[End]
+    stateful: frozenset[str]
+    ways: int
+    longest: int
+    passed: int
+
+    @property
+    def course(self) -> tuple[object, object]:
+        """What makes two ways the same."""
+        return self.edges, self.ends
+
+
 class Ways:
     """The ways to one class of addresses, by state (0: before, 1: after)."""
 
@@ -45,6 +68,8 @@ class Ways:
         self._outlooks: tuple[dict[Node, Outlook], dict[Node, Outlook]] = ({}, {})
         self._goes_round = [False, False]
         self._onward: tuple[dict[Node, tuple[Node, ...]], dict[Node, tuple[Node, ...]]] = ({}, {})
+        self.followed: dict[tuple[object, ...], Way] = {}
+        """Ways on which filters stand, as they were followed (``following.py``)."""
         self._candidates = found.instances_for(addresses)
         self.dirty = self._dirty()
         """Nodes that decide otherwise in the two states."""

@@ -191,6 +191,14 @@ class Table:
         """The same, not kept: for who asks a great deal and keeps what follows from it."""
         return self._best[number] if number in self._best else self._choose(number)
 
+    def likeness(self, number: int) -> tuple[int, ...] | None:
+        """Equal for prefixes whose best routes do the same with packets; None where it takes a route to tell."""
+        if len(self.sources) != 1 or self.install is not None or number in self._others:
+            return None
+        rows, column = self.sources[0].rows, self.prefix_classes.column.item(number)
+        family = self.prefixes.prefixes[number].family
+        return (family, rows.kind.item(column), *[mask.item(column) for mask in rows.masks])
+
     def _choose(self, number: int) -> Route | None:
         best = self._others.get(number)
         for index in range(len(self.sources)):
