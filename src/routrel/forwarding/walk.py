@@ -20,6 +20,7 @@ from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.run import NOBODY, Run, WalkedPacket
 from routrel.forwarding.trace import AclCheck, Branch, Start, SteeringCheck, Stop, Trace, by_rules
+from routrel.model.devices import Device
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
 from routrel.routing.rib.forwarding_tables import ForwardingTables
@@ -49,15 +50,14 @@ class Walker:
         self._device_of = [instance.device for instance in topology.instances]
         self._instance_of = [port.instance for port in topology.ports]
         self._segment_of = [topology.segment_of[port.index] if port.up else -1 for port in topology.ports]
-        self._mtu = [port.interface.mtu for port in topology.ports]
         self._answerers = topology.answerers
         self._forwards = [topology.devices[instance.device].forwards for instance in topology.instances]
-        ports = [(topology.devices[port.device], port.interface) for port in topology.ports]
-        self._acl_in: list[Acl | None] = [of.acls[one.acl_in] if one.acl_in else None for of, one in ports]
-        self._acl_out: list[Acl | None] = [of.acls[one.acl_out] if one.acl_out else None for of, one in ports]
-        self._policy: list[ForwardingPolicy | None] = [
-            of.forwarding_policies[one.forwarding_policy] if one.forwarding_policy else None for of, one in ports
-        ]
+        self._acl_in: list[Acl | None] = [None] * len(topology.ports)
+        self._acl_out = self._acl_in.copy()
+        self._policy: list[ForwardingPolicy | None] = [None] * len(topology.ports)
+        for number, device in enumerate(topology.devices):
+            if device.acls or device.forwarding_policies:
+                self._place_filters(device, topology.ports_of[number])
         self._filtered: dict[int, FilteredDevice] = {
             number: FilteredDevice(self, number, device.program)
             for number, device in enumerate(topology.devices)
@@ -84,6 +84,15 @@ class Walker:
             if name in topology.ports_named[number]
         }
         self._way_in = self._ways_in()
+
+    def _place_filters(self, device: Device, ports: Iterable[int]) -> None:
+        """Note the ACLs and forwarding policies that stand at a device's ports."""
+        for port in ports:
+            interface = self.topology.ports[port].interface
+            self._acl_in[port] = device.acls[interface.acl_in] if interface.acl_in else None
+            self._acl_out[port] = device.acls[interface.acl_out] if interface.acl_out else None
+            name = interface.forwarding_policy
+            self._policy[port] = device.forwarding_policies[name] if name else None
 
     def _ways_in(self) -> list[int]:
         """By port, the way in as one number: a filtered port its own, all others of an instance one below zero."""
@@ -339,14 +348,14 @@ class Walker:
             if not branch.acl_out.accepted:
                 branch.verdict, branch.stage = "blocked", "acl_out"
                 return branch
-        branch.mtu = self._mtu[port]
+        branch.mtu = self.topology.ports[port].interface.mtu
         target = self._answerers.get((self._segment_of[port], address)) if neighbor < 0 else neighbor
         if target is None or target == port:
             branch.verdict = "leaves" if self._is_beyond(device, branch) else "unresolved"
             branch.stage = "next_hop"
             return branch
         branch.target = target
-        branch.mtu = min(branch.mtu, self._mtu[target])
+        branch.mtu = min(branch.mtu, self.topology.ports[target].interface.mtu)
         return branch
 
     def _is_beyond(self, device: int, branch: Branch) -> bool:

@@ -1,9 +1,9 @@
 """Which routers are left a single way by a failure, of several that shared no link or no device."""
 
-from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
-from routrel.analysis.expectations.way_graph import WayGraph, Ways
+from routrel.analysis.expectations.two_ways import JoinedRouters, TwoWays
+from routrel.analysis.expectations.way_graph import WayGraph
 from routrel.forwarding.flow import Walk
 from routrel.topology.segments import Topology
 
@@ -29,65 +29,35 @@ class SingleWays:
     def __init__(self, topology: Topology):
         self.topology = topology
         self._graphs = {apart: WayGraph(topology, apart) for apart in APARTS}
-        self._two = dict[tuple[int, int, AsGraph], Ways]()
-        """Two of the ways, where there are."""
-        self._then = _Then(topology, topology)
+        self._joined = JoinedRouters(topology)
+        self._two_before = TwoWays(self._joined, topology)
+        self._then = topology, self._two_before
+        """The last other state that was asked about."""
+        self._counted = dict[tuple[int, int, AsGraph], int]()
 
     def left(self, then: Topology, source: int, target: int) -> LeftSingle | None:
-        """Whether two routers have one way then and had several; both states have the same ports in their order."""
-        if self._then.topology is not then:
-            self._then = _Then(self.topology, then)
+        """Whether two routers have one way then and had several; both states have the same devices and ports."""
+        if self._then[0] is not then:
+            joined = self._joined if then.segments is self.topology.segments else JoinedRouters(then)
+            self._then = then, TwoWays(joined, then)
+        two_then = self._then[1]
         for apart in APARTS:
-            key = (source, target, apart)
-            if key not in self._two:
-                self._two[key] = self._graphs[apart].ways(source, target, 2)
-            two = self._two[key]
-            if two.total < 2 or not two.ports & self._then.moved:
+            if two_then.has_two(source, target, apart) or not self._two_before.has_two(source, target, apart):
                 continue
-            left = self._then.graph(apart).count(source, target, 2)
-            if left < 2:
-                before = self._graphs[apart].count(source, target, MOST_COUNTED)
-                # Next to each other they have as many ways past other devices as one likes.
-                if before < MOST_COUNTED:
-                    return LeftSingle(apart, before, left)
+            before = self._count_before(source, target, apart)
+            # Next to each other they have as many ways past other devices as one likes.
+            if before < MOST_COUNTED:
+                return LeftSingle(apart, before, int(two_then.are_joined(source, target)))
         return None
 
-
-class _Then:
-    """Another state of a network."""
-
-    def __init__(self, before: Topology, topology: Topology):
-        self.topology = topology
-        self.moved = _moved_ports(before, topology)
-        self._graphs = dict[AsGraph, WayGraph]()
-
-    def graph(self, apart: AsGraph) -> WayGraph:
-        if apart not in self._graphs:
-            self._graphs[apart] = WayGraph(self.topology, apart)
-        return self._graphs[apart]
+    def _count_before(self, source: int, target: int, apart: AsGraph) -> int:
+        key = source, target, apart
+        if key not in self._counted:
+            self._counted[key] = self._graphs[apart].count(source, target, MOST_COUNTED)
+        return self._counted[key]
 
 
 def ends_of_way(topology: Topology, walk: Walk) -> tuple[int, int] | None:
     """The first and the last router of a flow's way; None where that is one."""
     routers = [stop.device for stop in walk.forward.stops if topology.devices[stop.device].forwards]
     return None if len(set(routers)) < 2 else (routers[0], routers[-1])
-
-
-def _moved_ports(before: Topology, then: Topology) -> set[int]:
-    """Ports that are up in one state alone, or stand on a segment of other ports."""
-    if before is then:
-        return set()
-    if before.segment_of == then.segment_of and [one.ports for one in before.segments] == [
-        one.ports for one in then.segments
-    ]:
-        return {now.index for was, now in zip(before.ports, then.ports, strict=True) if was.up != now.up}
-    return {
-        now.index
-        for was, now in zip(before.ports, then.ports, strict=True)
-        if was.up != now.up or _beside(before, now.index) != _beside(then, now.index)
-    }
-
-
-def _beside(topology: Topology, port: int) -> Sequence[int]:
-    segment = topology.segment_of[port]
-    return topology.segments[segment].ports if segment >= 0 else ()

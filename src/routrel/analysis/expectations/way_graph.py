@@ -4,7 +4,7 @@ Every device and every segment is an edge that as many ways may pass as its capa
 one. Made once for a network, and asked about any two of its devices.
 """
 
-from typing import Literal, NamedTuple
+from typing import Literal
 
 import numpy as np
 from scipy.sparse import csr_array
@@ -16,21 +16,12 @@ MANY = 1_000
 """Stands for as many ways as one likes."""
 
 
-class Ways(NamedTuple):
-    """How many ways there are, up to those asked for, and the ports that so many pass."""
-
-    total: int
-    ports: frozenset[int]
-
-
 class WayGraph:
     """The devices and segments of a network as far as they are up."""
 
     def __init__(self, topology: Topology, apart: Literal["links", "devices"]):
-        self.topology = topology
         devices = len(topology.devices)
         forwards = np.array([device.forwards for device in topology.devices], bool)
-        self._first_segment = 2 * devices
         on = sorted({(port.device, topology.segment_of[port.index]) for port in topology.ports if port.up})
         stands = np.array([pair for pair in on if pair[1] >= 0], np.int64).reshape(-1, 2)
         device, segment = stands[:, 0], 2 * devices + 2 * stands[:, 1]
@@ -57,26 +48,6 @@ class WayGraph:
     def count(self, source: int, target: int, enough: int) -> int:
         """Separate ways between two devices, by number, up to ``enough``."""
         return int(self._flow(source, target, enough).flow_value)
-
-    def ways(self, source: int, target: int, enough: int) -> Ways:
-        """The same with what so many of them pass."""
-        found = self._flow(source, target, enough)
-        carried = found.flow.tocoo()
-        start, end = (axis[carried.data > 0] for axis in carried.coords)
-        into, out = end >= self._first_segment, start >= self._first_segment
-        pairs = [(start[into & ~out], end[into & ~out]), (end[out & ~into], start[out & ~into])]
-        passed = {
-            (int(device) // 2, (int(segment) - self._first_segment) // 2)
-            for devices, segments in pairs
-            for device, segment in zip(devices, segments, strict=True)
-        }
-        segments, ports = self.topology.segments, self.topology.ports
-        return Ways(
-            int(found.flow_value),
-            frozenset(
-                port for device, number in passed for port in segments[number].ports if ports[port].device == device
-            ),
-        )
 
     def _flow(self, source: int, target: int, enough: int):  # type: ignore[no-untyped-def]
         capacity = self._capacity.copy()

@@ -144,7 +144,7 @@ class Areas:
             ]
             brought = np.concatenate([brought, np.array(outside, np.int64).reshape(-1, 3).T], axis=1)
             self.destinations[number] = Destinations(*brought)
-        self._hops: dict[tuple[int, int], list[NextHop | None]] = {}
+        self._hops = {} if base is None else self._kept_hops(base)
         kept = frozenset[int]() if base is None else self._kept_borders(base)
         self._active: dict[int, list[ActiveRange]] = {
             process: base._active[process] if base is not None and process in kept else self._active_ranges(process)
@@ -159,6 +159,13 @@ class Areas:
             for process in self.borders
         }
         self._pass_on()
+
+    def _kept_hops(self, base: "Areas") -> dict[tuple[int, int], list[NextHop | None]]:
+        """Next hops of graphs that are taken over, where their addresses are the same."""
+        if self.database.topology.segments is not base.database.topology.segments:
+            return {}
+        same = {area for area, graph in self.graphs.items() if base.graphs.get(area) is graph}
+        return {key: hops for key, hops in base._hops.items() if key[0] in same}
 
     def _kept_borders(self, base: "Areas") -> frozenset[int]:
         """Border routers whose routes within their areas are those that ``base`` has."""
