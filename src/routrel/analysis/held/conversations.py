@@ -266,7 +266,7 @@ class Conversations:
             some, more = (cut_off if pair is None else pair.conversations(*held) for pair in pairs)
             for one, services in some.items():
                 for other, others in more.items():
-                    if services & others and _courses(one) != _courses(other):
+                    if one != other and services & others and _courses(one) != _courses(other):
                         found.setdefault((one, other), []).append(Part(services & others, *spans))
         for (one, other), parts in found.items():
             yield Conversation(source, destination, parts, one, other)

@@ -27,6 +27,8 @@ def followed(
 
     ``passing`` are the devices that let an answer pass; None where it is none.
     """
+    if side and ways.affected.isdisjoint(starts):
+        side = 0  # they go the same way
     key = side, starts, does, passing
     found = ways.followed.get(key)
     if found is None:
@@ -70,7 +72,7 @@ class Walked:
             ways, longest = 0, len(self.after)
         else:
             ways, longest = self._measured(starts)
-        return Way(frozenset(self.edges), frozenset(ends), frozenset(self.stateful), ways, longest, passed)
+        return self.ways.way(frozenset(self.edges), frozenset(ends), frozenset(self.stateful), ways, longest, passed)
 
     def _is_known_from(self, node: Node) -> bool:
         """Whether no filter lies from a node on, in neither state where they go other ways from there: then all that

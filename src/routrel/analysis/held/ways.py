@@ -4,7 +4,8 @@ Most ways meet no ACL and no forwarding policy: they are the same for all header
 gives every one's ends, length and number of ways. Others are followed piece by piece (``following.py``).
 """
 
-from typing import NamedTuple
+from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.instance_bits import bits_of
@@ -37,11 +38,12 @@ class Outlook(NamedTuple):
     lists: frozenset[int]
 
 
-class Way(NamedTuple):
+@dataclass(frozen=True, eq=False, slots=True)
+class Way:
     """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
 
     ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
-    instances, as bits.
+    instances, as bits. To one class of addresses there is one object of each: they are told apart a million times.
     """
 
     edges: frozenset[tuple[int, int]]
@@ -70,6 +72,7 @@ class Ways:
         self._onward: tuple[dict[Node, tuple[Node, ...]], dict[Node, tuple[Node, ...]]] = ({}, {})
         self.followed: dict[tuple[object, ...], Way] = {}
         """Ways on which filters stand, as they were followed (``following.py``)."""
+        self._same: dict[tuple[object, ...], Way] = {}
         self._candidates = found.instances_for(addresses)
         self.dirty = self._dirty()
         """Nodes that decide otherwise in the two states."""
@@ -78,6 +81,13 @@ class Ways:
         opaque = {-1 - one for one in found.opaque} | {found.starting_at(one) for one in found.opaque}
         self.not_followed = self._before(opaque)
         """Nodes from which some way leads to a device whose filter program or routing rules decide."""
+
+    def way(self, *fields: Any) -> Way:
+        """The one way with these fields."""
+        found = self._same.get(fields)
+        if found is None:
+            found = self._same[fields] = Way(*fields)
+        return found
 
     # Nodes
 
