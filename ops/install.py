@@ -157,6 +157,12 @@ def filter_tools() -> None:
     if os.geteuid() == 0 and not Path("/usr/sbin/sshd").exists() and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["sshd"], ["openssh-server"], "collecting over SSH, in tests")
+    has_modules = shutil.which("yanglint") and Path("/usr/share/yuma/nmda-modules").exists()
+    if os.geteuid() == 0 and not has_modules and shutil.which("apt-get"):
+        with contextlib.suppress(MissingError):
+            debian_packages(
+                ["yanglint"], ["libyang2-tools", "libyuma-base"], "documents against YANG modules, in tests"
+            )
     if os.geteuid() == 0 and not shutil.which("nft") and shutil.which("apt-get"):
         with contextlib.suppress(MissingError):
             debian_packages(["nft"], ["nftables", "iproute2"], "filter rules in the kernel, in tests")

@@ -7,6 +7,13 @@ import pytest
 from routrel.analysis.check import check
 from tests.core.model_documents import gaps, ietf, ietf_interface, network_of, ospf, refusals, solved_of, static
 from tests.core.networks import answer, hops, table
+from tests.core.rfc_documents import (
+    RFC8343_CONFIGURED,
+    RFC8343_TOLD,
+    RFC8344_CONFIGURED,
+    RFC8344_TOLD,
+    RFC8349_ROUTER,
+)
 
 
 def lines(solved, device: str, protocol: str) -> dict[str, list[str]]:
@@ -20,55 +27,7 @@ def lines(solved, device: str, protocol: str) -> dict[str, list[str]]:
 
 def test_rfc8349_appendix_a_router_with_static_routes_and_its_tables():
     """The device of the RFC's example: two interfaces, a default route in each family, and its tables as read."""
-
-    def rib(family: str, routes: list[tuple[str, dict[str, str], int, str]]) -> dict[str, Any]:
-        listed = [
-            {
-                f"ietf-{family}-unicast-routing:destination-prefix": prefix,
-                "next-hop": hop,
-                "route-preference": preference,
-                "source-protocol": f"ietf-routing:{source}",
-                "last-updated": "2015-10-24T17:11:27+02:00",
-            }
-            for prefix, hop, preference, source in routes
-        ]
-        return {
-            "name": f"{family}-master",
-            "address-family": f"ietf-routing:{family}",
-            "default-rib": True,
-            "routes": {"route": listed},
-        }
-
-    six = {"destination-prefix": "::/0", "next-hop": {"next-hop-address": "2001:db8:0:1::2"}}
-    protocol = static(("0.0.0.0/0", {"next-hop-address": "192.0.2.2"}))
-    protocol["static-routes"]["ietf-ipv6-unicast-routing:ipv6"] = {"route": [six]}
-    ribs = [
-        rib(
-            "ipv4",
-            [
-                ("192.0.2.1/24", {"outgoing-interface": "eth0"}, 0, "direct"),
-                ("198.51.100.0/24", {"outgoing-interface": "eth1"}, 0, "direct"),
-                ("0.0.0.0/0", {"next-hop-address": "192.0.2.2"}, 5, "static"),
-            ],
-        ),
-        rib(
-            "ipv6",
-            [
-                ("2001:db8:0:1::/64", {"outgoing-interface": "eth0"}, 0, "direct"),
-                ("2001:db8:0:2::/64", {"outgoing-interface": "eth1"}, 0, "direct"),
-                ("::/0", {"next-hop-address": "2001:db8:0:1::2"}, 5, "static"),
-            ],
-        ),
-    ]
-    router = ietf(
-        ietf_interface(
-            "eth0", "192.0.2.1/24", "2001:db8:0:1::1/64", phys_address="00:0C:42:E5:B1:E9", oper_status="up"
-        ),
-        ietf_interface("eth1", "198.51.100.1/24", "2001:db8:0:2::1/64"),
-        protocols=[protocol],
-        routing={"router-id": "192.0.2.1", "ribs": {"rib": ribs}},
-    )
-    solved = solved_of(r=router, isp=ietf(ietf_interface("ge0", "192.0.2.2/24", "2001:db8:0:1::2/64")))
+    solved = solved_of(r=RFC8349_ROUTER, isp=ietf(ietf_interface("ge0", "192.0.2.2/24", "2001:db8:0:1::2/64")))
     device = solved.network.devices["r"]
     assert gaps(solved.network, "r") == [] and device.kind == "router"
     assert device.interfaces["eth0"].mac == "00:0c:42:e5:b1:e9"
@@ -79,6 +38,31 @@ def test_rfc8349_appendix_a_router_with_static_routes_and_its_tables():
     # Nothing configures the preference: it is what the device's own table shows.
     assert table(solved, "r")["0.0.0.0/0"].preference == 5
     assert [str(route.prefix) for route in device.observed][:1] == ["192.0.2.0/24"]
+
+
+def test_rfc8343_appendices_the_device_as_configured_and_as_it_runs():
+    network = network_of(r=RFC8343_CONFIGURED)
+    assert {name: one.enabled for name, one in network.devices["r"].interfaces.items()} == {
+        "eth0": False,
+        "eth1": True,
+        "eth1.10": True,
+        "lo1": True,
+    }
+    assert network.devices["r"].interfaces["lo1"].is_loopback
+    assert any("example-vlan" in one for one in gaps(network, "r"))
+    running = network_of(r=RFC8343_TOLD).devices["r"].interfaces
+    assert [name for name, one in running.items() if one.enabled] == ["eth1", "eth1.10", "lo1"]
+    assert running["eth2"].mac == "00:01:02:03:04:07"
+
+
+def test_rfc8344_appendices_the_interface_as_configured_and_as_it_runs():
+    configured = network_of(r=RFC8344_CONFIGURED).devices["r"]
+    assert [str(one) for one in configured.interfaces["eth0"].addresses] == ["192.0.2.1/24", "2001:db8::10/32"]
+    assert (configured.interfaces["eth0"].mtu, configured.kind) == (1280, "host")
+    running = network_of(r=RFC8344_TOLD).devices["r"]
+    addresses = [str(one) for one in running.interfaces["eth0"].addresses]
+    assert addresses == ["192.0.2.1/24", "2001:db8::10/32", "2001:db8::1:100/32"]
+    assert ("eth0", "192.0.2.2") in [(name, str(address)) for name, address in running.neighbors]
 
 
 def test_rfc8343_an_interface_that_is_off_or_down_carries_nothing():

@@ -149,6 +149,14 @@ def test_a_trial_is_a_patch_of_each_device_it_changes_and_its_reverse():
     assert '<cost nc:operation="replace">100</cost>' in patch.edit_config()
 
 
+def test_what_a_device_only_tells_is_no_part_of_a_patch():
+    """RFC 8343 section 5: speed and phys-address are config false."""
+    (patch,) = patched("set: bandwidth, at: b:e2, to: 1G")
+    assert (patch.edits, patch.is_whole) == ((), False)
+    (patch,) = patched("set: bandwidth, at: b:e2, to: 1G", "set: cost, at: b:e2, to: 100")
+    assert ([edit.value for edit in patch.edits], patch.is_whole) == ([100], False)
+
+
 def test_what_no_published_model_says_is_told():
     (patch,) = patched("add: redistribution, at: b, into: ospf, entry: {from: static}")
     assert (patch.edits, patch.is_whole) == ((), False)

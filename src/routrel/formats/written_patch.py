@@ -3,12 +3,13 @@
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from routrel.formats.changes.sections import Sources
 from routrel.formats.changes.text_edits import EditableText, TextEditError
 from routrel.formats.models.patching import Edit, edit_config, edits_between, yang_patch
 from routrel.formats.models.rest import LEAF, REST, REST_MODULE
-from routrel.formats.models.writing import document_of
+from routrel.formats.models.writing import STATE, Data, document_of
 from routrel.formats.written_models import text_in
 from routrel.model.network import Network
 from routrel.model.unchanged import without_places
@@ -53,6 +54,13 @@ def patches(
             continue
         old, new = (document_of(name, EditableText.of(text).data or {}) for text in texts)
         rest = f"{REST_MODULE}:{REST}"
-        is_whole = old.get(rest, {}).get(LEAF) == new.get(rest, {}).get(LEAF)
+        told = _take_out_state(old), _take_out_state(new)
+        is_whole = told[0] == told[1] and old.get(rest, {}).get(LEAF) == new.get(rest, {}).get(LEAF)
         found.append(DevicePatch(name, tuple(edits_between(old, new)), tuple(edits_between(new, old)), is_whole))
     return found
+
+
+def _take_out_state(document: Data) -> list[tuple[str, str, Any]]:
+    """What a document has that no device takes (config false: RFC 8343 section 5), out of it."""
+    entries = document.get("ietf-interfaces:interfaces", {}).get("interface", [])
+    return [(entry["name"], leaf, entry.pop(leaf)) for entry in entries for leaf in STATE if leaf in entry]

@@ -20,6 +20,9 @@ from routrel.model.routing import DEFAULT_INSTANCE
 Data = dict[str, Any]
 EMPTY: tuple[Any, ...] = ({}, [], None)
 
+STATE = ("phys-address", "speed")
+"""Leaves of an interface that a device tells and nobody sets (config false: RFC 8343 section 5)."""
+
 
 def document_of(name: str, data: Data) -> Data:
     """The document of a device, by what a network file says of it."""
