@@ -11,7 +11,16 @@ from hypothesis import given, settings
 
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
-from routrel.formats.models.patching import EMPTY, ITSELF, Edit, edit_config, edits_between, yang_patch
+from routrel.formats.models.patching import (
+    EMPTY,
+    ITSELF,
+    KEYS,
+    OTHER_KEYS,
+    Edit,
+    edit_config,
+    edits_between,
+    yang_patch,
+)
 from routrel.formats.models.writing import document_of
 from routrel.formats.models.xml_statements import read_xml
 from routrel.formats.sources import read_files
@@ -84,7 +93,35 @@ def assert_makes(old: dict[str, Any], new: dict[str, Any]) -> None:
     assert normal(done(old, edits)) == normal(new)
     for one in yang_patch(edits, "x")["ietf-yang-patch:yang-patch"]["edit"]:
         assert re.match(r"/[a-z-]+:", one["target"]) and ("value" in one) == (one["operation"] != "delete")
-    read_xml(edit_config(edits).encode(), "x.xml")  # well-formed, all in known namespaces
+    text = edit_config(edits)
+    read_xml(text.encode(), "x.xml")  # well-formed, all in known namespaces
+    targets = [("/".join(["", *map(said, edit.target)])) for edit in edits]
+    assert edited(ElementTree.fromstring(text)) == set(targets)
+
+
+OPERATION = "{urn:ietf:params:xml:ns:netconf:base:1.0}operation"
+
+
+def said(step) -> str:
+    """A step of a target without its module and the names of its keys."""
+    return "=".join([plain(step.name), *(value for _, value in step.keys)])
+
+
+def edited(element: ElementTree.Element, path: str = "") -> set[str]:
+    """The targets that an ``edit-config`` names, each of which stands there once."""
+    found, seen = set[str](), set[str]()
+    for child in element:
+        name = child.tag.rpartition("}")[2]
+        leaves = {one.tag.rpartition("}")[2]: str(one.text) for one in child if not len(one)}
+        keys = KEYS.get(name) or next(([key] for key in OTHER_KEYS if key in leaves), [])
+        own = "=".join([f"{path}/{name}", *(leaves[key] for key in keys if key in leaves)])
+        assert own not in seen, own
+        seen.add(own)
+        if OPERATION in child.attrib:
+            found.add(own)
+        elif len(child):
+            found |= edited(child, own)
+    return found
 
 
 @settings(max_examples=examples(100), deadline=None)
@@ -116,6 +153,17 @@ def test_entries_come_in_at_their_place():
 def test_entries_in_another_order_go_out_and_in_anew():
     new = {"acls": {"a": [ACL["acls"]["a"][number] for number in (2, 0, 1)]}}
     assert_makes(document_of("r", ACL), document_of("r", new))
+
+
+def test_what_is_edited_below_one_interface_stands_in_it():
+    """RFC 7950 section 7.5.7: a container is one element; section 7.8.6: an entry that moves is replaced."""
+    old = document_of("r", ACL | {"interfaces": {"e": {"addresses": ["192.0.2.1/24"], "mtu": 1400}}})
+    new = document_of("r", ACL | {"interfaces": {"e": {"addresses": ["192.0.2.2/24"], "mtu": 1500}}})
+    text = edit_config(edits_between(old, new))
+    assert text.count("<interface>") == text.count("<name>e</name>") == text.count("<ipv4") == 1
+    moved = {"acls": {"a": ACL["acls"]["a"][::-1]}}
+    text = edit_config(edits_between(document_of("r", ACL), document_of("r", moved)))
+    assert text.count("<ace ") == text.count('nc:operation="replace"') == text.count("yang:insert=") == 3
 
 
 def test_keys_are_named_as_restconf_writes_them():

@@ -165,39 +165,52 @@ def _module(target: tuple[Step, ...]) -> str:
 
 
 def edit_config(edits: list[Edit]) -> str:
-    """Edits as the ``config`` of a NETCONF ``edit-config``, whose default operation is to merge."""
+    """Edits as the ``config`` of a NETCONF ``edit-config``, whose default operation is to merge.
+
+    As everywhere in data, a container or an entry of a list stands there once (RFC 7950 section 7.5.7).
+    """
     lines = [f'<config xmlns="{NETCONF}" xmlns:nc="{NETCONF}" xmlns:yang="{IETF}1">']
+    return "\n".join([*lines, *_elements(edits, 0, "", 1), "</config>"]) + "\n"
+
+
+def _elements(edits: list[Edit], depth: int, module: str, indent: int) -> Iterator[str]:
+    """The lines of what targets have in common, each step from one on as an element with what lies below it."""
+    by_step: dict[Step, list[Edit]] = {}
     for edit in edits:
-        lines += _element(edit, 0, "", 1)
-    return "\n".join([*lines, "</config>"]) + "\n"
+        by_step.setdefault(edit.target[depth], []).append(edit)
+    for step, below in by_step.items():
+        if len(below[0].target) > depth + 1:
+            own, name = split_name(step.name, module)
+            space = " " * indent
+            yield f"{space}<{name}{_namespace(own, module)}>"
+            yield from (f"{space} {leaf_line(key, value)}" for key, value in step.keys)
+            yield from _elements(below, depth + 1, own, indent + 1)
+            yield f"{space}</{name}>"
+        else:
+            # What goes out and comes in anew is replaced, at its new place.
+            yield from _target(below[-1], "replace" if len(below) > 1 else below[0].operation, module, indent)
 
 
-def _element(edit: Edit, depth: int, module: str, indent: int) -> Iterator[str]:
-    """The lines of a target's steps from one on; each keeps the namespace of what holds it, or names its own."""
-    step = edit.target[depth]
+def _target(edit: Edit, operation: Operation, module: str, indent: int) -> Iterator[str]:
+    """The lines of a target; it keeps the namespace of what holds it, or names its own."""
+    step = edit.target[-1]
     own, name = split_name(step.name, module)
     space = " " * indent
-    attributes = f' xmlns="{IETF}{own}"' if own != module else ""
-    if depth == len(edit.target) - 1:
-        operation = "create" if edit.operation == "insert" else edit.operation
-        attributes += f' nc:operation="{operation}"'
-        if edit.operation == "insert":
-            attributes += _inserted(edit.after, own)
+    attributes = f'{_namespace(own, module)} nc:operation="{"create" if operation == "insert" else operation}"'
+    if edit.operation == "insert":
+        attributes += _inserted(edit.after, own)
     if step.keys and step.keys[0][0] == ITSELF:
         yield f"{space}{leaf_line(name, step.keys[0][1], attributes)}"
-        return
-    keys = [f"{space} {leaf_line(key, value)}" for key, value in step.keys]
-    if depth < len(edit.target) - 1:
-        yield f"{space}<{name}{attributes}>"
-        yield from keys
-        yield from _element(edit, depth + 1, own, indent + 1)
-        yield f"{space}</{name}>"
     elif edit.operation == "delete":
         yield f"{space}<{name}{attributes}>"
-        yield from keys
+        yield from (f"{space} {leaf_line(key, value)}" for key, value in step.keys)
         yield f"{space}</{name}>"
     else:
         yield from member_lines(step.name, edit.value, module, indent, attributes)
+
+
+def _namespace(own: str, module: str) -> str:
+    return f' xmlns="{IETF}{own}"' if own != module else ""
 
 
 def _inserted(after: Step | None, module: str) -> str:
