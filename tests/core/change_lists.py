@@ -67,6 +67,7 @@ def _settings(name: str, interface: str):
         _made(set="bandwidth", at=interface, to=st.sampled_from(["10M", 64000, None])),
         _made(set="bandwidth", at=interface, to="10M", protocol="eigrp"),
         _made(set="mtu", at=interface, to=st.sampled_from([1400, 10, None])),
+        _made(set="vrrp_priority", at=interface, to=st.sampled_from([1, 254, 300, None])),
         _made(set="addresses", at=interface, to=st.sampled_from([["10.9.0.1/24"], ["2001:db8:9::1/64"], []])),
         _made(set="area", at=interface, to=st.sampled_from([0, 1, "0.0.0.2"])),
         _made(set="acl_in", at=interface, to=st.sampled_from(["new", None])),

@@ -22,6 +22,7 @@ from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow
 from routrel.solving import solve
+from tests.core import test_virtual_routers as virtual_routers
 from tests.core.mixed_networks import documents
 from tests.core.test_expectations import SQUARE, flows_between
 from tests.examples import examples
@@ -195,6 +196,22 @@ def test_what_is_raised_to_which_cost():
     assert drains("wide", "interfaces", "r1:x") == [("r1:x", 0xFFFFFE), ("r2:x", 0xFFFFFE)]
     assert drains("passive", "devices", "r1") == [("r1:lan", 65535)]
     assert drains("rip", "devices", "r1") == []
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "drain"),
+    [
+        ({"priority": 120}, {}, [("r1:e", "vrrp_priority", 1)]),
+        ({"priority": 120}, {"preempt": False}, []),
+        ({"priority": 120}, {"priority": 1}, []),
+        ({"addresses": ["10.0.1.2"]}, {"addresses": ["10.0.1.2"]}, []),
+        ({"priority": 90}, {}, []),
+    ],
+)
+def test_where_it_is_active_for_a_virtual_router_the_next_one_takes_over_first(first, second, drain):
+    solved = solve(virtual_routers.read(virtual_routers.lan(*map(virtual_routers.virtual_of, (first, second)))))
+    ports = ports_over(solved.topology, failure_of(solved, "devices", "r1"))
+    assert [(one["at"], one["set"], one["to"]) for one in drained_by(solved, ports)] == drain
 
 
 def test_two_cables_of_a_name_are_told_apart_by_their_ends():

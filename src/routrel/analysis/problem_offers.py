@@ -7,11 +7,13 @@ from routrel.analysis.answers import model
 from routrel.analysis.answers.offers import Offer
 from routrel.analysis.offered_changes import instance_target, switched, taken_out, takes_changes
 from routrel.analysis.stated import Stated, stated_offers, stated_parts
+from routrel.analysis.virtual_routers import virtual_router_offers
 from routrel.model.devices import Interface
 from routrel.model.findings import Finding
 from routrel.model.network import InterfaceName
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE
+from routrel.model.virtual_routers import VirtualRouter
 from routrel.routing.ospf.ports import area_name
 from routrel.routing.solve import Solved
 
@@ -126,6 +128,13 @@ def _carrier(solved: Solved, parts: list[Stated]) -> Iterator[Offer]:
                 yield _named(str(end), switched("interface", str(end), False))
 
 
+def _virtual_routers(solved: Solved, parts: list[Stated]) -> Iterator[Offer]:
+    """Of routers that contend for a virtual router, each active."""
+    for one in parts:
+        if isinstance(one.what, VirtualRouter) and one.device is not None:
+            yield from virtual_router_offers(solved.topology, one.device, one.what)
+
+
 def _named(name: str, offer: Offer) -> Offer:
     return Offer(f"{name} {offer.label}", offer.change)
 
@@ -137,5 +146,6 @@ _OFFERED: dict[str, Callable[[Solved, list[Stated]], Iterator[Offer]]] = {
     "no-carrier": _carrier,
     "ospf-neighbours": _areas,
     "shadowed": _shadowed,
+    "virtual-router": _virtual_routers,
 }
 """By the code of a finding: what the parts it names offer."""

@@ -34,6 +34,9 @@ def stated_parts(network: Network) -> Iterator[Stated]:
         yield Stated(device.place, "device", device.name, device, device)
         for interface in device.interfaces.values():
             yield Stated(interface.place, "interface", interface.name, interface, device, interface.vrf)
+            for router in interface.virtual_routers:
+                name = f"{router.identifier} on {interface.name}"
+                yield Stated(router.place, "virtual router", name, router, device, interface.vrf)
         for index, gateway in enumerate(device.gateways):
             yield Stated(gateway.place, "route", str(gateway.prefix), gateway, device, index=index)
         for vrf, routing in {DEFAULT_INSTANCE: device.routing, **device.vrfs}.items():

@@ -4,11 +4,13 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
+from routrel.analysis.answers.offers import Offer
 from routrel.analysis.answers.statements import Heading, Statement
 from routrel.analysis.contest.why import hops_text
 from routrel.analysis.expectations.words import expectation_words
 from routrel.analysis.stated import Stated, stated_offers, stated_parts
 from routrel.analysis.table_rows import table_row
+from routrel.analysis.virtual_routers import part_words, port_of, virtual_router_offers
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device, Interface
 from routrel.model.expectations import Expectation
@@ -17,6 +19,7 @@ from routrel.model.network import InterfaceName, Link
 from routrel.model.places import Place
 from routrel.model.policies import Policy
 from routrel.model.routing import DEFAULT_INSTANCE, StaticRoute
+from routrel.model.virtual_routers import VirtualRouter
 from routrel.routing.solve import Solved
 
 MOST_STATEMENTS = 50
@@ -87,8 +90,14 @@ class _Statements:
             one.name if is_route else None,
             one.name if one.kind == "policy" else None,
             problems,
-            list(stated_offers(one)),
+            list(self._offers(one)),
         )
+
+    def _offers(self, one: Stated) -> Iterator[Offer]:
+        if isinstance(one.what, VirtualRouter) and one.device is not None:
+            yield from virtual_router_offers(self.solved.topology, one.device, one.what)
+        else:
+            yield from stated_offers(one)
 
     def _does(self, one: Stated, problems: list[str]) -> str:
         what, device = one.what, one.device
@@ -104,6 +113,8 @@ class _Statements:
             return f"{device.kind} with {_counted(len(device.interfaces), 'interface')}, {_counted(routes, 'route')}"
         if isinstance(what, Interface):
             return self._interface(device, what)
+        if isinstance(what, VirtualRouter):
+            return part_words(self.solved.topology, port_of(self.solved.topology, device, what), what)
         if isinstance(what, (StaticRoute, Prefix)):
             return self._route(device, one.vrf, what)
         if one.kind == "session":

@@ -2,11 +2,14 @@
 
 from collections import defaultdict
 from collections.abc import Iterator
+from typing import Any
 
+from routrel.analysis.answers.offers import Offer
+from routrel.analysis.offered_changes import takes_changes
 from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.findings import Finding, Severity, some_of
-from routrel.model.virtual_routers import VirtualRouter
+from routrel.model.virtual_routers import HIGHEST_PRIORITY, LOWEST_PRIORITY, VirtualRouter
 from routrel.topology.ports import Port
 from routrel.topology.segments import Topology
 from routrel.topology.virtual_routers import Contender, VirtualGroup
@@ -27,6 +30,65 @@ def active_words(topology: Topology, group: VirtualGroup) -> str:
     more = len(group.contenders) - 3
     before = f", before {', '.join(behind)}{f' and {more} more' if more > 0 else ''}" if behind else ""
     return f"active for {group.name} by priority {group.active.priority}{before}"
+
+
+def contending(topology: Topology, port: Port, router: VirtualRouter) -> tuple[VirtualGroup, Contender] | None:
+    """The virtual router in which a port takes part, and its part in it; None where the port is down."""
+    for group in topology.virtual_groups.get(topology.segment_of[port.index], ()):
+        for one in group.contenders:
+            if (
+                one.port == port.index
+                and one.router.identifier == router.identifier
+                and one.router.family == router.family
+            ):
+                return group, one
+    return None
+
+
+def part_words(topology: Topology, port: Port, router: VirtualRouter) -> str:
+    """What a port does for a virtual router now."""
+    found = contending(topology, port, router)
+    if found is None:
+        return f"takes no part now: {port.down}"
+    group, one = found
+    if one is group.active:
+        return active_words(topology, group)
+    behind = f"priority {one.priority}, behind {topology.ports[group.active.port].name}"
+    return f"stands by with {behind} with {group.active.priority}"
+
+
+def priority_set(port: Port, router: VirtualRouter, priority: int) -> dict[str, Any]:
+    """The change that gives a port a priority in a virtual router."""
+    which = {"router": router.identifier} if len(port.interface.virtual_routers) > 1 else {}
+    return {"set": "vrrp_priority", "at": str(port.name), **which, "to": priority}
+
+
+def port_of(topology: Topology, device: Device, router: VirtualRouter) -> Port:
+    """The port at which a device takes part in a virtual router."""
+    name = next(one.name for one in device.interfaces.values() if any(own is router for own in one.virtual_routers))
+    return topology.port(device.name, name)
+
+
+def virtual_router_offers(topology: Topology, device: Device, router: VirtualRouter) -> Iterator[Offer]:
+    """The change by which a device becomes active for a virtual router, or the next one does; none where that one
+    does not preempt (RFC 9568 section 6.4.2)."""
+    if not takes_changes(device):
+        return
+    port = port_of(topology, device, router)
+    found = contending(topology, port, router)
+    if found is None or found[0].active.is_owner or len(found[0].contenders) < 2:
+        return
+    group, one = found
+    lost = router.priority - one.priority
+    if one is not group.active:
+        to = group.active.priority + 1 + lost
+        if to <= HIGHEST_PRIORITY and one.router.preempt:
+            yield Offer(f"{port.name} active", priority_set(port, router, to))
+        return
+    following = group.contenders[1]
+    to = following.priority - 1 + lost
+    if to >= LOWEST_PRIORITY and following.priority > LOWEST_PRIORITY and following.router.preempt:
+        yield Offer(f"{topology.ports[following.port].name} active", priority_set(port, router, to))
 
 
 def is_of_virtual_router(device: Device, address: Address) -> bool:

@@ -8,7 +8,9 @@ from routrel.model.places import NOWHERE, Place
 OWNER_PRIORITY = 255
 """Of the router that has an address of the virtual router on its interface (RFC 9568 section 5.2.4)."""
 
-LOWEST_PRIORITY = 1
+LOWEST_PRIORITY, DEFAULT_PRIORITY, HIGHEST_PRIORITY = 1, 100, 254
+"""Of any other router (RFC 9568 section 5.2.4)."""
+
 DEFAULT_DECREMENT = 10
 """What a tracked interface that is down takes of the priority, where nothing else is said (RFC 8347)."""
 
@@ -32,7 +34,7 @@ class VirtualRouter:
     addresses: tuple[Address, ...]
     place: Place = NOWHERE
     version: int = 3
-    priority: int = 100
+    priority: int = DEFAULT_PRIORITY
     preempt: bool = True
     accept: bool = False
     tracked: tuple[TrackedInterface, ...] = ()

@@ -3262,7 +3262,7 @@ export interface components {
             line: number;
             column: number;
             /** @enum {unknown} */
-            kind: "acl" | "device" | "endpoint" | "entry" | "expectation" | "interface" | "link" | "policy" | "protocol" | "route" | "session" | "steering";
+            kind: "acl" | "device" | "endpoint" | "entry" | "expectation" | "interface" | "link" | "policy" | "protocol" | "route" | "session" | "steering" | "virtual router";
             name: string;
             does: string;
             device: string | null;

@@ -19,6 +19,7 @@ StatementKind = Literal[
     "endpoint",
     "steering",
     "expectation",
+    "virtual router",
 ]
 
 

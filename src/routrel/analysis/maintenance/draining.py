@@ -1,4 +1,5 @@
-"""Which costs to raise so that traffic that only passes something goes elsewhere before it is shut.
+"""Which costs to raise, and which priorities of virtual routers to lower, so that traffic that only passes something
+goes elsewhere before it is shut.
 
 A router's own interfaces are enough: whatever passes it leaves by one of them, as when it announces itself with the
 highest metrics (RFC 6987). What has no costs of its own, a cable or a switch, is drained at the routers around it.
@@ -9,6 +10,8 @@ from typing import Any
 
 from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.offered_changes import cost_set
+from routrel.analysis.virtual_routers import priority_set
+from routrel.model.virtual_routers import LOWEST_PRIORITY
 from routrel.routing.protocol import ProtocolDatabase
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Topology
@@ -35,10 +38,23 @@ def ports_over(topology: Topology, failure: Failure) -> set[int]:
 
 
 def drained_by(solved: Solved, ports: set[int]) -> list[dict[str, Any]]:
-    """The changes that lead traffic away from some ports; none where none of them has a cost."""
-    return [
+    """The changes that lead traffic away from some ports; none where none of them has a cost or is active."""
+    raised = [
         change for port in sorted(ports) for database in solved.databases for change in _raised(solved, database, port)
     ]
+    return raised + [change for port in sorted(ports) for change in _stepped_down(solved.topology, port, ports)]
+
+
+def _stepped_down(topology: Topology, number: int, ports: set[int]) -> Iterator[dict[str, Any]]:
+    """Where a port is active for virtual routers, and another that stays would take over from the lowest priority."""
+    port = topology.ports[number]
+    for group in topology.virtual_groups.get(topology.segment_of[number], ()):
+        active, following = group.active, next((one for one in group.contenders if one.port not in ports), None)
+        # An owner's priority is always the highest, and one that does not preempt waits until nobody is active.
+        if active.port != number or active.is_owner or following is None:
+            continue
+        if following.priority > LOWEST_PRIORITY and following.router.preempt:
+            yield priority_set(port, active.router, LOWEST_PRIORITY)
 
 
 def _raised(solved: Solved, database: ProtocolDatabase, port: int) -> Iterator[dict[str, Any]]:

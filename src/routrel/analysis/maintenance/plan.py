@@ -181,9 +181,16 @@ def _step(states: States, one: _Planned) -> MaintenanceStep:
             for number, walk in sorted(one.after.walks.items())
             if passes_ports(walk, one.target.ports)
         ]
-    count = len(one.target.drain)
-    words = f"drain {what}: {count} cost{'' if count == 1 else 's'} raised" if one.kind == "drain" else f"shut {what}"
+    words = f"drain {what}: {_drain_words(one.target.drain)}" if one.kind == "drain" else f"shut {what}"
     return MaintenanceStep(one.kind, words, one.changes, states.moved(one.before, one.after), passing, breaks)
+
+
+def _drain_words(drain: Changes) -> str:
+    lowered = sum(change["set"] == "vrrp_priority" for change in drain)
+    raised = len(drain) - lowered
+    costs = f"{raised} cost{'' if raised == 1 else 's'} raised" if raised else ""
+    priorities = f"{lowered} VRRP priorit{'y' if lowered == 1 else 'ies'} lowered" if lowered else ""
+    return ", ".join(filter(None, (costs, priorities)))
 
 
 def _fewer_ways(states: States, last: State) -> Iterator[FewerWays]:

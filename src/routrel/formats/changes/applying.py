@@ -33,6 +33,7 @@ from routrel.formats.changes.policy_statements import insert_attribute, insert_p
 from routrel.formats.changes.restarts import restarted_at, restarted_ends
 from routrel.formats.changes.sections import TRIAL_FOLDER, Section, Sources
 from routrel.formats.changes.text_edits import EditableText, Path, TextEditError, at_path, written
+from routrel.formats.changes.virtual_routers import PrioritiesSet
 from routrel.formats.changes.vocabulary import ATTRIBUTES, SWITCHES
 from routrel.formats.errors import LoadError
 from routrel.formats.expectations_file import EXPECTATIONS_FILE, read_expectations
@@ -273,6 +274,10 @@ class Applier:
         data = EditableText.of(self.sources.device(name.device).text).data
         if what == "area":
             return self._set_area(change, name, data, routing)
+        if what == "vrrp_priority":
+            made = PrioritiesSet(change, data, name.interface)
+            self._edit(name.device, ("vrrp", *made.paths), made.edit)
+            return made.words
         path, default = interface_path(change, name.interface, data, routing)
         was = at_path(data, path)
         self._edit(name.device, path, lambda text: text.remove(path) if to is None else text.set(path, to))

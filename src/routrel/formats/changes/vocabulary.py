@@ -60,6 +60,7 @@ SHAPES: dict[tuple[str, str], Shape] = {
     ("set", "delay"): Shape("interface", ("to",)),
     ("set", "bandwidth"): Shape("interface", ("to",), ("protocol",)),
     **{("set", key): Shape("interface", ("to",)) for key in INTERFACE_KEYS},
+    ("set", "vrrp_priority"): Shape("interface", ("to",), ("router",)),
     ("set", "preference"): Shape("device", ("to",), ("of", "for", "from", "vrf")),
     ("set", "install_policy"): Shape("device", ("to",), ("vrf",)),
     **{("set", key): Shape("device", ("to",), ("vrf",)) for key in SWITCHES},
