@@ -72,8 +72,9 @@ export default function MaintenancePage() {
       </div>
       {shut.length === 0 && (
         <p className="text-faint max-w-prose">
-          Each is drained first: its costs are raised and its priorities in virtual routers (VRRP) lowered, so that traffic which only passes it goes elsewhere.
-          Then it is shut. An order is looked for in which nothing that is expected breaks at any step.
+          Each is drained first: its costs are raised and its priorities in virtual routers (VRRP) lowered, so
+          that traffic which only passes it goes elsewhere. Then it is shut. An order is looked for in which
+          nothing that is expected breaks at any step.
         </p>
       )}
       {found.error && <Alert>{found.error.message}</Alert>}
