@@ -344,7 +344,7 @@ def outcome_counted_anew(watched: Watched, solved: Solved, after: Asker) -> str 
 
 
 @given(st.one_of(documents(), speakers()))
-@settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(10), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_stress_is_what_solving_each_failure_anew_and_walking_everything_gives(document):
     solved = solve(read(document))
     flows = flows_between(solved)
