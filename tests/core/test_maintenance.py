@@ -194,7 +194,8 @@ def test_what_is_raised_to_which_cost():
     # A switch has no costs of its own: the routers around it have; an interface of a cable between two at both ends.
     assert drains("wide", "devices", "sw") == [("r1:lan", 0xFFFFFE), ("r2:lan", 0xFFFFFE)]
     assert drains("wide", "interfaces", "r1:x") == [("r1:x", 0xFFFFFE), ("r2:x", 0xFFFFFE)]
-    assert drains("passive", "devices", "r1") == [("r1:lan", 65535)]
+    # Where no neighbour is, the subnet is led to by the other router too.
+    assert drains("passive", "devices", "r1") == [("r1:x", 65535), ("r1:lan", 65535)]
     assert drains("rip", "devices", "r1") == []
 
 
@@ -212,6 +213,34 @@ def test_where_it_is_active_for_a_virtual_router_the_next_one_takes_over_first(f
     solved = solve(virtual_routers.read(virtual_routers.lan(*map(virtual_routers.virtual_of, (first, second)))))
     ports = ports_over(solved.topology, failure_of(solved, "devices", "r1"))
     assert [(one["at"], one["set"], one["to"]) for one in drained_by(solved, ports)] == drain
+
+
+GATEWAYS = """
+  a:
+    interfaces:
+      lan: {addresses: [10.20.1.2/24], virtual_routers: [{id: 10, addresses: [10.20.1.1], priority: 120}]}
+      up: {addresses: [172.16.1.1/30]}
+    routing: {ospf: {areas: {0: {interfaces: {lan: {passive: true}, up: {}}}}}}
+  b:
+    interfaces:
+      lan: {addresses: [10.20.1.3/24], virtual_routers: [{id: 10, addresses: [10.20.1.1]}]}
+      up: {addresses: [172.16.2.1/30]}
+    routing: {ospf: {areas: {0: {interfaces: {lan: {passive: true}, up: {}}}}}}
+  hub:
+    interfaces: {a: {addresses: [172.16.1.2/30]}, b: {addresses: [172.16.2.2/30]}, srv: {addresses: [10.30.1.1/24]}}
+    routing: {ospf: {areas: {0: {interfaces: {a: {cost: 5}, b: {}, srv: {passive: true}}}}}}
+  kiosk: {kind: host, interfaces: {e: {addresses: [10.20.1.50/24]}}, gateway: 10.20.1.1}
+  tickets: {kind: host, interfaces: {e: {addresses: [10.30.1.9/24]}}, gateway: 10.30.1.1}
+"""
+
+
+def test_a_gateway_is_drained_of_what_comes_from_hosts_and_of_what_goes_to_them():
+    links = 'links: [["kiosk:e", "a:lan", "b:lan"], ["a:up", "hub:a"], ["b:up", "hub:b"], ["hub:srv", "tickets:e"]]'
+    expected = "- {name: sells, from: kiosk, to: tickets, on: tcp/443}\n"
+    found = plan(*made(f"devices:{GATEWAYS}{links}\n", expected), [("devices", "a")])
+    drain, shut = found.steps
+    assert drain.words == "drain device a: 2 costs raised, 1 VRRP priority lowered"
+    assert (drain.moved, drain.passing, shut.moved, found.is_sound) == (1, [], 0, True)
 
 
 def test_two_cables_of_a_name_are_told_apart_by_their_ends():

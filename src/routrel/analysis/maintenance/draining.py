@@ -40,7 +40,10 @@ def ports_over(topology: Topology, failure: Failure) -> set[int]:
 def drained_by(solved: Solved, ports: set[int]) -> list[dict[str, Any]]:
     """The changes that lead traffic away from some ports; none where none of them has a cost or is active."""
     raised = [
-        change for port in sorted(ports) for database in solved.databases for change in _raised(solved, database, port)
+        change
+        for port in sorted(ports)
+        for database in solved.databases
+        for change in _raised(solved, database, port, ports)
     ]
     return raised + [change for port in sorted(ports) for change in _stepped_down(solved.topology, port, ports)]
 
@@ -57,11 +60,16 @@ def _stepped_down(topology: Topology, number: int, ports: set[int]) -> Iterator[
             yield priority_set(port, active.router, LOWEST_PRIORITY)
 
 
-def _raised(solved: Solved, database: ProtocolDatabase, port: int) -> Iterator[dict[str, Any]]:
+def _raised(solved: Solved, database: ProtocolDatabase, port: int, ports: set[int]) -> Iterator[dict[str, Any]]:
+    """A cost raised; that of a subnet to which no neighbour leads where another router that stays leads to it too."""
     topology = solved.topology
     highest = database.highest_cost(port)
-    if not highest or database.ports[port].settings.passive or topology.ports[port].interface.is_loopback:
+    if not highest or topology.ports[port].interface.is_loopback:
         return
+    if database.ports[port].settings.passive:
+        beside = topology.segments[topology.segment_of[port]].ports if topology.segment_of[port] >= 0 else ()
+        if not any(one in database.ports and topology.ports[one].up for one in beside if one not in ports):
+            return
     process = database.processes[database.ports[port].process]
     device = topology.devices[topology.ports[port].device]
     yield cost_set(device, topology.ports[port].name, process.protocol, highest, process.families[0])
