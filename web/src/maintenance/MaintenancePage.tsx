@@ -110,7 +110,8 @@ function Steps({ plan }: { plan: Plan }) {
                 <span className={step.kind === "shut" ? "font-semibold" : ""}>{step.words}</span>{" "}
                 <TryButton changes={step.changes} label="try it so far" />{" "}
                 <span className="text-faint text-[14px]">
-                  {step.moved > 0 && `${step.moved} of ${counted(plan.flow_count, "flow")} go another way`}
+                  {step.moved > 0 &&
+                    `${step.moved} of ${counted(plan.flow_count, "flow")} ${step.moved === 1 ? "goes" : "go"} another way`}
                 </span>
               </p>
               <FirstOf

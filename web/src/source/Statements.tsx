@@ -8,6 +8,7 @@ import type { Span } from "./laidOut";
 /** What the statements of a line do, with the way to where that is seen. */
 export function Statements({ file, span }: { file: string; span: Span }) {
   const { revision } = useCurrentNetwork();
+  const [search] = useSearchParams();
   const found = useStatements(revision, file, span);
   return (
     <section
@@ -17,7 +18,14 @@ export function Statements({ file, span }: { file: string; span: Span }) {
       data-testid="statements"
     >
       {found.isError && <p className="text-stop">{found.error.message}</p>}
-      {found.data?.length === 0 && <p className="text-faint">Nothing of the model is stated here.</p>}
+      {found.data?.length === 0 && (
+        <p className="text-faint">
+          Nothing of the model is stated here.
+          {search.has("with") && !file.startsWith("trial/") && (
+            <> A device that the trial changes has a text of its own among the files, trial/NAME.</>
+          )}
+        </p>
+      )}
       <ul>
         {found.data?.map((one) => (
           <li key={`${one.line} ${one.column} ${one.kind} ${one.name}`} className="py-0.5">

@@ -231,7 +231,9 @@ def maintenance_lines(found: Maintenance) -> Iterator[str]:
     """The plan as lines for a terminal or a ticket."""
     yield found.words
     for number, step in enumerate(found.steps, 1):
-        moved = f"; {step.moved} of {found.flow_count} flows go another way" if step.moved else ""
+        flows = f"{found.flow_count} flow{'' if found.flow_count == 1 else 's'}"
+        go = "goes" if step.moved == 1 else "go"
+        moved = f"; {step.moved} of {flows} {go} another way" if step.moved else ""
         yield f"{number}. {step.words}{moved}"
         for broken in step.breaks[:MOST_NAMED]:
             yield f"    - breaks {broken.flow} ({broken.expectation}): {broken.reason}"
