@@ -247,18 +247,16 @@ class Conversations:
         """The conversations of a source that differ; all do where no filter stands on a way."""
         source, destination, everything = self.places.sources[number], there.addresses, self.lists.space.everything
         back, up = self.ways(source.addresses), (self.up[0][number], self.up[1][number])
-        ahead = [asked.ahead[side] for side in (0, 1) if up[side]]
-        answers = [asked.answers[side] if up[side] else () for side in (0, 1)]
-        behind = [[back.outlook(side, one) for one in answers[side]] for side in (0, 1)]
-        if not any(one.lists for some in (ahead, *behind) for one in some):
+        ahead = [asked.ahead[side] if up[side] else None for side in (0, 1)]
+        behind = [back.together(side, asked.answers[side]) if up[side] else None for side in (0, 1)]
+        lists = _lists(ahead), _lists(behind)
+        if lists == ((), ()):
             before, after = (
-                (asked.ahead[side], _together(behind[side])) if up[side] else (_cut_off(source), None)
-                for side in (0, 1)
+                (_cut_off(source) if way is None else way, answer) for way, answer in zip(ahead, behind, strict=True)
             )
             whole = Part(everything, source.addresses.spans, destination.spans)
             yield Conversation(source, destination, (whole,), before, after)
             return
-        lists = _lists(ahead), _lists([*behind[0], *behind[1]])
         pairs = [_Pair(self, there, back, asked.node, side) if up[side] else None for side in (0, 1)]
         cut_off: dict[FilteredSides, Services] = {(_cut_off(source), None): everything}
         found = dict[tuple[FilteredSides, FilteredSides], list[Part]]()
@@ -336,22 +334,6 @@ class _Pair:
         return found
 
 
-def _together(outlooks: list[Outlook]) -> Outlook | None:
-    """What lies before an answer that may come from several places, no filter before any of them."""
-    if len(outlooks) < 2:
-        return outlooks[0] if outlooks else None
-    passed = 0
-    for one in outlooks:
-        passed |= one.passed
-    return Outlook(
-        frozenset[End]().union(*[one.ends for one in outlooks]),
-        0 if any(one.ways == 0 for one in outlooks) else sum(one.ways for one in outlooks),
-        max(one.longest for one in outlooks),
-        passed,
-        frozenset(),
-    )
-
-
 def _cut_off(source: Source) -> Way:
     end = End("cut off", source.instance, source.port)
     return Way(frozenset(), frozenset([end]), frozenset(), 1, 0, 1 << source.instance)
@@ -362,8 +344,9 @@ def _courses(sides: FilteredSides) -> tuple[object, object]:
     return way.course, None if answer is None else answer.course
 
 
-def _lists(outlooks: Iterable[Outlook]) -> Lists:
-    return tuple(sorted({one for outlook in outlooks for one in outlook.lists}))
+def _lists(outlooks: Iterable[Outlook | None]) -> Lists:
+    found = {number for one in outlooks if one is not None for number in one.lists}
+    return tuple(sorted(found)) if found else ()
 
 
 def _any_of(entries: Iterable[Entries]) -> Entries:

@@ -191,6 +191,24 @@ class Ways:
             known[node] = self._all_ahead(side, node)
         return known[node]
 
+    def together(self, side: int, nodes: tuple[Node, ...]) -> Outlook | None:
+        """What lies before a packet that may be at several nodes; None where it is nowhere."""
+        if len(nodes) == 1:
+            return self.outlook(side, nodes[0])
+        outlooks = [self.outlook(side, node) for node in nodes]
+        if not outlooks:
+            return None
+        passed = 0
+        for one in outlooks:
+            passed |= one.passed
+        return Outlook(
+            frozenset[End]().union(*[one.ends for one in outlooks]),
+            0 if any(one.ways == 0 for one in outlooks) else sum(one.ways for one in outlooks),
+            max(one.longest for one in outlooks),
+            passed,
+            frozenset[int]().union(*[one.lists for one in outlooks]),
+        )
+
     def _look_ahead(self, side: int, start: Node) -> bool:
         """Outlooks of a node and all after it, each from those that follow; False where ways go round."""
         known, under_way = self._outlooks[side], set[Node]()
