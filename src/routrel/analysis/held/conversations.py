@@ -15,7 +15,7 @@ from routrel.analysis.held.following import followed
 from routrel.analysis.held.places import AddressClass, Place, Places, Source
 from routrel.analysis.held.services import Services, TooManyServicesError
 from routrel.analysis.held.states import Node, Numbering, State
-from routrel.analysis.held.ways import End, Outlook, Way, Ways
+from routrel.analysis.held.ways import End, FollowedWays, Outlook, Way, Ways
 from routrel.routing.solve import Solved
 
 MOST_PAIRS = 800_000
@@ -103,6 +103,7 @@ class Conversations:
         self.counts = Counts()
         self._addresses_apart: dict[tuple[Lists, Lists, int], dict[BothWays, list[Span]]] = {}
         self._ways: list[Ways | None] = [None] * len(self.places.classes)
+        self._followed = FollowedWays()
         self._answering: dict[frozenset[End], tuple[Node, ...]] = {}
         self.up = [[self._is_up(source, side) for source in self.places.sources] for side in (0, 1)]
         """By state and source, whether it can send at all."""
@@ -115,7 +116,7 @@ class Conversations:
         """The ways to a class of addresses."""
         found = self._ways[addresses.number]
         if found is None:
-            found = Ways(self.states, self.numbering, addresses, self.differences)
+            found = Ways(self.states, self.numbering, addresses, self.differences, self._followed)
             self._ways[addresses.number] = found
         return found
 
@@ -205,6 +206,7 @@ class Conversations:
                     yield from self._differing(number, asked, there)
                 except TooManyPiecesError:
                     self.counts.left_out.add((source.place, destination.place))
+        self._followed.forget()
 
     def _asked(self, there: Ways, node: Node) -> Asked:
         """What lies before packets from a node, in both states."""

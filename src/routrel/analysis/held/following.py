@@ -29,11 +29,12 @@ def followed(
     """
     if side and ways.affected.isdisjoint(starts):
         side = 0  # they go the same way
-    key = side, starts, does, passing
-    found = ways.followed.get(key)
+    key = ways.addresses.number, side, starts, does, passing
+    known = ways.followed.by_what_filters_do
+    found = known.get(key)
     if found is None:
         found = Walked(ways, side, dict(zip(lists, does, strict=True)), passing).way(starts)
-        ways.followed[key] = found
+        known[key] = found
     return found
 
 
@@ -72,7 +73,8 @@ class Walked:
             ways, longest = 0, len(self.after)
         else:
             ways, longest = self._measured(starts)
-        return self.ways.way(frozenset(self.edges), frozenset(ends), frozenset(self.stateful), ways, longest, passed)
+        edges, stateful = frozenset(self.edges), frozenset(self.stateful)
+        return self.ways.followed.one(edges, frozenset(ends), stateful, ways, longest, passed)
 
     def _is_known_from(self, node: Node) -> bool:
         """Whether no filter lies from a node on, in neither state where they go other ways from there: then all that

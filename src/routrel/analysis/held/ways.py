@@ -43,7 +43,8 @@ class Way:
     """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
 
     ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
-    instances, as bits. To one class of addresses there is one object of each: they are told apart a million times.
+    instances, as bits. There is one object of each while a class of addresses is looked at: they are told apart a
+    million times.
     """
 
     edges: frozenset[tuple[int, int]]
@@ -59,20 +60,44 @@ class Way:
         return self.edges, self.ends
 
 
+class FollowedWays:
+    """Ways on which filters stand, as they were followed (``following.py``), for a while."""
+
+    def __init__(self) -> None:
+        self.by_what_filters_do: dict[tuple[object, ...], Way] = {}
+        self._same: dict[tuple[object, ...], Way] = {}
+
+    def one(self, *fields: Any) -> Way:
+        """The one way with these fields."""
+        found = self._same.get(fields)
+        if found is None:
+            found = self._same[fields] = Way(*fields)
+        return found
+
+    def forget(self) -> None:
+        """There may be some for each of a million pairs of places."""
+        self.by_what_filters_do.clear()
+        self._same.clear()
+
+
 class Ways:
     """The ways to one class of addresses, by state (0: before, 1: after)."""
 
-    def __init__(self, states: tuple[State, State], numbering: Numbering, addresses: AddressClass, found: Differences):
-        self.states, self.numbering, self.addresses = states, numbering, addresses
+    def __init__(
+        self,
+        states: tuple[State, State],
+        numbering: Numbering,
+        addresses: AddressClass,
+        found: Differences,
+        followed: FollowedWays,
+    ):
+        self.states, self.numbering, self.addresses, self.followed = states, numbering, addresses, followed
         self.differences = found
         self._count = len(numbering.instances)
         self._decisions: tuple[dict[Node, Decision], dict[Node, Decision]] = ({}, {})
         self._outlooks: tuple[dict[Node, Outlook], dict[Node, Outlook]] = ({}, {})
         self._goes_round = [False, False]
         self._onward: tuple[dict[Node, tuple[Node, ...]], dict[Node, tuple[Node, ...]]] = ({}, {})
-        self.followed: dict[tuple[object, ...], Way] = {}
-        """Ways on which filters stand, as they were followed (``following.py``)."""
-        self._same: dict[tuple[object, ...], Way] = {}
         self._candidates = found.instances_for(addresses)
         self.dirty = self._dirty()
         """Nodes that decide otherwise in the two states."""
@@ -81,13 +106,6 @@ class Ways:
         opaque = {-1 - one for one in found.opaque} | {found.starting_at(one) for one in found.opaque}
         self.not_followed = self._before(opaque)
         """Nodes from which some way leads to a device whose filter program or routing rules decide."""
-
-    def way(self, *fields: Any) -> Way:
-        """The one way with these fields."""
-        found = self._same.get(fields)
-        if found is None:
-            found = self._same[fields] = Way(*fields)
-        return found
 
     # Nodes
 
