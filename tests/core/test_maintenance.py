@@ -22,7 +22,8 @@ from routrel.formats.changes.reading import changes_of
 from routrel.formats.sources import read_files
 from routrel.forwarding.flow import Flow
 from routrel.solving import solve
-from tests.core import test_virtual_routers as virtual_routers
+from tests.core.gateway_networks import lan, virtual_of
+from tests.core.gateway_networks import read as read_gateways
 from tests.core.mixed_networks import documents
 from tests.core.test_expectations import SQUARE, flows_between
 from tests.examples import examples
@@ -210,7 +211,7 @@ def test_what_is_raised_to_which_cost():
     ],
 )
 def test_where_it_is_active_for_a_virtual_router_the_next_one_takes_over_first(first, second, drain):
-    solved = solve(virtual_routers.read(virtual_routers.lan(*map(virtual_routers.virtual_of, (first, second)))))
+    solved = solve(read_gateways(lan(virtual_of(first), virtual_of(second))))
     ports = ports_over(solved.topology, failure_of(solved, "devices", "r1"))
     assert [(one["at"], one["set"], one["to"]) for one in drained_by(solved, ports)] == drain
 

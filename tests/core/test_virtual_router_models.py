@@ -7,8 +7,8 @@ from typing import Any
 from routrel.formats.models.patching import edits_between
 from routrel.model.addresses import Address
 from routrel.model.virtual_routers import TrackedInterface, VirtualRouter
+from tests.core.gateway_networks import lan, virtual
 from tests.core.model_documents import gaps, ietf, ietf_interface, network_of, openconfig, refusals
-from tests.core.test_virtual_routers import lan, virtual
 from tests.core.test_written_models import read_back
 
 BOTH = ("ipv4", "ipv6")
