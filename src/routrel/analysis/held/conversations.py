@@ -120,6 +120,10 @@ class Conversations:
             self._ways[addresses.number] = found
         return found
 
+    def known_ways(self, addresses: AddressClass) -> Ways | None:
+        """The same, None where there was too much to look at."""
+        return self._ways[addresses.number]
+
     def _is_up(self, source: Source, side: int) -> bool:
         """Whether a source can send at all in a state."""
         state = self.states[side]
@@ -150,38 +154,21 @@ class Conversations:
             if not self._is_too_much():
                 self.ways(addresses)
             yield None
-        sources = self.places.sources
         differs = [one != other for one, other in zip(*self.up, strict=True)]
         for family in (4, 6):
-            all_of_family = [number for number, one in enumerate(sources) if one.place.family == family]
-            # Where nothing differs on the way there, it is for who can send or be answered otherwise to be looked at.
-            few = [
-                number
-                for number in all_of_family
-                if differs[number]
-                or self._ways[sources[number].addresses.number] is None
-                or self.ways(sources[number].addresses).affected
-            ]
-            all_by_node, few_by_node = self._by_node(all_of_family), self._by_node(few)
+            of_family = [number for number, one in enumerate(self.places.sources) if one.place.family == family]
+            candidates = _Candidates(self, of_family, differs)
             for destination in self.places.classes:
                 if destination.place.family != family:
                     continue
                 if self._is_too_much():
-                    self.counts.past += len(all_of_family)
+                    self.counts.past += len(of_family)
                 else:
-                    is_few = not self.ways(destination).affected and not self.differences.opaque
-                    yield from self._to(destination, few_by_node if is_few else all_by_node, differs)
+                    yield from self._to(destination, candidates.asking(self.ways(destination)), differs)
                 yield None
 
     def _is_too_much(self) -> bool:
         return self.counts.looked_at > MOST_PAIRS or self.differences.decided > MOST_DECISIONS
-
-    def _by_node(self, numbers: list[int]) -> dict[Node, list[int]]:
-        """Some sources by the node at which their packets begin."""
-        found = dict[Node, list[int]]()
-        for number in numbers:
-            found.setdefault(self.nodes[number], []).append(number)
-        return found
 
     def _to(
         self, destination: AddressClass, sources: dict[Node, list[int]], differs: list[bool]
@@ -206,7 +193,7 @@ class Conversations:
                     yield from self._differing(number, asked, there)
                 except TooManyPiecesError:
                     self.counts.left_out.add((source.place, destination.place))
-        self._followed.forget()
+        self._followed.forget_many()
 
     def _asked(self, there: Ways, node: Node) -> Asked:
         """What lies before packets from a node, in both states."""
@@ -249,27 +236,32 @@ class Conversations:
         """The conversations of a source that differ; all do where no filter stands on a way."""
         source, destination, everything = self.places.sources[number], there.addresses, self.lists.space.everything
         back, up = self.ways(source.addresses), (self.up[0][number], self.up[1][number])
-        ahead = [asked.ahead[side] if up[side] else None for side in (0, 1)]
-        behind = [back.together(side, asked.answers[side]) if up[side] else None for side in (0, 1)]
-        lists = _lists(ahead), _lists(behind)
+        before = self._sides(0, asked, back) if up[0] else (_cut_off(source), None)
+        after = self._sides(1, asked, back) if up[1] else (_cut_off(source), None)
+        lists = _lists((before[0], after[0])), _lists((before[1], after[1]))
         if lists == ((), ()):
-            before, after = (
-                (_cut_off(source) if way is None else way, answer) for way, answer in zip(ahead, behind, strict=True)
-            )
             whole = Part(everything, source.addresses.spans, destination.spans)
             yield Conversation(source, destination, (whole,), before, after)
             return
         pairs = [_Pair(self, there, back, asked.node, side) if up[side] else None for side in (0, 1)]
-        cut_off: dict[FilteredSides, Services] = {(_cut_off(source), None): everything}
+        end = _cut_off(source)
+        cut_off: dict[FilteredSides, Services] = {
+            (Way(frozenset(), end.ends, frozenset(), 1, 0, end.passed), None): everything
+        }
         found = dict[tuple[FilteredSides, FilteredSides], list[Part]]()
         for spans, *held in self._parted(lists, source.addresses, destination):
             some, more = (cut_off if pair is None else pair.conversations(*held) for pair in pairs)
             for one, services in some.items():
                 for other, others in more.items():
-                    if one != other and services & others and _courses(one) != _courses(other):
-                        found.setdefault((one, other), []).append(Part(services & others, *spans))
+                    both = services & others
+                    if both and one != other and _courses(one) != _courses(other):
+                        found.setdefault((one, other), []).append(Part(both, *spans))
         for (one, other), parts in found.items():
             yield Conversation(source, destination, parts, one, other)
+
+    def _sides(self, side: int, asked: Asked, back: Ways) -> tuple[Outlook, Outlook | None]:
+        """What lies before a packet that was asked, and before its answers."""
+        return asked.ahead[side], back.together(side, asked.answers[side])
 
     def _parted(
         self, lists: tuple[Lists, Lists], source: AddressClass, destination: AddressClass
@@ -300,6 +292,41 @@ class Conversations:
                 for as_destination, part in self.lists.parted(lists[1], tuple(some), of_sources=False).items():
                     found.setdefault((as_source, as_destination), []).extend(part)
         return found
+
+
+class _Candidates:
+    """Of the sources of a family, those whose packets to a class of addresses may go otherwise, or their answers."""
+
+    def __init__(self, whole: Conversations, of_family: list[int], differs: list[bool]):
+        self.whole, self.of_family = whole, of_family
+        self.always = [number for number in of_family if differs[number]]
+        """Those that can send or be answered in one state only."""
+        self.at = dict[Node, list[int]]()
+        """By the node at which their packets begin."""
+        self.answered_at = dict[Node, list[int]]()
+        """By the nodes from which answers to them may go another way."""
+        for number in of_family:
+            self.at.setdefault(whole.nodes[number], []).append(number)
+            ways = whole.known_ways(whole.places.sources[number].addresses)
+            if ways is None:
+                self.always.append(number)
+            else:
+                for node in ways.affected:
+                    self.answered_at.setdefault(node, []).append(number)
+
+    def asking(self, there: Ways) -> dict[Node, list[int]]:
+        """Those for a class of addresses, by the node at which their packets begin."""
+        if self.whole.differences.opaque:
+            return self.at  # it is said of all of them whether they are followed
+        found = set(self.always)
+        for node in there.affected:
+            found.update(self.at.get(node, ()))
+        for node in self.whole.answering(there.ends(0)):
+            found.update(self.answered_at.get(node, ()))
+        by_node = dict[Node, list[int]]()
+        for number in sorted(found):
+            by_node.setdefault(self.whole.nodes[number], []).append(number)
+        return by_node
 
 
 class _Pair:
@@ -336,9 +363,9 @@ class _Pair:
         return found
 
 
-def _cut_off(source: Source) -> Way:
+def _cut_off(source: Source) -> Outlook:
     end = End("cut off", source.instance, source.port)
-    return Way(frozenset(), frozenset([end]), frozenset(), 1, 0, 1 << source.instance)
+    return Outlook(frozenset([end]), 1, 0, 1 << source.instance, frozenset())
 
 
 def _courses(sides: FilteredSides) -> tuple[object, object]:
@@ -347,7 +374,10 @@ def _courses(sides: FilteredSides) -> tuple[object, object]:
 
 
 def _lists(outlooks: Iterable[Outlook | None]) -> Lists:
-    found = {number for one in outlooks if one is not None for number in one.lists}
+    found = frozenset[int]()
+    for one in outlooks:
+        if one is not None and one.lists:
+            found |= one.lists
     return tuple(sorted(found)) if found else ()
 
 

@@ -29,6 +29,9 @@ from routrel.routing.solve import Solved
 MOST_GROUPS = 200
 """Groups that are listed; all are counted."""
 
+STEPS_AT_ONCE = 8
+"""Between two words on how far it is: garbage is looked for at each."""
+
 MOST_NAMES = 12
 """Places that are named of a set."""
 
@@ -75,7 +78,8 @@ def _comparing(before: Solved, after: Solved, but_for: AskedTraffic | None) -> I
                 groups.add(one)
         else:
             done += 1
-            yield HeldSoFar(done, of, None)
+            if done % STEPS_AT_ONCE == 0:
+                yield HeldSoFar(done, of, None)
     yield HeldSoFar(of, of, groups.answer())
 
 

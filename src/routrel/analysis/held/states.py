@@ -12,6 +12,7 @@ from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
 from routrel.model.network import InterfaceName
+from routrel.routing.rib.table import Likeness
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.solve import Solved
 from routrel.topology.ports import Port
@@ -138,7 +139,7 @@ class State:
                 return self._by_route(own, likeness, route, destination)
         return UNROUTED
 
-    def _by_route(self, own: int, likeness: tuple[int, ...] | None, route: Route, destination: Address) -> Decision:
+    def _by_route(self, own: int, likeness: Likeness | None, route: Route, destination: Address) -> Decision:
         if route.action != "forward":
             return DISCARDED
         hops = route.next_hops

@@ -4,6 +4,7 @@ Most ways meet no ACL and no forwarding policy: they are the same for all header
 gives every one's ends, length and number of ways. Others are followed piece by piece (``following.py``).
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -11,6 +12,9 @@ from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.places import AddressClass
 from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, Numbering, State
+
+MOST_FOLLOWED = 50_000
+"""Ways on which filters stand that are kept from one class of addresses to the next."""
 
 REST = -2
 """Stands for the port that is led to where the rest of a way is not spelled out."""
@@ -43,8 +47,7 @@ class Way:
     """A way with all its branches; ``edges`` are pairs of ports, and of a node from which no filter lies, ``REST``.
 
     ``stateful`` are the devices that let its answer pass; ``ways`` is 0 where they go round; ``passed`` are routing
-    instances, as bits. There is one object of each while a class of addresses is looked at: they are told apart a
-    million times.
+    instances, as bits. There is one object of each while it is kept: they are told apart a million times.
     """
 
     edges: frozenset[tuple[int, int]]
@@ -74,10 +77,11 @@ class FollowedWays:
             found = self._same[fields] = Way(*fields)
         return found
 
-    def forget(self) -> None:
-        """There may be some for each of a million pairs of places."""
-        self.by_what_filters_do.clear()
-        self._same.clear()
+    def forget_many(self) -> None:
+        """Where they are many, keep none: there may be some for each of a million pairs of places."""
+        if len(self.by_what_filters_do) > MOST_FOLLOWED:
+            self.by_what_filters_do.clear()
+            self._same.clear()
 
 
 class Ways:
@@ -152,14 +156,16 @@ class Ways:
             return []
         return self.states[side].steered_ways(node, self.addresses.address)
 
+    def _all(self, side: int, node: Node) -> tuple[Decision, ...]:
+        """What may be done at a node, by the table or by a policy."""
+        return (self.decision(side, node),) if node < 0 else (self.decision(side, node), *self.steered(side, node))
+
     def onward(self, side: int, node: Node) -> tuple[Node, ...]:
         """The nodes that follow on a node."""
         found = self._onward[side].get(node)
         if found is None:
-            edges = self.decision(side, node).edges
-            if node >= 0:
-                edges += tuple(edge for decision in self.steered(side, node) for edge in decision.edges)
             coming_in = self.differences.coming_in
+            edges = (edge for decision in self._all(side, node) for edge in decision.edges)
             found = self._onward[side][node] = tuple([coming_in(edge.target) for edge in edges if edge.target >= 0])
         return found
 
@@ -195,6 +201,14 @@ class Ways:
         return found
 
     # Outlooks
+
+    def ends(self, side: int) -> frozenset[End]:
+        """Wherever a packet may end that is not blocked and does not go round, from wherever it comes."""
+        found = set[End]()
+        for instance in range(self._count):
+            for node in {-1 - instance, self.differences.starting_at(instance), *self.differences.steered_of[instance]}:
+                found.update(self._own_ends(side, node))
+        return frozenset(found)
 
     def outlook(self, side: int, node: Node) -> Outlook:
         """What lies before a packet at a node."""
@@ -248,23 +262,24 @@ class Ways:
             waiting += following
         return True
 
+    def _own_ends(self, side: int, node: Node) -> Iterator[End]:
+        """The ends that ways have at a node itself."""
+        instance = self.instance_at(node)
+        for one in self._all(side, node):
+            if one.verdict:
+                yield End(one.verdict, instance)
+            for edge in one.edges:
+                if edge.target < 0:
+                    yield End(edge.verdict, instance, edge.port)
+
     def _own_part(self, side: int, node: Node) -> tuple[set[End], set[int], int]:
         """The ends that ways have at a node itself, the lists that are asked there, and how many ways end."""
-        instance, decision = self.instance_at(node), self.decision(side, node)
-        ends, lists, count = set[End](), set[int](), 0
+        ends = list(self._own_ends(side, node))
+        lists = {edge.acl for one in self._all(side, node) for edge in one.edges}
         if node >= 0:
             lists |= {self.states[side].acl_in[node], self.policy_at(side, node)}
-        for one in (decision, *self.steered(side, node)):
-            if one.verdict:
-                ends.add(End(one.verdict, instance))
-                count += 1
-            for edge in one.edges:
-                lists.add(edge.acl)
-                if edge.target < 0:
-                    ends.add(End(edge.verdict, instance, edge.port))
-                    count += 1
         lists.discard(-1)
-        return ends, lists, count
+        return set(ends), lists, len(ends)
 
     def _from_following(self, side: int, node: Node) -> Outlook:
         known = self._outlooks[side]

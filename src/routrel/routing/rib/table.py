@@ -7,6 +7,7 @@ the process that stands first. An install policy is asked before any route but c
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -31,6 +32,9 @@ NOWHERE_NEAR = np.int32(2**30)
 
 Ranks = npt.NDArray[np.int32]
 
+Likeness = tuple[int, int, bytes]
+"""Address family, kind and next hops of a route."""
+
 
 class Source:
     """One protocol process as a table sees it: its routes, made when first asked for."""
@@ -38,13 +42,10 @@ class Source:
     def __init__(self, solution: AnySolution, process: Process):
         self.solution = solution
         self.process = process
-        self._rows: ProtocolRoutes | None = None
 
-    @property
+    @cached_property
     def rows(self) -> ProtocolRoutes:
-        if self._rows is None:
-            self._rows = self.solution.routes_of(self.process.number)
-        return self._rows
+        return self.solution.routes_of(self.process.number)
 
     @property
     def protocol(self) -> str:
@@ -191,13 +192,12 @@ class Table:
         """The same, not kept: for who asks a great deal and keeps what follows from it."""
         return self._best[number] if number in self._best else self._choose(number)
 
-    def likeness(self, number: int) -> tuple[int, ...] | None:
+    def likeness(self, number: int) -> Likeness | None:
         """Equal for prefixes whose best routes do the same with packets; None where it takes a route to tell."""
         if len(self.sources) != 1 or self.install is not None or number in self._others:
             return None
         rows, column = self.sources[0].rows, self.prefix_classes.column.item(number)
-        family = self.prefixes.prefixes[number].family
-        return (family, rows.kind.item(column), *[mask.item(column) for mask in rows.masks])
+        return self.prefixes.prefixes[number].family, rows.kind.item(column), rows.masks[:, column].tobytes()
 
     def _choose(self, number: int) -> Route | None:
         best = self._others.get(number)
