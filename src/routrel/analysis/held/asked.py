@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from routrel.analysis.held.conversations import Conversation, Part
+from routrel.analysis.held.conversation import Conversation, Part
 from routrel.analysis.held.entry_lists import Span, number_of
 from routrel.analysis.held.services import ServiceSpace
 from routrel.forwarding.flow import Walk
@@ -28,9 +28,14 @@ class AskedTraffic(NamedTuple):
             HeaderMatch(headers[0].protocol, destination_ports=ports),
         )
 
-    def has_all_of(self, conversation: Conversation, space: ServiceSpace) -> bool:
-        """Whether a conversation is nothing but the flow, from whichever end it is looked at."""
-        return all(self._has_all_of(part, space) for part in conversation.parts)
+    def taken_from(self, conversation: Conversation, space: ServiceSpace) -> Conversation:
+        """A conversation without the pairs between which it is nothing but the flow, from whichever end."""
+        left = [
+            pair
+            for pair in conversation.pairs
+            if not all(self._has_all_of(part, space) for part in conversation.between(*pair))
+        ]
+        return conversation._replace(pairs=left)
 
     def _has_all_of(self, part: Part, space: ServiceSpace) -> bool:
         froms, tos = part.from_spans, part.to_spans

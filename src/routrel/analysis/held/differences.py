@@ -16,8 +16,6 @@ class Differences:
     def __init__(self, states: tuple[State, State], numbering: Numbering):
         before, after = states
         self.numbering = numbering
-        self.decided = 0
-        """How many decisions were made so far."""
         ports, instances = range(len(numbering.ports)), range(len(numbering.instances))
         has_policy = [before.policy[port] >= 0 or after.policy[port] >= 0 for port in ports]
         self.is_filtered = [has_policy[port] or before.acl_in[port] >= 0 or after.acl_in[port] >= 0 for port in ports]
@@ -36,9 +34,13 @@ class Differences:
                 self.filtered_of[numbering.instance_of[port]].add(port)
             if has_policy[port]:
                 self.steered_of[numbering.instance_of[port]].add(port)
+        self.steering = {numbering.instance_of[port] for port in self.steered}
+        """Instances with a forwarding policy at some port."""
         self.opaque = {one for one in instances if before.is_opaque(one)}
         """Instances at which a filter program or routing rules decide."""
         self.forwards = [before.forwards(one) and after.forwards(one) for one in instances]
+        self.deciding = sorted({-1 - one for one in instances} | {self.starting_at(one) for one in instances})
+        """Nodes at which tables decide, one for all that they treat alike."""
         self.adjacent = _adjacent(before, len(instances))
         """Per routing instance, those that share a segment with it before."""
         self._by_prefix: dict[Prefix, set[int]] = {}
@@ -51,6 +53,12 @@ class Differences:
     def alike(self, found: frozenset[T]) -> frozenset[T]:
         """The same set, as it was met first: of what many nodes have one is kept."""
         return self._alike.setdefault(found, found)
+
+    def instance_at(self, node: Node) -> int:
+        """The routing instance of a node."""
+        if node >= 0:
+            return self.numbering.instance_of[node]
+        return (-1 - node) % len(self.forwards)
 
     def coming_in(self, port: int) -> Node:
         """The node of what comes in by a port."""

@@ -3,9 +3,10 @@
 from typing import NamedTuple
 
 from routrel.analysis.answers.held import Effect, EffectCount
-from routrel.analysis.held.conversations import Conversation, Sides
+from routrel.analysis.held.conversation import Conversation, Sides
+from routrel.analysis.held.decisions import End
+from routrel.analysis.held.places import AddressClass, Source
 from routrel.analysis.held.states import Numbering
-from routrel.analysis.held.ways import End
 
 EFFECTS: tuple[Effect, ...] = ("blocked", "loops", "open", "asymmetry", "redundancy", "longer", "moved", "failing")
 """From the worst to the least."""
@@ -61,22 +62,22 @@ class Judge:
     def judged(self, conversation: Conversation) -> Judged:
         """What became of a conversation."""
         before, after = conversation.before, conversation.after
-        ends_before = self._both_ends(conversation, before)
-        ends_after = ends_before if _end_alike(before, after) else self._both_ends(conversation, after)
+        source, destination = conversation.pairs[0]
+        ends_before = self._both_ends(source, destination, before)
+        is_alike = _end_alike(before, after)
+        ends_after = ends_before if is_alike else self._both_ends(source, destination, after)
         effect = _effect(before, after, ends_before, ends_after)
-        was_so = _words(conversation, *ends_before)
-        words = was_so, was_so if ends_after is ends_before else _words(conversation, *ends_after)
+        was_so = _words(source, *ends_before)
+        words = was_so, was_so if is_alike else _words(source, *ends_after)
         if effect in ("blocked", "loops", "open"):
             return Judged(effect, *words, 0, 0)
         was, now = _passed(before), _passed(after)
         return Judged(effect, *words, was & ~now, now & ~was)
 
-    def _both_ends(self, conversation: Conversation, sides: Sides) -> "BothEnds":
+    def _both_ends(self, source: Source, destination: AddressClass, sides: Sides) -> "BothEnds":
         way, answer = sides
-        there = self._of(way.ends, conversation.destination.place.kind, -1)
-        if answer is None:
-            return there, None
-        return there, self._of(answer.ends, conversation.source.place.kind, conversation.source.instance)
+        there = self._of(way.ends, destination.place.kind, -1)
+        return there, None if answer is None else self._of(answer.ends, source.place.kind, source.instance)
 
     def _of(self, ends: frozenset[End], kind: str, instance: int) -> "Ends":
         """What some ends are; an answer has come to where it is meant for at ``instance`` alone."""
@@ -160,10 +161,10 @@ def _level(there: Ends, back: Ends | None) -> int:
     return 2 if there.is_all_good and back.is_all_good else 1
 
 
-def _words(conversation: Conversation, there: Ends, back: Ends | None) -> str:
+def _words(source: Source, there: Ends, back: Ends | None) -> str:
     if back is None:
         return there.words
-    if conversation.source.place.kind == "outside" and back.leaves:
+    if source.place.kind == "outside" and back.leaves:
         return f"{there.words}, answer {back.words}"
     return there.words if back.words == "arrives" else f"{there.words}, answer {back.words}"
 

@@ -6,10 +6,11 @@ each stop, and the same rule for what lets an answer pass (``stateful_devices``)
 
 from collections.abc import Mapping
 
+from routrel.analysis.held.decisions import End
 from routrel.analysis.held.entry_lists import ACCEPTS, ACCEPTS_STATEFULLY
 from routrel.analysis.held.instance_bits import bits_of
 from routrel.analysis.held.states import Decision, Node
-from routrel.analysis.held.ways import REST, End, Outlook, Way, Ways, circling
+from routrel.analysis.held.ways import REST, Outlook, Way, Ways, circling
 
 Done = Mapping[int, object]
 """By filter, what it does with some packets: an ACL whether it accepts them, a forwarding policy by which entry."""
@@ -29,7 +30,7 @@ def followed(
     """
     if side and ways.affected.isdisjoint(starts):
         side = 0  # they go the same way
-    key = ways.addresses.number, side, starts, does, passing
+    key = ways.decisions.addresses.number, side, starts, does, passing
     known = ways.followed.by_what_filters_do
     found = known.get(key)
     if found is None:
@@ -43,7 +44,7 @@ class Walked:
 
     def __init__(self, ways: Ways, side: int, done: Done, passing: frozenset[str] | None):
         self.ways, self.side, self.done, self.passing = ways, side, done, passing
-        self.state = ways.states[side]
+        self.state = ways.decisions.states[side]
         self.after: dict[Node, list[Node]] = {}
         self.edges = set[tuple[int, int]]()
         self.ends = set[End]()
@@ -62,14 +63,14 @@ class Walked:
                 if not self._is_known_from(node):
                     self._stop(node)
                     pending += self.after[node]
-        ends, passed = set(self.ends), bits_of(map(self.ways.instance_at, self.after))
+        ends, passed = set(self.ends), bits_of(map(self.ways.differences.instance_at, self.after))
         for one in self.rest.values():
             passed |= one.passed
         # Where no way goes round with the filters aside, none does with them.
         may_go_round = any(not self.ways.outlook(self.side, node).ways for node in starts)
         round_at = circling(self.after) if may_go_round else set()
         if round_at:
-            ends |= {End("loops", self.ways.instance_at(node)) for node in round_at}
+            ends |= {End("loops", self.ways.differences.instance_at(node)) for node in round_at}
             ways, longest = 0, len(self.after)
         else:
             ways, longest = self._measured(starts)
@@ -90,8 +91,8 @@ class Walked:
         return True
 
     def _stop(self, node: Node) -> None:
-        ways, instance = self.ways, self.ways.instance_at(node)
-        device = ways.numbering.instances[instance][0]
+        ways, instance = self.ways, self.ways.differences.instance_at(node)
+        device = ways.differences.numbering.instances[instance][0]
         lets_pass = self.passing is not None and device in self.passing
         decision = self._decision(node)
         acl = -1 if node < 0 or self.state.is_opaque(instance) else self.state.acl_in[node]
@@ -117,12 +118,12 @@ class Walked:
                 self.after[node].append(ways.differences.coming_in(edge.target))
 
     def _decision(self, node: Node) -> Decision:
-        by_table = self.ways.decision(self.side, node)
-        policy = self.ways.policy_at(self.side, node)
+        by_table = self.ways.decisions.at(self.side, node)
+        policy = self.ways.decisions.policy_at(self.side, node)
         entry = self.done[policy] if policy >= 0 else None
         if not isinstance(entry, int):
             return by_table
-        return self.state.by_entry(node, entry, self.ways.addresses.address) or by_table
+        return self.state.by_entry(node, entry, self.ways.decisions.addresses.address) or by_table
 
     def _end(self, node: Node, end: End) -> None:
         self.ends.add(end)

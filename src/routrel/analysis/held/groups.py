@@ -14,7 +14,8 @@ from routrel.analysis.answers.held import (
 )
 from routrel.analysis.answers.walks import AskedFlow
 from routrel.analysis.held.asked import AskedTraffic
-from routrel.analysis.held.conversations import Conversation, Conversations
+from routrel.analysis.held.conversation import Conversation
+from routrel.analysis.held.conversations import Conversations
 from routrel.analysis.held.effects import EFFECTS, TITLES, Judge, Judged, counted
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
 from routrel.analysis.held.instance_bits import instances_of
@@ -74,8 +75,7 @@ def _comparing(before: Solved, after: Solved, but_for: AskedTraffic | None) -> I
     groups, done, of = _Groups(conversations), 0, conversations.steps
     for one in conversations.changed():
         if one is not None:
-            if but_for is None or not but_for.has_all_of(one, conversations.lists.space):
-                groups.add(one)
+            groups.add(one if but_for is None else but_for.taken_from(one, conversations.lists.space))
         else:
             done += 1
             if done % STEPS_AT_ONCE == 0:
@@ -112,17 +112,17 @@ class _Groups:
             self.places[source.place.site].add(source.place)
 
     def add(self, one: Conversation) -> None:
+        if not one.pairs:
+            return
         what = self.judge.judged(one)
         found = self.alike.get(what)
-        pair = one.source.place, one.destination.place
         if found is None:
-            found = self.alike[what] = _Alike({pair}, 0, one, dict.fromkeys(one.destination.routed_by))
-        else:
-            found.pairs.add(pair)
-            if one.destination.routed_by:
-                found.outside |= dict.fromkeys(one.destination.routed_by)
-        for part in one.parts:
-            found.services |= part.services
+            found = self.alike[what] = _Alike(set(), 0, one, {})
+        found.services |= one.services
+        for source, destination in one.pairs:
+            found.pairs.add((source.place, destination.place))
+            if destination.routed_by:
+                found.outside |= dict.fromkeys(destination.routed_by)
 
     def answer(self) -> Held:
         counts, pairs = self.conversations.counts, dict[Effect, set[Pair]]()
@@ -203,7 +203,7 @@ class _Groups:
             len(pairs),
             self._place_set(source for source, _ in pairs),
             self._place_set((destination for _, destination in pairs), [name for one in alike for name in one.outside]),
-            space.words(services, largest.example.source.place.family),
+            space.words(services, largest.example.pairs[0][0].place.family),
             self._example(largest.example, TITLES[effect]),
         )
 
@@ -231,8 +231,8 @@ class _Groups:
         return sites[site].label or site if site in sites else site
 
     def _example(self, one: Conversation, title: str) -> HeldExample:
-        numbering, source = self.conversations.numbering, one.source
-        part = one.parts[0]
+        numbering, (source, destination) = self.conversations.numbering, one.pairs[0]
+        part = one.between(source, destination)[0]
         service = self.conversations.lists.space.example(part.services, source.place.family)
         name = PROTOCOL_NAMES.get(service.protocol, str(service.protocol))
         device, vrf = numbering.instances[source.instance]

@@ -51,6 +51,8 @@ class AddressClass(NamedTuple):
     prefixes: frozenset[Prefix]
     """The same in both, by what they are."""
     owners: tuple[frozenset[int], frozenset[int]]
+    of_instances: frozenset[int]
+    """Where packets of these addresses begin."""
     routed_by: tuple[str, ...] = ()
     """Outside: the longest prefixes that lead there."""
 
@@ -108,7 +110,8 @@ class Places:
             first = min(at)
             site = self._site(self.numbering.ports[first].device)
             place = Place("subnet", str(prefix), site, prefix.family)
-            for addresses in self._classes(place, _without([(low, high)], taken)):
+            instances = frozenset(self.numbering.instance_of[port] for port in at)
+            for addresses in self._classes(place, _without([(low, high)], taken), instances):
                 self.sources += (
                     Source(place, addresses, self.numbering.instance_of[port], port) for port in sorted(at)
                 )
@@ -122,7 +125,8 @@ class Places:
                 if address is None:
                     continue
                 place = Place("device", self.numbering.name(instance), self._site(device), family)
-                for addresses in self._classes(place, [(number_of(address), number_of(address))]):
+                own_address = [(number_of(address), number_of(address))]
+                for addresses in self._classes(place, own_address, frozenset([instance])):
                     self.sources.append(Source(place, addresses, instance, -1))
 
     def _add_outside(self) -> None:
@@ -138,7 +142,8 @@ class Places:
                 port: Place("outside", f"outside by {name}", self._site(name.device), family)
                 for port, name in names.items()
             }
-            for addresses in self._classes(Place("outside", "outside", None, family), spans):
+            instances = frozenset(self.numbering.instance_of[port] for port in at)
+            for addresses in self._classes(Place("outside", "outside", None, family), spans, instances):
                 for port, place in places.items():
                     self.sources.append(Source(place, addresses, self.numbering.instance_of[port], port))
 
@@ -148,7 +153,7 @@ class Places:
                 return state.solved.network.devices[device].site
         return None
 
-    def _classes(self, place: Place, spans: Iterable[Span]) -> list[AddressClass]:
+    def _classes(self, place: Place, spans: Iterable[Span], of_instances: frozenset[int]) -> list[AddressClass]:
         """The addresses of a place, those that are routed alike together."""
         alike = dict[object, list[Span]]()
         for low, high in spans:
@@ -169,6 +174,7 @@ class Places:
                     (chains[0], chains[1]),
                     frozenset(prefixes),
                     (self.states[0].owners(address), self.states[1].owners(address)),
+                    of_instances,
                     self._routed_by(some) if place.kind == "outside" else (),
                 )
             )

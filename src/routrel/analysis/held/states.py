@@ -38,6 +38,13 @@ class Decision(NamedTuple):
     verdict: str
     edges: tuple[Edge, ...]
     is_shown_first: bool = False
+    goes_on: bool = False
+    """Whether every edge leads to a port."""
+
+    @classmethod
+    def by_edges(cls, edges: tuple[Edge, ...]) -> "Decision":
+        """To send on by some edges."""
+        return cls("", edges, goes_on=all(edge.target >= 0 for edge in edges))
 
 
 UNROUTED, DISCARDED = Decision("unrouted", (), True), Decision("discarded", (), True)
@@ -99,6 +106,8 @@ class State:
         self._opaque = [device in numbering.opaque for device, _ in numbering.instances]
         self._known: dict[tuple[int, object], Decision] = {}
         """Decisions by instance, and by the likeness of prefixes or else by next hops."""
+        self._same: dict[Decision, Decision] = {}
+        """One object of each."""
         self._steered: dict[tuple[int, int], Decision | None] = {}
 
     def is_opaque(self, instance: int) -> bool:
@@ -148,7 +157,8 @@ class State:
         key = own, likeness or hops
         found = self._known.get(key)
         if found is None:
-            found = Decision("", tuple(self._edge(own, hop, destination, route) for hop in hops))
+            found = Decision.by_edges(tuple(self._edge(own, hop, destination, route) for hop in hops))
+            found = self._same.setdefault(found, found)
             if all(hop.address is not None or hop.neighbor >= 0 for hop in hops):
                 self._known[key] = found
         return found
@@ -181,7 +191,7 @@ class State:
         for address in entry.next_hops if entry.action == "forward" else ():
             hop = self.solved.connected_hop(known.instance, address)
             if hop is not None:
-                return Decision("", (self._edge(known.instance, hop, destination, None),))
+                return Decision.by_edges((self._edge(known.instance, hop, destination, None),))
         return None
 
     def steered_ways(self, port: int, destination: Address) -> list[Decision]:

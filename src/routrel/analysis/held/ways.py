@@ -4,28 +4,18 @@ Most ways meet no ACL and no forwarding policy: they are the same for all header
 gives every one's ends, length and number of ways. Others are followed piece by piece (``following.py``).
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
-from routrel.analysis.held.differences import Differences
+from routrel.analysis.held.decisions import Decisions, End
 from routrel.analysis.held.instance_bits import bits_of
-from routrel.analysis.held.places import AddressClass
-from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, Numbering, State
+from routrel.analysis.held.states import Node
 
 MOST_FOLLOWED = 50_000
 """Ways on which filters stand that are kept from one class of addresses to the next."""
 
 REST = -2
 """Stands for the port that is led to where the rest of a way is not spelled out."""
-
-
-class End(NamedTuple):
-    """Where a way ends: at an instance, on its port where it is -1 or more; ``verdict`` as the walker's."""
-
-    verdict: str
-    instance: int
-    port: int = -1
 
 
 class Outlook(NamedTuple):
@@ -87,99 +77,30 @@ class FollowedWays:
 class Ways:
     """The ways to one class of addresses, by state (0: before, 1: after)."""
 
-    def __init__(
-        self,
-        states: tuple[State, State],
-        numbering: Numbering,
-        addresses: AddressClass,
-        found: Differences,
-        followed: FollowedWays,
-    ):
-        self.states, self.numbering, self.addresses, self.followed = states, numbering, addresses, followed
-        self.differences = found
-        self._count = len(numbering.instances)
-        self._decisions: tuple[dict[Node, Decision], dict[Node, Decision]] = ({}, {})
+    def __init__(self, decisions: Decisions, followed: FollowedWays):
+        self.decisions, self.differences, self.followed = decisions, decisions.differences, followed
         self._outlooks: tuple[dict[Node, Outlook], dict[Node, Outlook]] = ({}, {})
         self._goes_round = [False, False]
         self._onward: tuple[dict[Node, tuple[Node, ...]], dict[Node, tuple[Node, ...]]] = ({}, {})
-        self._candidates = found.instances_for(addresses)
-        self.dirty = self._dirty()
+        self.dirty = decisions.dirty()
         """Nodes that decide otherwise in the two states."""
         self.affected = self._before(self.dirty)
         """Nodes from which some way leads to such a one."""
-        opaque = {-1 - one for one in found.opaque} | {found.starting_at(one) for one in found.opaque}
+        opaque = {-1 - one for one in self.differences.opaque}
+        opaque |= set(map(self.differences.starting_at, self.differences.opaque))
         self.not_followed = self._before(opaque)
         """Nodes from which some way leads to a device whose filter program or routing rules decide."""
-
-    # Nodes
-
-    def instance_at(self, node: Node) -> int:
-        """The routing instance of a node."""
-        if node >= 0:
-            return self.numbering.instance_of[node]
-        instance = -1 - node
-        return instance - self._count if instance >= self._count else instance
-
-    # Decisions
-
-    def decision(self, side: int, node: Node) -> Decision:
-        """What the table of a node's instance does, whatever filters stand there."""
-        key = node if node < 0 else -1 - self.numbering.instance_of[node]
-        if side and self.instance_at(node) not in self._candidates:
-            side = 0
-        found = self._decisions[side].get(key)
-        if found is None:
-            state, instance, is_own = self.states[side], self.instance_at(node), key < -self._count
-            if state.is_opaque(instance):
-                found = NOT_FOLLOWED
-            elif instance in self.addresses.owners[side]:
-                found = ARRIVES
-            elif not is_own and not state.forwards(instance):
-                found = DISCARDED
-            else:
-                found = state.by_table(instance, self.addresses.address, self.addresses.chains[side])
-            self._decisions[side][key] = found
-            self.differences.decided += 1
-        return found
-
-    def policy_at(self, side: int, node: Node) -> int:
-        """The forwarding policy that is asked at a node, -1 for none: nobody asks where a packet goes no further."""
-        if node < 0:
-            return -1
-        instance, state = self.instance_at(node), self.states[side]
-        goes_on = state.forwards(instance) and instance not in self.addresses.owners[side]
-        return state.policy[node] if goes_on and not state.is_opaque(instance) else -1
-
-    def steered(self, side: int, node: Node) -> list[Decision]:
-        """What the forwarding policy of a node may do beside."""
-        if self.policy_at(side, node) < 0:
-            return []
-        return self.states[side].steered_ways(node, self.addresses.address)
-
-    def _all(self, side: int, node: Node) -> tuple[Decision, ...]:
-        """What may be done at a node, by the table or by a policy."""
-        return (self.decision(side, node),) if node < 0 else (self.decision(side, node), *self.steered(side, node))
+        self.ends = decisions.ends(0)
+        """Wherever packets end before that are not blocked and do not go round."""
 
     def onward(self, side: int, node: Node) -> tuple[Node, ...]:
         """The nodes that follow on a node."""
         found = self._onward[side].get(node)
         if found is None:
             coming_in = self.differences.coming_in
-            edges = (edge for decision in self._all(side, node) for edge in decision.edges)
+            edges = (edge for decision in self.decisions.all_at(side, node) for edge in decision.edges)
             found = self._onward[side][node] = tuple([coming_in(edge.target) for edge in edges if edge.target >= 0])
         return found
-
-    # What differs
-
-    def _dirty(self) -> set[Node]:
-        found, differences = set[Node](), self.differences
-        nodes = {-1 - one for one in self._candidates} | {self.differences.starting_at(one) for one in self._candidates}
-        found |= {node for node in nodes if self.decision(0, node) != self.decision(1, node)}
-        for port in differences.ports:
-            acls = [state.acl_in[port] for state in self.states]
-            if acls[0] != acls[1] or self.policy_at(0, port) != self.policy_at(1, port):
-                found.add(port)
-        return found | {port for port in differences.steered if self.steered(0, port) != self.steered(1, port)}
 
     def _before(self, nodes: set[Node]) -> set[Node]:
         """Some nodes, and those before them on the ways as they were: what reaches no difference there goes the same
@@ -187,7 +108,7 @@ class Ways:
         found, waiting = set(nodes), list(nodes)
         while waiting:
             node = waiting.pop()
-            instance = self.instance_at(node)
+            instance = self.differences.instance_at(node)
             before = set[Node]()
             if node == -1 - instance:
                 # What comes in by a filtered port is routed as all else.
@@ -201,14 +122,6 @@ class Ways:
         return found
 
     # Outlooks
-
-    def ends(self, side: int) -> frozenset[End]:
-        """Wherever a packet may end that is not blocked and does not go round, from wherever it comes."""
-        found = set[End]()
-        for instance in range(self._count):
-            for node in {-1 - instance, self.differences.starting_at(instance), *self.differences.steered_of[instance]}:
-                found.update(self._own_ends(side, node))
-        return frozenset(found)
 
     def outlook(self, side: int, node: Node) -> Outlook:
         """What lies before a packet at a node."""
@@ -262,38 +175,28 @@ class Ways:
             waiting += following
         return True
 
-    def _own_ends(self, side: int, node: Node) -> Iterator[End]:
-        """The ends that ways have at a node itself."""
-        instance = self.instance_at(node)
-        for one in self._all(side, node):
-            if one.verdict:
-                yield End(one.verdict, instance)
-            for edge in one.edges:
-                if edge.target < 0:
-                    yield End(edge.verdict, instance, edge.port)
-
     def _own_part(self, side: int, node: Node) -> tuple[set[End], set[int], int]:
         """The ends that ways have at a node itself, the lists that are asked there, and how many ways end."""
-        ends = list(self._own_ends(side, node))
-        lists = {edge.acl for one in self._all(side, node) for edge in one.edges}
+        ends = list(self.decisions.ends_at(side, node))
+        lists = {edge.acl for one in self.decisions.all_at(side, node) for edge in one.edges}
         if node >= 0:
-            lists |= {self.states[side].acl_in[node], self.policy_at(side, node)}
+            lists |= {self.decisions.states[side].acl_in[node], self.decisions.policy_at(side, node)}
         lists.discard(-1)
         return set(ends), lists, len(ends)
 
     def _from_following(self, side: int, node: Node) -> Outlook:
         known = self._outlooks[side]
-        decision = self.decision(side, node)
+        decision = self.decisions.at(side, node)
         if node < 0 and not decision.verdict and len(decision.edges) == 1:
             # As at most nodes: one way on, nothing asked.
             (edge,) = decision.edges
             if edge.acl < 0 and edge.target >= 0:
                 one = known[self.differences.coming_in(edge.target)]
-                passed = one.passed | 1 << self.instance_at(node)
+                passed = one.passed | 1 << self.differences.instance_at(node)
                 return Outlook(one.ends, one.ways, one.longest + 1, passed, one.lists)
         ends, lists, ways = self._own_part(side, node)
         after = [known[one] for one in self.onward(side, node)]
-        passed = 1 << self.instance_at(node)
+        passed = 1 << self.differences.instance_at(node)
         for one in after:
             passed |= one.passed
         alike = self.differences.alike
@@ -320,8 +223,8 @@ class Ways:
             seen |= new
             waiting += new
         round_at = circling(after)
-        ends |= {End("loops", self.instance_at(node)) for node in round_at}
-        passed = bits_of(map(self.instance_at, seen))
+        ends |= {End("loops", self.differences.instance_at(node)) for node in round_at}
+        passed = bits_of(map(self.differences.instance_at, seen))
         return Outlook(frozenset(ends), 0 if round_at else len(ends), len(seen), passed, frozenset(lists))
 
 
