@@ -3,18 +3,13 @@
 from collections.abc import Iterable, Iterator
 from random import Random
 
-import msgspec
-import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from routrel.analysis.answers.held import Held
 from routrel.analysis.held.conversation import Conversation, Sides
 from routrel.analysis.held.conversations import Conversations
-from routrel.analysis.held.decisions import Decisions
 from routrel.analysis.held.effects import Judge
 from routrel.analysis.held.entry_lists import Spans, address_of, number_of, span_of
-from routrel.analysis.held.groups import comparing
 from routrel.analysis.held.places import AddressClass
 from routrel.model.addresses import Address
 from routrel.solving import solve
@@ -132,21 +127,3 @@ def held_against(found: Conversations, course, sides: Sides, classes: tuple[Addr
 @settings(max_examples=examples(25), deadline=None, suppress_health_check=list(HealthCheck))
 def test_what_changed_is_what_single_headers_say(document, data, is_again):
     held_against_every_header(document, data.draw(changed(document)), is_again)
-
-
-@given(document=networks(), data=st.data())
-@settings(max_examples=examples(40), deadline=None, suppress_health_check=list(HealthCheck))
-def test_places_looked_at_together_are_as_each_alone(document, data):
-    before, after = solve(read(document)), solve(read(data.draw(changed(document))))
-    *_, together = comparing(before, after)
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(Decisions, "likeness", lambda self: self.addresses.number)
-        *_, alone = comparing(before, after)
-    assert together.held is not None and alone.held is not None
-    assert as_dicts(together.held) == as_dicts(alone.held)
-
-
-def as_dicts(held: Held) -> object:
-    """An answer but for its examples, any of which may be taken."""
-    groups = [{**msgspec.structs.asdict(group), "example": None} for group in held.groups]
-    return {**msgspec.structs.asdict(held), "groups": sorted(groups, key=str)}

@@ -114,12 +114,8 @@ class Decisions:
         came = {answers for node, one in (*before, *after) if (answers := self._come(node, one)) is not None}
         instances = {self.differences.instance_at(node) for node in came}
         place = self.addresses.place
-        is_apart = (
-            place.kind == "outside"
-            or len(instances) != 1
-            or instances != self.addresses.of_instances
-            or not instances.isdisjoint(self.differences.steering)
-        )
+        steers = not instances.isdisjoint(self.differences.steering)  # but never what is for the router itself
+        is_apart = steers or instances != self.addresses.of_instances
 
         def shape(node: Node, decision: Decision) -> Hashable:
             if decision.goes_on:

@@ -83,13 +83,15 @@ class Judge:
         """What some ends are; an answer has come to where it is meant for at ``instance`` alone."""
         found = self._ends.get((ends, kind, instance))
         if found is None:
-            good = [
-                _is_good(end, kind) and (instance < 0 or end.verdict != "arrives" or end.instance == instance)
+            good = {
+                end
                 for end in ends
-            ]
-            words = " or ".join(sorted({_end_words(end, kind, self.numbering) for end in ends}))
+                if _is_good(end, kind) and (instance < 0 or end.verdict != "arrives" or end.instance == instance)
+            }
+            come = good if kind != "outside" else frozenset()
+            words = " or ".join(sorted({"arrives" if end in come else _end_words(end, self.numbering) for end in ends}))
             verdicts = {end.verdict for end in ends}
-            found = Ends(any(good), all(good), "loops" in verdicts, verdicts == {"leaves"}, words)
+            found = Ends(bool(good), good == ends, "loops" in verdicts, verdicts == {"leaves"}, words)
             self._ends[ends, kind, instance] = found
         return found
 
@@ -174,10 +176,8 @@ def _is_good(end: End, kind: str) -> bool:
     return end.verdict == "leaves" if kind == "outside" else end.verdict in ("arrives", "delivered")
 
 
-def _end_words(end: End, kind: str, numbering: Numbering) -> str:
+def _end_words(end: End, numbering: Numbering) -> str:
     at = str(numbering.ports[end.port]) if end.port >= 0 else numbering.name(end.instance)
-    if _is_good(end, kind) and kind != "outside":
-        return "arrives"
     return {
         "arrives": f"arrives at {numbering.name(end.instance)}",
         "delivered": f"ends on the subnet of {at}",
