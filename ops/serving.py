@@ -5,9 +5,11 @@ import os
 import signal
 import subprocess
 import sys
+import tempfile
 import threading
 import time
 from collections.abc import Callable
+from pathlib import Path
 
 import database
 import install
@@ -18,6 +20,9 @@ HEAD_MILLISECONDS = 10_000
 
 LOOKS = 1.0
 """Seconds between two looks at the database."""
+
+WEB_PROCESSES = max(2, min(4, os.cpu_count() or 1))
+"""Processes that take requests, where ROUTREL_WEB_PROCESSES does not say."""
 
 PATIENCE = 20
 """Failed starts of the database in a row that are told; after that one in a minute."""
@@ -37,16 +42,27 @@ def serve(with_demo: bool, port: int, workers: int = 1) -> int:
     )
     if prepared.returncode:
         raise install.MissingError("the first network could not be loaded")
+    web_processes = os.environ.get("ROUTREL_WEB_PROCESSES") or str(WEB_PROCESSES)
     command = [
         str(install.PYTHON),
         *("-m", "granian", "--interface", "asginl", "site_settings.asgi:application"),
-        *("--host", "127.0.0.1", "--port", str(chosen), "--workers", "1", "--http", "1", "--no-ws"),
+        *("--host", "127.0.0.1", "--port", str(chosen), "--workers", web_processes, "--http", "1", "--no-ws"),
         *("--http1-header-read-timeout", str(HEAD_MILLISECONDS), "--backpressure", "256"),
         *("--log-level", "warning", "--respawn-failed-workers"),
     ]
-    beside = [_Beside([*manage, "worker"], {**os.environ, **environment}) for _ in range(workers)]
-    served = {**os.environ, **environment, "ROUTREL_SERVING": "1"}
-    return _supervise(command, served, beside, chosen, prepared.stdout)
+    environment = {**os.environ, **environment}
+    with tempfile.TemporaryDirectory(prefix="routrel-") as folder:  # short: a socket's path has 107 bytes at most
+        pool = Path(folder) / "pool"
+        beside = [
+            _Beside(
+                [str(install.PYTHON), "-m", "work.pool_process", str(pool), "--until-input-ends"],
+                _of_server(environment),
+                pool,
+            ),
+            *(_Beside([*manage, "worker"], environment) for _ in range(workers)),
+        ]
+        served = {"ROUTREL_SERVING": "1", "ROUTREL_WEB_PROCESSES": web_processes, "ROUTREL_POOL": str(pool)}
+        return _supervise(command, {**environment, **served}, beside, chosen, prepared.stdout)
 
 
 def work() -> int:
@@ -64,17 +80,27 @@ def work() -> int:
     return 0
 
 
-class _Beside:
-    """A process beside the server, started again where it has ended."""
+def _of_server(environment: dict[str, str]) -> dict[str, str]:
+    """An environment in which the server's modules are found."""
+    return {**environment, "PYTHONPATH": os.pathsep.join(str(install.ROOT / one) for one in ("src", "server"))}
 
-    def __init__(self, command: list[str], environment: dict[str, str]):
-        self.command, self.environment = command, environment
+
+class _Beside:
+    """A process beside the server, started again where it has ended; ``socket`` is what it leaves behind then."""
+
+    def __init__(self, command: list[str], environment: dict[str, str], socket: Path | None = None):
+        self.command, self.environment, self.socket = command, environment, socket
         self.running: subprocess.Popen[bytes] | None = None
         self.next_start = 0.0
 
     def look_after(self) -> None:
         if time.monotonic() >= self.next_start and (self.running is None or self.running.poll() is not None):
-            self.running = subprocess.Popen(self.command, env=self.environment, start_new_session=True)
+            if self.socket is not None:
+                self.socket.unlink(missing_ok=True)
+            # The pool ends where the other end of its input does, with us.
+            self.running = subprocess.Popen(
+                self.command, env=self.environment, stdin=subprocess.PIPE, start_new_session=True
+            )
             self.next_start = time.monotonic() + 3
 
     def stop(self) -> None:

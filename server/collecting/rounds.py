@@ -36,6 +36,7 @@ from routrel.formats.errors import LoadError
 from routrel.formats.events_file import read_events
 from routrel.formats.sources import files_of_upload
 from work.answering_past import EventsLoaded
+from work.pool import Limits
 
 log = logging.getLogger("routrel.collecting")
 
@@ -149,7 +150,7 @@ def _collected(inventory: Path, folder: Path) -> Any:
     command = [sys.executable, "-m", "routrel", "collect", str(inventory), str(folder), "--json"]
     source = str(Path(__file__).parents[2] / "src")
     paths = os.pathsep.join(filter(None, (source, os.environ.get("PYTHONPATH", ""))))
-    size = settings.WORK_LIMITS["bytes_each"]
+    size = Limits.of_environment().bytes_each
     try:
         done = subprocess.run(
             command,

@@ -7,7 +7,6 @@ from concurrent.futures import ThreadPoolExecutor
 from concurrent.futures import TimeoutError as NotYet
 from typing import Any, TypeVar
 
-from django.conf import settings
 from django.db import InterfaceError, OperationalError, connection
 
 from jobs.models import Job
@@ -26,7 +25,7 @@ LOOKS = 0.4
 PATIENCE = 60.0
 """Seconds for which what was found is kept while the database is away."""
 
-_pool = Pool(Limits(**{**settings.WORK_LIMITS, "processes": 1}))
+_pool = Pool(Limits.of_environment(processes=1))
 _asking = ThreadPoolExecutor(1)
 
 

@@ -23,7 +23,8 @@ PAUSE_SECONDS = 15.0
 """Between two parts of it."""
 
 AT_ONCE = 96
-"""Requests that are worked on at once; more are told to come again. One whose body is not whole costs nothing yet."""
+"""Requests that all web processes work on at once; more are told to come again. One whose body is not whole costs
+nothing yet."""
 
 WAITING_BYTES = 384 * 1024 * 1024
 """Of bodies that are not whole, all together."""
@@ -42,10 +43,18 @@ class _RefusedError(Exception):
 class Bounds:
     """An application that is asked only within bounds."""
 
-    def __init__(self, application: Application, pause: float = PAUSE_SECONDS, whole: float = BODY_SECONDS):
+    def __init__(
+        self,
+        application: Application,
+        pause: float = PAUSE_SECONDS,
+        whole: float = BODY_SECONDS,
+        processes: int = 1,
+    ):
         self.application = application
         self.pause = pause
         self.whole = whole
+        self.at_once = max(1, AT_ONCE // processes)
+        self.most_waiting_bytes = max(2 * BODY_BYTES, WAITING_BYTES // processes)
         self.under_way = 0
         self.waiting_bytes = 0
 
@@ -96,7 +105,7 @@ class _Body:
         self.bounds.waiting_bytes += part
         if self._size > BODY_BYTES:
             raise _RefusedError(413, f"The request is too large; allowed: {BODY_BYTES:,} bytes.")
-        if self.bounds.waiting_bytes > WAITING_BYTES:
+        if self.bounds.waiting_bytes > self.bounds.most_waiting_bytes:
             raise _RefusedError(503, BUSY)
         if message["type"] != "http.request" or not message.get("more_body", False):
             self._become_whole()
@@ -105,7 +114,7 @@ class _Body:
     def _become_whole(self) -> None:
         self._is_whole = True
         self.bounds.waiting_bytes -= self._size
-        if self.bounds.under_way >= AT_ONCE:
+        if self.bounds.under_way >= self.bounds.at_once:
             raise _RefusedError(503, BUSY)
         self.bounds.under_way += 1
         self._is_counted = True

@@ -19,11 +19,19 @@ from django.core.exceptions import ImproperlyConfigured
 ROOT = Path(__file__).resolve().parent.parent.parent
 
 
+WEB_PROCESSES = max(1, int(os.environ.get("ROUTREL_WEB_PROCESSES", "1")))
+"""How many web processes there are: what all may take together is shared out between them."""
+
+MOST_CONNECTIONS = 48
+"""To the database, of all web processes."""
+
+
 def _connections() -> dict[str, Any]:
     """A pool under the application server, whose threads come and go; else one connection per thread."""
     if os.environ.get("ROUTREL_SERVING") != "1":
         return {"CONN_MAX_AGE": 60}
-    return {"CONN_MAX_AGE": 0, "OPTIONS": {"pool": {"min_size": 2, "max_size": 24, "timeout": 5}, "connect_timeout": 3}}
+    pool = {"min_size": 2, "max_size": max(6, MOST_CONNECTIONS // WEB_PROCESSES), "timeout": 5}
+    return {"CONN_MAX_AGE": 0, "OPTIONS": {"pool": pool, "connect_timeout": 3}}
 
 
 def _listed(name: str) -> list[str]:
@@ -114,10 +122,13 @@ TIME_ZONE = "UTC"
 DATA_UPLOAD_MAX_MEMORY_SIZE = 48 * 1024 * 1024
 FILE_UPLOAD_MAX_MEMORY_SIZE = 48 * 1024 * 1024
 
-WORK_LIMITS: dict[str, Any] = {
-    "processes": int(os.environ.get("ROUTREL_WORK_PROCESSES", "3")),
-    "bytes_each": int(float(os.environ.get("ROUTREL_WORK_GIB", "3")) * 1024**3),
+CACHES = {
+    # Sign-ins are counted in it: for all web processes together.
+    "default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "counted_for_a_while"}
 }
+
+WORK_POOL = os.environ.get("ROUTREL_POOL", "")
+"""The socket of the process that has the work processes of all web processes; empty where each has its own."""
 
 COLLECT = os.environ.get("ROUTREL_COLLECT", "")
 """A folder of this machine with inventories whose devices its workers ask (docs/collecting.md)."""

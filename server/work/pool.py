@@ -55,6 +55,13 @@ class Limits:
     solve_seconds: float = 120.0
     wait_seconds: float = 60.0
 
+    @classmethod
+    def of_environment(cls, processes: int | None = None) -> "Limits":
+        """As the environment says (docs/running.md), or for so many processes."""
+        told = int(os.environ.get("ROUTREL_WORK_PROCESSES", cls.processes))
+        gib = float(os.environ.get("ROUTREL_WORK_GIB", cls.bytes_each / 1024**3))
+        return cls(told if processes is None else processes, int(gib * 1024**3))
+
 
 class WorkError(Exception):
     """Work that was not done: a message for the user."""

@@ -1,4 +1,4 @@
-"""The one pool of the web process, and answers of it as responses."""
+"""The one pool, of this web process or of all, and answers of it as responses."""
 
 import logging
 import secrets
@@ -14,9 +14,10 @@ from rest_framework.response import Response
 from work.past import Past
 from work.pool import BusyError, EventText, Limits, Pool, Text, TookTooLongError, WorkError
 from work.process import Outcome, Question
+from work.remote_pool import RemotePool
 
 log = logging.getLogger("routrel.work")
-pool = Pool(Limits(**settings.WORK_LIMITS))
+pool = RemotePool(settings.WORK_POOL) if settings.WORK_POOL else Pool(Limits.of_environment())
 
 
 class WorkFailed(APIException):

@@ -114,15 +114,41 @@ def post(port: int, path: str, token: str, body: dict) -> dict:
     return answer
 
 
-def worker_of(process: subprocess.Popen) -> int:
-    """The process of the worker beside a server."""
+def children_of(process: int, command: bytes) -> list[int]:
+    """The children of a process that run a command."""
+    found = Path(f"/proc/{process}/task/{process}/children").read_text().split()
+    return [int(one) for one in found if command in Path(f"/proc/{one}/cmdline").read_bytes()]
+
+
+def child_of(process: subprocess.Popen, command: bytes) -> int:
+    """A process beside a server."""
     end = time.monotonic() + 60
     while time.monotonic() < end:
-        for child in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split():
-            if b"manage.py\0worker" in Path(f"/proc/{child}/cmdline").read_bytes():
-                return int(child)
+        for child in children_of(process.pid, command):
+            return child
         time.sleep(0.1)
-    raise AssertionError("no worker is there")
+    raise AssertionError(f"no {command} is there")
+
+
+def test_web_processes_and_their_pool_are_replaced_when_they_die(server):
+    port, state, process = server
+    environment = {**os.environ, "ROUTREL_STATE": str(state)}
+    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
+    token = re.search(r"routrel_\S+", made.stdout)[0]
+    network = json.loads(get(port, "/api/networks", token)[1])["results"][0]["id"]
+    asked = f"/api/networks/{network}/revisions/1/map"
+    assert get(port, asked, token)[0] == 200
+    web = children_of(child_of(process, b"granian"), b"granian")
+    assert len(web) >= 2
+    died = [child_of(process, b"work.pool_process"), web[0]]
+    for one in died:
+        os.kill(one, signal.SIGKILL)
+    seen, end = [], time.monotonic() + 60
+    while time.monotonic() < end and seen[-5:] != [200] * 5:
+        seen.append(get(port, asked, token)[0])
+        time.sleep(0.2)
+    assert seen[-5:] == [200] * 5 and set(seen) <= {0, 200, 503}
+    assert not set(died) & {child_of(process, b"work.pool_process"), *children_of(process.pid, b"granian")}
 
 
 def test_a_job_outlives_its_worker_and_its_database(server):
@@ -143,7 +169,7 @@ def test_a_job_outlives_its_worker_and_its_database(server):
         raise AssertionError(text)
 
     until(lambda now: 0 < now["done"] < now["of"])
-    os.kill(worker_of(process), signal.SIGKILL)
+    os.kill(child_of(process, b"manage.py\0worker"), signal.SIGKILL)
     before = until(lambda now: now["workers"] >= 1 and now["done"] > 8)
     kill_database(state)
     assert before["state"] == "running"

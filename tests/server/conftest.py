@@ -14,9 +14,13 @@ TEXT = "routrel: 1\nname: two hosts\n" + lan(
 )
 
 
+COUNTED_HERE = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"}}
+
+
 @pytest.fixture(autouse=True)
 def _quick_and_unthrottled(settings):
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+    settings.CACHES = COUNTED_HERE
     cache.clear()
 
 
