@@ -227,3 +227,40 @@ def test_16_4_3_a_forwarding_address_is_reached_by_its_own_network_and_by_equal_
         )
     solved = load(text + 'links:\n- ["a:e1", "b:e1"]\n- ["a:e2", "b:e2"]\n')
     assert hops(solved, table(solved, "a")["0.0.0.0/0"]) == ["10.1.2.1@e1", "10.1.1.2@e2"]
+
+
+AROUND = """\
+devices:
+  r1:
+    interfaces: {lo: {addresses: [10.0.0.1/32]}, a: {addresses: [10.9.0.1/30]}, b: {addresses: [10.9.1.1/30]}}
+    routing:
+      ospf: {areas: {0: {interfaces: {lo: {}, a: {cost: 5}}}, 1: {type: KIND, interfaces: {b: {cost: 1}}}}}
+  r2:
+    interfaces: {lo: {addresses: [10.0.0.2/32]}, a: {addresses: [10.9.0.2/30]}, c: {addresses: [10.9.2.2/30]}}
+    routing:
+      static: [{prefix: 192.0.2.0/24, action: discard}]
+      ospf:
+        areas: {0: {interfaces: {lo: {}, a: {cost: 5}}}, 1: {type: KIND, interfaces: {c: {cost: 1}}}}
+        redistribute: [{from: static, metric: 1, metric_type: 1}]
+  r4:
+    interfaces: {lo: {addresses: [10.0.0.4/32]}, b: {addresses: [10.9.1.2/30]}, c: {addresses: [10.9.2.1/30]}}
+    routing: {ospf: {areas: {1: {type: KIND, interfaces: {lo: {}, b: {cost: 1}, c: {cost: 1}}}}}}
+links: [[r1:a, r2:a], [r1:b, r4:b], [r4:c, r2:c]]
+"""
+
+
+def test_12_4_1_a_router_brings_nothing_to_whom_it_is_reached_through_a_stub_area():
+    """Two real daemons agree on the stub area: the E-bit is never set there, so the dearer way is taken."""
+    solved = load(AROUND.replace("KIND", "normal"))
+    assert hops(solved, table(solved, "r1")["192.0.2.0/24"]) == ["10.9.1.2@b"]
+    assert table(solved, "r1")["192.0.2.0/24"].metric == 3
+    solved = load(AROUND.replace("KIND", "stub"))
+    assert hops(solved, table(solved, "r1")["192.0.2.0/24"]) == ["10.9.0.2@a"]
+    assert table(solved, "r1")["192.0.2.0/24"].metric == 6
+
+
+def test_an_nssa_is_gone_through_by_its_own_routes_alone():
+    """What r2 says to the whole system leads by the backbone; what it says to the NSSA leads through it, for less."""
+    solved = load(AROUND.replace("KIND", "nssa"))
+    route = table(solved, "r1")["192.0.2.0/24"]
+    assert (route.origin, route.metric, hops(solved, route)) == ("NSSA type 1", 3, ["10.9.1.2@b"])

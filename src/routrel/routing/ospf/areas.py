@@ -114,6 +114,12 @@ class Areas:
         ]
         """Processes that may bring routes from outside: destination p + i each."""
         self._boundary = frozenset(self.boundary)
+        self._closed = {
+            number: frozenset(router for router in area.routers if self.area_type(router, number) != "normal")
+            for number, area in database.areas.items()
+        }
+        """Per area the routers to which it is a stub area or an NSSA: no way through it to a boundary router counts for
+        what that one says to the whole system, which is not known there (sections 3.6 and 12.4.1)."""
         is_over_alike = base is not None and base.prefixes is prefixes and base.boundary == self.boundary
         self._as_in_base = database.as_in_base if is_over_alike else frozenset[int]()
         """Areas whose routers' routes within them are those that ``base`` has."""
@@ -297,6 +303,9 @@ class Areas:
             open_to = np.ones(costs.shape, bool)
             if number == BACKBONE:
                 open_to = (numbers < len(self.prefixes)) | (kind[:, numbers] == NO_ROUTE)
+            elif self._closed[number]:
+                closed = np.array([process in self._closed[number] for process in processes])
+                open_to = (numbers < len(self.prefixes)) | ~closed[:, None]
             better = (costs < standing) & open_to
             chosen = better | ((costs == standing) & (costs < UNREACHED) & open_to)
             masks[..., numbers] = np.where(better, np.uint64(0), masks[..., numbers])
@@ -392,6 +401,8 @@ class Areas:
         costs = destinations.costs(graph, graph.local[process])
         # The route itself may be of another area, at a lower cost: only the best is advertised.
         shown = (costs < UNREACHED) & (costs == best[destinations.numbers])
+        if process in self._closed[number]:
+            shown &= destinations.numbers < len(self.prefixes)
         for configured in self.database.area_settings[process, number].ranges:
             shown &= ~self._within(number, configured)
         numbers = destinations.numbers[shown]

@@ -27,11 +27,7 @@ class OspfOutside(OspfAreas):
 
     def reach_router(self, process: int, target: int) -> Reach | None:
         """Section 16.4.1: the way to a boundary router; of paths inside areas those off the backbone first."""
-        inside: list[tuple[int, int, int]] = []
-        for area in self.areas_of(process):
-            distance = self.graph(area).distances(process)
-            if target in distance:
-                inside.append((int(area == BACKBONE), distance[target], area))
+        inside = self._inside_to_router(process, target)
         if inside:
             rank, cost = min(inside)[:2]
             areas = [area for r, c, area in inside if (r, c) == (rank, cost)]
@@ -49,6 +45,16 @@ class OspfOutside(OspfAreas):
         rest = best - self.graph(ends[0][0]).distances(process)[ends[0][1]]
         said = Leg(-1, rest, f"{self.name(ends[0][1])} to {self.name(target)}")
         return Reach(best, tuple((*legs, said) for legs in reach.ways), reach.hops, 1, reach.words)
+
+    def _inside_to_router(self, process: int, target: int) -> list[tuple[int, int, int]]:
+        """Paths to a boundary router inside areas where it is one to the whole system (section 12.4.1): whether by the
+        backbone, the cost, and the area."""
+        return [
+            (int(area == BACKBONE), distance[target], area)
+            for area in self.areas_of(process)
+            if self.database.area_settings[process, area].type == "normal"
+            and target in (distance := self.graph(area).distances(process))
+        ]
 
     def _joined_reach(self, process: int, ends: list[tuple[int, int]], cost: int, rank: int, words: str) -> Reach:
         hops: set[NextHop] = set()
@@ -79,11 +85,7 @@ class OspfOutside(OspfAreas):
     def _say_router(self, border: int, target: int, into: int) -> int | None:
         if self.database.area_settings[border, into].type != "normal":
             return None
-        inside = [
-            (int(area == BACKBONE), self.graph(area).distances(border)[target], area)
-            for area in self.areas_of(border)
-            if target in self.graph(area).distances(border)
-        ]
+        inside = self._inside_to_router(border, target)
         if inside:
             best = min(inside)[1]
             return best if any(area != into and cost == best for _, cost, area in inside) else None
