@@ -74,6 +74,13 @@ def test_idle_and_slow_clients_block_nobody(server):
         one.close()
 
 
+def token_of(state: Path) -> str:
+    """A new token of the demo's user."""
+    environment = {**os.environ, "ROUTREL_STATE": str(state)}
+    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
+    return re.search(r"routrel_\S+", made.stdout)[0]
+
+
 def database_of(state: Path) -> int | None:
     """The process of a server's database."""
     noted = state / "cluster" / "postmaster.pid"
@@ -89,9 +96,7 @@ def kill_database(state: Path) -> int:
 
 def test_a_database_that_dies_comes_back_and_nothing_is_a_500(server):
     port, state, _ = server
-    environment = {**os.environ, "ROUTREL_STATE": str(state)}
-    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
-    token = re.search(r"routrel_\S+", made.stdout)[0]
+    token = token_of(state)
     assert json.loads(get(port, "/api/networks", token)[1])["count"] == 1
     died = kill_database(state)
     seen, end = set(), time.monotonic() + 60
@@ -132,9 +137,7 @@ def child_of(process: subprocess.Popen, command: bytes) -> int:
 
 def test_web_processes_and_their_pool_are_replaced_when_they_die(server):
     port, state, process = server
-    environment = {**os.environ, "ROUTREL_STATE": str(state)}
-    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
-    token = re.search(r"routrel_\S+", made.stdout)[0]
+    token = token_of(state)
     network = json.loads(get(port, "/api/networks", token)[1])["results"][0]["id"]
     asked = f"/api/networks/{network}/revisions/1/map"
     assert get(port, asked, token)[0] == 200
@@ -153,9 +156,7 @@ def test_web_processes_and_their_pool_are_replaced_when_they_die(server):
 
 def test_a_job_outlives_its_worker_and_its_database(server):
     port, state, process = server
-    environment = {**os.environ, "ROUTREL_STATE": str(state)}
-    made = subprocess.run([ROUTREL, "token", "harbour"], env=environment, capture_output=True, text=True, check=True)
-    token = re.search(r"routrel_\S+", made.stdout)[0]
+    token = token_of(state)
     network = json.loads(get(port, "/api/networks", token)[1])["results"][0]["id"]
     job = post(port, f"/api/networks/{network}/jobs", token, {"revision": 1, "failures": "links"})
 
