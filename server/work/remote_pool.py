@@ -64,9 +64,13 @@ class RemotePool:
     def is_answering(self) -> bool:
         """Whether a work process is up, or comes up now."""
         try:
-            pipe = self._asked(("well",))
+            pipe = self._asked(("well",), 0)
+        except BusyError:
+            return False
+        try:
             is_well: bool = self._heard(pipe)
         except BusyError:
+            pipe.close()
             return False
         self._keep(pipe)
         return is_well
@@ -77,9 +81,9 @@ class RemotePool:
             while self._idle:
                 self._idle.pop().close()
 
-    def _asked(self, asked: tuple[object, ...]) -> Connection:
+    def _asked(self, asked: tuple[object, ...], patience: float | None = None) -> Connection:
         """A connection over which something was asked; those of a process that ended are no longer any good."""
-        end = time.monotonic() + START_SECONDS
+        end = time.monotonic() + (START_SECONDS if patience is None else patience)
         while True:
             with self._lock:
                 idle = self._idle.pop() if self._idle else None
