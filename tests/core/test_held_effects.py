@@ -164,6 +164,11 @@ def test_what_was_not_compared_is_said(monkeypatch):
     monkeypatch.setattr(conversations, "MOST_PAIRS", 5)
     found = tried("disable: link, at: r1:a")
     assert found.left_out and f"but for {found.left_out} pairs that were not compared" in found.words
+    assert found.changed <= 6
+    for limit in ("MOST_MADE", "MOST_KEPT"):
+        with monkeypatch.context() as patch:
+            patch.setattr(conversations, limit, 5)
+            assert tried("disable: link, at: r1:a").left_out == PAIRS
     ports = [str(port) for port in range(1, 4000, 2)]
     many = NETWORK.replace("destination_ports: [25]", f"destination_ports: [{', '.join(ports)}]")
     found = tried("disable: link, at: r1:a", network=many)

@@ -8,6 +8,7 @@ into those that the filters tell apart.
 from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 from dataclasses import dataclass, field
+from itertools import islice
 from typing import NamedTuple
 
 from routrel.analysis.held.conversation import Conversation
@@ -26,8 +27,11 @@ MOST_PAIRS = 800_000
 """Pairs that are looked at, within the memory of a work process; those past it are counted as not held against each
 other."""
 
-MOST_DECISIONS = 12_000_000
+MOST_KEPT = 12_000_000
 """Decisions of routing instances about classes of addresses that are kept while all is compared."""
+
+MOST_MADE = 60_000_000
+"""Those that are made, a few minutes' worth: of classes that all goes alike to, only the first one's are kept."""
 
 ANSWERED = ("arrives", "delivered", "leaves")
 """Ends from which an answer may come."""
@@ -78,7 +82,8 @@ class Conversations:
         self._ways: dict[int, Ways] = {}
         """By the numbers of classes of addresses."""
         self._by_likeness: dict[Hashable, Ways] = {}
-        self._decided = 0
+        self._made = self._kept = 0
+        """How many decisions were made, and are kept."""
         self._followed = FollowedWays()
         self._answering: dict[frozenset[End], tuple[Node, ...]] = {}
 
@@ -91,7 +96,8 @@ class Conversations:
             found = self._by_likeness.get(likeness)
             if found is None:
                 found = self._by_likeness[likeness] = Ways(decisions, self._followed)
-                self._decided += decisions.count
+                self._kept += decisions.count
+            self._made += decisions.count
             self._ways[addresses.number] = found
         return found
 
@@ -126,7 +132,8 @@ class Conversations:
             yield from [None] * left
 
     def _is_too_much(self) -> bool:
-        return self.counts.looked_at > MOST_PAIRS or self._decided > MOST_DECISIONS
+        pairs = max(self.counts.looked_at, len(self.counts.not_followed))
+        return pairs > MOST_PAIRS or self._kept > MOST_KEPT or self._made > MOST_MADE
 
     def _senders(self, family: int) -> list[Senders]:
         """The sources of a family to which the ways are known, those together that all goes alike to and from."""
@@ -159,18 +166,27 @@ class Conversations:
                 is_alike = not (is_affected or senders.differ) and back.affected.isdisjoint(asked.answers[0])
                 if is_followed and is_alike:
                     continue
-                pairs = [
-                    (source, destination)
-                    for source in senders.sources
-                    for destination in destinations
-                    if source.place is not destination.place  # whoever is at the same place needs no router
-                ]
+                pairs = self._pairs(senders, destinations)
                 if not is_followed:
                     self.counts.not_followed |= {(source.place, destination.place) for source, destination in pairs}
                 if pairs and not is_alike and not senders.moves:
                     self.counts.looked_at += len(pairs)
                     yield from self._differing(pairs, senders, asked, there)
         self._followed.forget_many()
+
+    def _pairs(self, senders: Senders, destinations: list[AddressClass]) -> Pairs:
+        """Some senders with some classes, as many as may still be looked at: the rest is counted as past."""
+        room = MOST_PAIRS + 1 - max(self.counts.looked_at, len(self.counts.not_followed))
+        every = (
+            (source, destination)
+            for source in senders.sources
+            for destination in destinations
+            if source.place is not destination.place  # whoever is at the same place needs no router
+        )
+        found = list(islice(every, max(0, room)))
+        if len(found) >= room:
+            self.counts.past += len(senders.sources) * len(destinations) - len(found)
+        return found
 
     def _asked(self, there: Ways, node: Node) -> Asked:
         """What lies before packets from a node, in both states."""

@@ -1,5 +1,6 @@
 """What every routing instance decides about one class of addresses, in both states."""
 
+from array import array
 from collections.abc import Hashable, Iterator
 from typing import NamedTuple
 
@@ -105,7 +106,7 @@ class Decisions:
     def likeness(self) -> Hashable:
         """Equal for classes to which all goes alike from everywhere, in both states.
 
-        Decisions that go on are told apart by which object they are, and must be kept as long as what is equal is.
+        Decisions that go on are told apart by which object they are, of which each state keeps one of a kind.
         Where one and the same instance takes what is for one class, and hands what is for another on to its subnet,
         both are alike: it has come to where it was meant for, and is answered from one node.
         """
@@ -113,18 +114,19 @@ class Decisions:
         after = [(node, self.at(1, node)) for node in self._changed()]
         came = {answers for node, one in (*before, *after) if (answers := self._come(node, one)) is not None}
         instances = {self.differences.instance_at(node) for node in came}
-        place = self.addresses.place
         steers = not instances.isdisjoint(self.differences.steering)  # but never what is for the router itself
         is_apart = steers or instances != self.addresses.of_instances
 
         def shape(node: Node, decision: Decision) -> Hashable:
-            if decision.goes_on:
-                return id(decision)
             answers = None if is_apart else self._come(node, decision)
             return decision if answers is None else ("come", answers)
 
-        shapes = tuple([shape(*one) for one in before]), tuple([(one[0], shape(*one)) for one in after])
-        return place.family, place.kind == "outside", *shapes
+        # As bytes: there is a number for every router and class.
+        going_on = array("Q", [id(one) if one.goes_on else 0 for _, one in before]).tobytes()
+        ending = tuple([(node, shape(node, one)) for node, one in before if not one.goes_on])
+        changed = tuple([(node, id(one) if one.goes_on else shape(node, one)) for node, one in after])
+        place = self.addresses.place
+        return place.family, place.kind == "outside", going_on, ending, changed
 
     def _come(self, node: Node, decision: Decision) -> Node | None:
         """The node that answers what has come to where it was meant for, and can do nothing else; None for all else."""
