@@ -53,6 +53,11 @@ def test_from_signing_in_to_a_mended_network(page, tmp_path):
     # Follow the cause to its line, and read what that line does.
     page.find("[data-testid=cause-return] [data-testid=source-link]").click()
     page.says("in the table of bw-core1: discard", "[data-testid=statements]")
+    shown = page.driver.current_url
+    page.driver.get(shown.replace("line=23", "line=24"))
+    page.says("nothing begins here; line 23", "[data-testid=statements]")
+    page.driver.back()
+    page.says("in the table of bw-core1: discard", "[data-testid=statements]")
     page.press("b")
     page.wait_for_verdicts("blocked", "discarded")
 

@@ -29,6 +29,9 @@ export function Statements({ file, span }: { file: string; span: Span }) {
       <ul>
         {found.data?.map((one) => (
           <li key={`${one.line} ${one.column} ${one.kind} ${one.name}`} className="py-0.5">
+            {one.line < span.line && (
+              <span className="text-faint">nothing begins here; line {one.line}: </span>
+            )}
             <span className="text-faint">{one.kind}</span> <Effect statement={one} />
             <span className="text-faint">: </span>
             {one.does}
