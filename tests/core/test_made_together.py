@@ -1,27 +1,35 @@
 """Routes that link-state protocols make for several routers together, held against those made for one alone."""
 
 import json
+from dataclasses import replace
+from unittest.mock import patch
 
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from bench.generator import Shape
 from bench.generator import document as generated
 from routrel.formats.network_file import read_network
 from routrel.routing import protocol_routes
 from routrel.routing.isis.solution import IsisSolution
+from routrel.routing.ospf import solution as ospf_solution
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from tests.core.mixed_networks import documents, read
+from tests.core.test_areas_reference import labs
 from tests.examples import examples
 
 
 def content(solution: OspfSolution | IsisSolution, process: int) -> list[tuple]:
     """Everything a process's routes say, prefix by prefix, with next hops in place of bits."""
     routes = solution.routes_of(process)
-    family = [6 if is_ipv6 else 4 for is_ipv6 in solution.prefixes.is_ipv6.tolist()]
+    return said(routes, [6 if is_ipv6 else 4 for is_ipv6 in solution.prefixes.is_ipv6.tolist()])
+
+
+def said(routes: protocol_routes.ProtocolRoutes, family: list[int]) -> list[tuple]:
     return [
         (
             int(routes.kind[number]),
@@ -30,7 +38,7 @@ def content(solution: OspfSolution | IsisSolution, process: int) -> list[tuple]:
             -1 if routes.tag is None else int(routes.tag[number]),
             bool(routes.present()[number]),
         )
-        for number in range(len(solution.prefixes))
+        for number in range(len(family))
     ]
 
 
@@ -51,6 +59,50 @@ def made_alike(solved: Solved) -> int:
         together += len(solution._ready)
         assert [content(solution, number) for number in numbers] == alone
     return together
+
+
+def some_alike(solved: Solved, data: st.DataObject) -> None:
+    """Routes over some columns alone, held against those over all; and tables that take them."""
+    for solution in solved.solutions:
+        if not isinstance(solution, OspfSolution):
+            continue
+        count = len(solution.prefixes)
+        asked = sorted(data.draw(st.sets(st.integers(0, count - 1), min_size=1, max_size=max(1, count // 3))))
+        family = [6 if is_ipv6 else 4 for is_ipv6 in solution.prefixes.is_ipv6[asked].tolist()]
+        numbers = [process.number for process in solution.processes]
+        whole = [content(solution, number) for number in numbers]
+        with patch.object(ospf_solution, "WORTHWHILE", 1):
+            solution.prepare(data.draw(st.lists(st.sampled_from(numbers), unique=True)), np.array(asked))
+        for number in numbers:
+            some = solution.some_routes_of(number)
+            assert some is not None and set(asked) <= some.place.keys()
+            at = [some.place[column] for column in asked]
+            routes = replace(
+                some.routes,
+                kind=some.routes.kind[at],
+                metric=some.routes.metric[at],
+                masks=some.routes.masks[:, at],
+                tag=None if some.routes.tag is None else some.routes.tag[at],
+            )
+            assert said(routes, family) == [whole[number][column] for column in asked]
+    again = solve(solved.network)
+    for instance in range(len(solved.topology.instances)):
+        table, other = solved.convergence._builder.make(instance), again.table(instance)
+        assert [table.get(number) for number in range(len(solved.prefixes))] == [
+            other.get(number) for number in range(len(solved.prefixes))
+        ]
+
+
+@given(documents(lans=2), st.data())
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_routes_over_some_columns_are_those_over_all(document, data):
+    some_alike(solve(read(document)), data)
+
+
+@given(labs(), st.data())
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_routes_of_areas_over_some_columns_are_those_over_all(lab, data):
+    some_alike(solve(read(lab.document)), data)
 
 
 @given(documents(lans=2))

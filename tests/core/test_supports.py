@@ -3,6 +3,7 @@
 import json
 from dataclasses import replace
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -11,7 +12,7 @@ from routrel.analysis.expectations.flow_supports import FlowSupports
 from routrel.analysis.timeline.flow_states import outcome_of
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.network_file import read_network
-from routrel.forwarding.flow import Flow
+from routrel.forwarding.flow import Asker, Flow, Standing, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.addresses import Address
 from routrel.model.kernel_routing import KernelRouting
@@ -59,6 +60,21 @@ def lookups_hold(solved: Solved, data: st.DataObject) -> None:
                 assert cold.lookup(instance, address) == solved.lookup(instance, address), (instance, str(address))
 
 
+def half_holds(supports: FlowSupports, walked: Walk, moved: frozenset[int], after: Asker) -> None:
+    """A flow of which one way rests on nothing that goes down: with that taken as it was, all is as walked anew."""
+    ways = [supports.of_strand(walked, strand) for strand in walked.strands]
+    if walked.parts or None in ways or len(ways) < 2:
+        return
+    there, back = (ports is not None and ports.isdisjoint(moved) for ports in ways)
+    try:
+        anew = after.ask(walked.flow)
+    except FlowError:
+        return
+    taken = after.ask(walked.flow, standing=Standing(walked, there, back))
+    assert [strand.stops for strand in taken.strands] == [strand.stops for strand in anew.strands], walked.flow
+    assert (taken.reply_note, taken.stateful, taken.is_good) == (anew.reply_note, anew.stateful, anew.is_good)
+
+
 def flows_hold(solved: Solved, data: st.DataObject) -> None:
     """The same of flows between any two devices, in all that is said of them."""
     failures = list(failures_of(solved, KINDS))
@@ -74,7 +90,10 @@ def flows_hold(solved: Solved, data: st.DataObject) -> None:
             walked = before.asker.ask(flow)
         except FlowError:
             continue
-        if (ports := supports.of(walked)) is None or not ports.isdisjoint(moved):
+        if (ports := supports.of(walked)) is None:
+            continue
+        if not ports.isdisjoint(moved):
+            half_holds(supports, walked, moved, after.asker)
             continue
         one, other = outcome_of(before, flow), outcome_of(after, flow)
         assert (one.ways, one.routes, one.good) == (other.ways, other.routes, other.good), flow
@@ -240,3 +259,49 @@ def test_what_a_failure_moves_is_told_at_the_edge_of_a_segment_alone():
     # A host's cable takes its host out of the segment; the cable between the switches may part anybody.
     assert moved["link h7:e – s:p2"] == moved["device r"] == everybody
     assert moved["link s:up – t:up"] is moved["device s"] is None
+
+
+def half_way(of_m: str) -> Solved:
+    """There by m and n, back by x and m, each link at what it costs that way."""
+
+    def ends(**costs: int) -> str:
+        return ospf(area(0, **costs))
+
+    def interfaces(**addresses: str) -> dict[str, str]:
+        return {name: f"addresses: [{address}]" for name, address in addresses.items()}
+
+    acls = {"toN": ", acl_out: out", "toX": ", acl_in: in"} if of_m else {}
+    at_m = interfaces(toR="10.1.0.2/30", toN="10.2.0.1/30", toX="10.3.0.1/30")
+    at_r = interfaces(toM="10.1.0.1/30", toX="10.4.0.1/30", lo="10.0.0.1/32")
+    texts = [
+        router("r", at_r, ends(toM=1, toX=20, lo=1)),
+        router("m", {name: text + acls.get(name, "") for name, text in at_m.items()}, ends(toR=1, toN=1, toX=30), of_m),
+        router("n", interfaces(toM="10.2.0.2/30", toT="10.5.0.1/30"), ends(toM=50, toT=1)),
+        router("t", interfaces(toN="10.5.0.2/30", toX="10.6.0.1/30", lo="10.0.0.9/32"), ends(toN=50, toX=1, lo=1)),
+        router("x", interfaces(toT="10.6.0.2/30", toM="10.3.0.2/30", toR="10.4.0.2/30"), ends(toT=1, toM=1, toR=40)),
+    ]
+    links = "[[r:toM, m:toR], [m:toN, n:toM], [n:toT, t:toN], [t:toX, x:toT], [x:toM, m:toX], [r:toX, x:toR]]"
+    return load(f"devices:\n{''.join(texts)}links: {links}\n")
+
+
+STATE_AT_M = """
+acls:
+  out: [{action: accept, stateful: true}]
+  in: [{action: accept, protocol: 89}]
+"""
+
+
+@pytest.mark.parametrize(("source", "of_m"), [(None, ""), ("10.0.0.1", STATE_AT_M)], ids=["address", "state"])
+def test_the_way_back_is_another_where_the_way_there_gives_it_another_start_or_no_state(source, of_m):
+    """The way back rests on nothing that fails, but it begins with what the way there leaves."""
+    solved = half_way(of_m)
+    walked, supports = walk(solved, "r", "10.0.0.9", source_address=source), FlowSupports(solved)
+    assert walked.is_good
+    failure = next(one for one in failures_of(solved, ["links"]) if one.at == "m:toN")
+    there, back = (supports.of_strand(walked, strand) for strand in walked.strands)
+    moved = supports.moved(failure)
+    assert there & moved and not back & moved
+    after = Asker(solve(failed(solved.network, failure)))
+    taken, anew = after.ask(walked.flow, standing=Standing(walked, False, True)), after.ask(walked.flow)
+    assert [strand.stops for strand in taken.strands] == [strand.stops for strand in anew.strands]
+    assert taken.reply.stops != walked.reply.stops

@@ -1,12 +1,14 @@
 """Flows: what is asked, and its answer: the ways of its packets and of the answer to them."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from routrel.forwarding.flow_words import FlowEnd, FlowError, owning_instances, parse_end, parse_flow_service
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, trace_same_up_to
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.starts import Starts
-from routrel.forwarding.trace import Trace, Verdict
+from routrel.forwarding.trace import Start, Trace, Verdict
 from routrel.forwarding.walk import Walker, stateful_devices
 from routrel.model.addresses import Address
 from routrel.model.filters import ICMP, ICMPV6, PORTED, TCP, Header, PortRange
@@ -114,6 +116,27 @@ class Walk:
         return verdicts.pop() if len(verdicts) == 1 and self.unexamined is None else "mixed"
 
 
+class Standing(NamedTuple):
+    """A flow's walk in another state of the same network, and which of its ways go alike here as long as they start
+    alike; of flows without parts, where no device has rules."""
+
+    walk: Walk
+    there: bool
+    back: bool
+
+    def forward(self, destination: FlowEnd, starts: Sequence[Start]) -> Trace | None:
+        """The way there, where it goes alike."""
+        was = self.walk.forward
+        is_same = self.there and self.walk.destination == destination and was.asked == tuple(starts)
+        return was if is_same else None
+
+    def reply(self, destination: FlowEnd, starts: Sequence[Start], stateful: frozenset[int]) -> Trace | None:
+        """The way back, where it goes alike; devices in ``stateful`` let it pass."""
+        was = self.walk.reply
+        is_same = self.back and (self.walk.destination, self.walk.stateful) == (destination, stateful)
+        return was if is_same and was is not None and was.asked == tuple(starts) else None
+
+
 class Asker:
     """Asks flows of one solved network."""
 
@@ -122,8 +145,11 @@ class Asker:
         self.walker = Walker(solved)
         self.starts = Starts(solved, self.walker)
 
-    def ask(self, flow: Flow, with_reply: bool = True) -> Walk:
-        """Walk a flow both ways, all its ports; raises ``FlowError`` where its words name nothing."""
+    def ask(self, flow: Flow, with_reply: bool = True, standing: Standing | None = None) -> Walk:
+        """Walk a flow both ways, all its ports; raises ``FlowError`` where its words name nothing.
+
+        What is ``standing`` of its ways is not walked again.
+        """
         source, destination = self._source(flow), parse_end(self.solved, flow.destination)
         service = parse_flow_service(self.solved.network, flow.service)
         if flow.source_address is not None:
@@ -132,15 +158,26 @@ class Asker:
         header = self._header(service, destination, flow.source_port)
         ports = service.ports
         if ports is None or ports.low == ports.high:
-            return self._ask_one(flow, source, destination, service, header, with_reply)
+            return self._ask_one(flow, source, destination, service, header, with_reply, standing)
         return self._ask_range(flow, source, destination, service, header, with_reply)
 
     def _ask_one(
-        self, flow: Flow, source: FlowEnd, destination: FlowEnd, service: Service, header: Header, with_reply: bool
+        self,
+        flow: Flow,
+        source: FlowEnd,
+        destination: FlowEnd,
+        service: Service,
+        header: Header,
+        with_reply: bool,
+        standing: Standing | None = None,
     ) -> Walk:
         starts = self.starts.of(source, header, flow.enter)
         tracker = Tracker() if self.walker.has_programs else None
-        forward = self.walker.walk(starts, ends=destination.ends, tracker=tracker)
+        if tracker is not None:
+            standing = None
+        forward = standing.forward(destination, starts) if standing is not None else None
+        if forward is None:
+            forward = self.walker.walk(starts, ends=destination.ends, tracker=tracker)
         if not with_reply:
             return Walk(flow, source, destination, service, forward, None)
         reply_starts, note = self.starts.of_reply(destination, forward, starts)
@@ -153,7 +190,9 @@ class Asker:
                 tracker.assumes_request = bool(note)
                 if header.protocol in PORTED:  # who sends an echo takes any reply to it
                     expected = frozenset(start.header.reply() for start in starts)
-            reply = self.walker.walk(reply_starts, stateful, asker, "reply", tracker, expected)
+            reply = standing.reply(destination, reply_starts, stateful) if standing is not None else None
+            if reply is None:
+                reply = self.walker.walk(reply_starts, stateful, asker, "reply", tracker, expected)
         walk = Walk(flow, source, destination, service, forward, reply, note, stateful=stateful)
         if reply is None or tracker is None or not walk.is_good:
             return walk

@@ -20,6 +20,7 @@ from routrel.forwarding.programs.packets import PacketKind
 from routrel.forwarding.programs.tracking import Tracker
 from routrel.forwarding.run import NOBODY, Run, WalkedPacket
 from routrel.forwarding.trace import AclCheck, Branch, Start, SteeringCheck, Stop, Trace, by_rules
+from routrel.model.addresses import Address
 from routrel.model.devices import Device
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy, Header
@@ -47,20 +48,25 @@ class Walker:
         self.solved = solved
         topology = solved.topology
         self.topology = topology
-        self._device_of = [instance.device for instance in topology.instances]
-        self._instance_of = [port.instance for port in topology.ports]
-        self._segment_of = [topology.segment_of[port.index] if port.up else -1 for port in topology.ports]
+        self._device_of = topology.devices_of_instances
+        self._instance_of = topology.instances_of_ports
         self._answerers = topology.answerers
         self._forwards = [topology.devices[instance.device].forwards for instance in topology.instances]
-        self._acl_in: list[Acl | None] = [None] * len(topology.ports)
-        self._acl_out = self._acl_in.copy()
-        self._policy: list[ForwardingPolicy | None] = [None] * len(topology.ports)
+        self._acl_in: dict[int, Acl] = {}
+        self._acl_out: dict[int, Acl] = {}
+        self._policy: dict[int, ForwardingPolicy] = {}
+        """By port."""
         for number, device in enumerate(topology.devices):
             if device.acls or device.forwarding_policies:
                 self._place_filters(device, topology.ports_of[number])
+        ruled = {
+            number: device
+            for number, device in enumerate(topology.devices)
+            if device.program is not None or device.kernel_routing is not None
+        }
         self._filtered: dict[int, FilteredDevice] = {
             number: FilteredDevice(self, number, device.program)
-            for number, device in enumerate(topology.devices)
+            for number, device in ruled.items()
             if base is None and device.program is not None
         }
         if base is not None:
@@ -72,47 +78,40 @@ class Walker:
             if base is not None
             else {
                 number: KernelTables(topology, number, device.kernel_routing)
-                for number, device in enumerate(topology.devices)
+                for number, device in ruled.items()
                 if device.kernel_routing is not None
             }
         )
         self._closed = {
             (topology.ports_named[number][name].index, family)
-            for number, device in enumerate(topology.devices)
+            for number, device in ruled.items()
             if device.kernel_routing is not None
             for family, name in device.kernel_routing.closed
             if name in topology.ports_named[number]
         }
-        self._way_in = self._ways_in()
+        self._told_apart = {*self._acl_in, *self._policy}
+        """Ports that are each a way in of its own; all others of an instance are one."""
+        for number in (*self._filtered, *self._kernel):
+            self._told_apart.update(topology.ports_of[number])
 
     def _place_filters(self, device: Device, ports: Iterable[int]) -> None:
         """Note the ACLs and forwarding policies that stand at a device's ports."""
         for port in ports:
             interface = self.topology.ports[port].interface
-            self._acl_in[port] = device.acls[interface.acl_in] if interface.acl_in else None
-            self._acl_out[port] = device.acls[interface.acl_out] if interface.acl_out else None
-            name = interface.forwarding_policy
-            self._policy[port] = device.forwarding_policies[name] if name else None
+            for acls, name in ((self._acl_in, interface.acl_in), (self._acl_out, interface.acl_out)):
+                if name:
+                    acls[port] = device.acls[name]
+            if interface.forwarding_policy:
+                self._policy[port] = device.forwarding_policies[interface.forwarding_policy]
 
-    def _ways_in(self) -> list[int]:
-        """By port, the way in as one number: a filtered port its own, all others of an instance one below zero."""
-        found = [-1 - instance for instance in self._instance_of]
-        filtered = [
-            index
-            for index, (acl, policy) in enumerate(zip(self._acl_in, self._policy, strict=True))
-            if acl is not None or policy is not None
-        ]
-        for index in [
-            *filtered,
-            *(port for device in (*self._filtered, *self._kernel) for port in self.topology.ports_of[device]),
-        ]:
-            found[index] = index
-        return found
+    def _way_in(self, port: int) -> int:
+        """The way in as one number: below zero that of all ports of an instance that nothing tells apart."""
+        return port if port in self._told_apart else -1 - self._instance_of[port]
 
     def _way_of(self, start: Start) -> int:
         """A packet's own device treats it as one that came in unfiltered, if it forwards and has no program."""
         if start.ingress != ORIGIN:
-            return self._way_in[start.ingress]
+            return self._way_in(start.ingress)
         device = self._device_of[start.instance]
         alike = self._forwards[start.instance] and device not in self._filtered and device not in self._kernel
         return -1 - start.instance - (0 if alike else len(self._forwards))
@@ -159,7 +158,7 @@ class Walker:
         self, run: Run, stops: list[Stop], finished: list[int], asked: set[Header], root: int, packet: WalkedPacket
     ) -> bool:
         """All ways on from a stop, depth first; whether one meets a stop of its own, which is a loop."""
-        way_in, instance_of, device_of = self._way_in, self._instance_of, self._device_of
+        told_apart, instance_of, device_of = self._told_apart, self._instance_of, self._device_of
         has_loop = False
         on_way = {root}
         stack = [(root, iter(stops[root].branches), packet)]
@@ -179,9 +178,10 @@ class Walker:
                     onward = run.packet(header)
                     onward.is_translated |= header not in asked
                     numbers = onward.numbers
-                target = numbers.get(way_in[port])
+                way = port if port in told_apart else -1 - instance_of[port]
+                target = numbers.get(way)
                 if target is None:
-                    branch.target = target = numbers[way_in[port]] = len(stops)
+                    branch.target = target = numbers[way] = len(stops)
                     stop = Stop(device_of[instance_of[port]], port, header, instance_of[port])
                     stops.append(stop)
                     self._decide(stop, onward, None)
@@ -209,7 +209,7 @@ class Walker:
             return
         is_reply = device in packet.stateful
         if ingress >= 0:
-            acl = self._acl_in[ingress]
+            acl = self._acl_in.get(ingress)
             if acl is not None:
                 stop.acl_in = _check(acl, header, is_reply)
         self._forward(stop, packet, is_reply, hops)
@@ -227,7 +227,7 @@ class Walker:
         if self._closed and self.ends_here(stop, packet):
             return
         if ingress >= 0:
-            policy = self._policy[ingress]
+            policy = self._policy.get(ingress)
             if policy is not None and self._steer(stop, policy, header, is_reply):
                 return
         if self._kernel and device in self._kernel:
@@ -342,14 +342,14 @@ class Walker:
         if neighbor >= 0:
             address = self.topology.ports[neighbor].interface.addresses[0].address
         branch = Branch(port, address, given is not None or neighbor >= 0)
-        acl = self._acl_out[port]
+        acl = self._acl_out.get(port)
         if acl is not None:
             branch.acl_out = _check(acl, header, is_reply)
             if not branch.acl_out.accepted:
                 branch.verdict, branch.stage = "blocked", "acl_out"
                 return branch
         branch.mtu = self.topology.ports[port].interface.mtu
-        target = self._answerers.get((self._segment_of[port], address)) if neighbor < 0 else neighbor
+        target = self._answering(port, address) if neighbor < 0 else neighbor
         if target is None or target == port:
             branch.verdict = "leaves" if self._is_beyond(device, branch) else "unresolved"
             branch.stage = "next_hop"
@@ -357,6 +357,11 @@ class Walker:
         branch.target = target
         branch.mtu = min(branch.mtu, self.topology.ports[target].interface.mtu)
         return branch
+
+    def _answering(self, port: int, address: Address) -> int | None:
+        """The port that answers for an address on a port's segment, while that is up."""
+        segment = self.topology.segment_of[port] if self.topology.ports[port].up else -1
+        return self._answerers.get((segment, address))
 
     def _is_beyond(self, device: int, branch: Branch) -> bool:
         """Whether an address nobody in the model answers for stands for the world outside.
@@ -382,7 +387,7 @@ class Walker:
         """Whether some device answers for a gateway, in the model or beyond it."""
         assert hop.address is not None
         branch = Branch(hop.port, hop.address, True)
-        return (self._segment_of[hop.port], hop.address) in self._answerers or self._is_beyond(device, branch)
+        return self._answering(hop.port, hop.address) is not None or self._is_beyond(device, branch)
 
     def engine(self, device: int) -> Engine | None:
         """What runs a device's filter program, where it has one."""

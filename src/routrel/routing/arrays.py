@@ -29,9 +29,15 @@ class Runs:
     """
 
     def __init__(self, counts: Column):
+        self._counts = counts
         self._starts = np.cumsum(counts) - counts
         self._run = np.repeat(np.arange(len(counts)), counts)
         self._is_single = len(self._run) == len(counts)
+
+    def some(self, chosen: Column) -> "tuple[Column, Runs]":
+        """Some of the runs, and the entries that stand in them."""
+        counts = self._counts[chosen]
+        return np.repeat(self._starts[chosen], counts) + positions(counts), Runs(counts)
 
     def least(self, values: npt.NDArray[Numeric]) -> tuple[npt.NDArray[Numeric], Flags]:
         """The least value of each run (..., c), and which entries have their run's least (..., e)."""
@@ -49,6 +55,11 @@ class Runs:
         """The first chosen entry of each run (..., c); each has one."""
         entries = np.arange(len(self._run))
         return self.least(np.where(chosen, entries, len(entries)))[0]
+
+
+def positions(counts: Column) -> Column:
+    """0, 1, ... within each run of these lengths."""
+    return np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)
 
 
 def run_starts(numbers: Column) -> Column:

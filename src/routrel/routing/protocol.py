@@ -27,7 +27,7 @@ from routrel.routing.arrays import UNSET, Column, Digests, Flags, mixed
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
-from routrel.routing.protocol_routes import PathAttributes, ProtocolRoutes
+from routrel.routing.protocol_routes import PathAttributes, ProtocolRoutes, SomeRoutes
 from routrel.routing.routes import NextHop, Route
 from routrel.routing.spf.graph import Edge
 from routrel.topology.segments import Topology
@@ -334,8 +334,14 @@ class ProtocolSolution(ABC, Generic[Database]):
         """Where the text states a route of the process's own making, or NOWHERE."""
         return NOWHERE
 
-    def prepare(self, processes: Sequence[int]) -> None:
-        """Make the routes of several processes together, where that is less work."""
+    def prepare(self, processes: Sequence[int], columns: Column | None = None) -> None:
+        """Make the routes of several processes together, where that is less work; ``columns`` are those that will be
+        asked for, as far as that is known, for ``some_routes_of``."""
+
+    def some_routes_of(self, process: int) -> SomeRoutes | None:
+        """A process's routes over the columns that were last made ready alone, if any: what ``routes_of`` has there,
+        but for the order of bits."""
+        return None
 
     def participants(self) -> Sequence[Participant[Any]]:
         """Who looks at tables for this protocol, besides redistribution."""

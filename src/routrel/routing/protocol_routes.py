@@ -1,8 +1,8 @@
 """A protocol process's routes over all prefixes: what every protocol hands to the tables."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -89,6 +89,13 @@ class ProtocolRoutes:
         words = self.masks[0] if len(self.masks) == 1 else np.bitwise_or.reduce(self.masks, axis=0)
         present: Flags = (words != 0) & (self.kind != NO_ROUTE) | (self.kind >= DISCARD)
         return present
+
+
+class SomeRoutes(NamedTuple):
+    """Routes over some columns alone, and where each of these stands in them."""
+
+    place: Mapping[int, int]
+    routes: ProtocolRoutes
 
 
 class Ready(dict[int, ProtocolRoutes]):

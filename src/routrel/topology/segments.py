@@ -103,6 +103,21 @@ class Topology:
                 found[prefix].append(port.index)
         return found
 
+    @cached_property
+    def devices_of_instances(self) -> list[int]:
+        """The device of each routing instance; of a network like this one the same."""
+        return [instance.device for instance in self.instances]
+
+    @cached_property
+    def instances_of_ports(self) -> list[int]:
+        """The routing instance of each port; of a network like this one the same."""
+        return [port.instance for port in self.ports]
+
+    @cached_property
+    def ports_of_prefixes(self) -> list[int]:
+        """The port of each of ``prefixes``; of a network like this one the same."""
+        return [port.index for port in self.ports for _ in port.prefixes]
+
     def of_like(self, network: Network) -> "Topology | None":
         """That of a network with the same interfaces, addresses and cables, whatever else differs; None of any other.
 
@@ -111,7 +126,7 @@ class Topology:
         """
         if not is_cabled_alike(self.network, network):
             return None
-        _ = self._ports_in  # made once for all that are like it
+        _ = self._ports_in, self.devices_of_instances, self.instances_of_ports, self.ports_of_prefixes  # for all alike
         made = copy(self)
         made.network, made.devices = network, list(network.devices.values())
         made.ports, made.ports_named, made.instances = list(self.ports), list(self.ports_named), list(self.instances)

@@ -184,18 +184,16 @@ class FailuresToTry(Sequence[Failure]):
 
 def failed(network: Network, failure: Failure) -> Network:
     """The network with something failed."""
-    links, devices = network.links, dict(network.devices)
-    if failure.links:
-        links = tuple(
-            replace(link, enabled=False) if number in failure.links else link for number, link in enumerate(links)
-        )
+    links, devices = list(network.links), dict(network.devices)
+    for number in failure.links:
+        links[number] = replace(links[number], enabled=False)
     for name in failure.devices:
         devices[name] = _off(devices[name], set(devices[name].interfaces))
     for device, interface in failure.interfaces:
         devices[device] = _off(devices[device], {interface})
     for name, vrf, neighbor in failure.sessions:
         devices[name] = _without_session(devices[name], vrf, neighbor)
-    return replace(network, links=links, devices=devices)
+    return replace(network, links=tuple(links) if failure.links else network.links, devices=devices)
 
 
 def _off(device: Device, names: set[str]) -> Device:

@@ -12,7 +12,9 @@ from functools import cached_property
 from routrel.analysis.expectations.conditions import parts_of
 from routrel.analysis.expectations.failures import Failure
 from routrel.forwarding.flow import Walk
+from routrel.forwarding.trace import Stop, Trace
 from routrel.model.addresses import Address
+from routrel.model.filters import Header
 from routrel.model.network import InterfaceName
 from routrel.routing.solve import Solved
 from routrel.routing.supports import LookupSupports, Pair
@@ -36,22 +38,27 @@ class FlowSupports:
 
     def of(self, walk: Walk) -> frozenset[int] | None:
         """The ports that both ways of a flow rest on; None where that is not told."""
-        stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+        found = [self.of_strand(walk, strand) for one in parts_of(walk) for strand in one.strands]
+        told = [ports for ports in found if ports is not None]
+        return frozenset[int]().union(*told) if len(told) == len(found) else None
+
+    def of_strand(self, walk: Walk, strand: Trace) -> frozenset[int] | None:
+        """The same of one of its ways, there or back, as long as it starts as it does."""
         topology, ends = self.topology, (walk.source.device, walk.destination.device)
         if None in ends or walk.flow.enter is not None:
             return None
-        if any(topology.devices[stop.device].program for stop in stops):
+        if any(topology.devices[stop.device].program for stop in strand.stops):
             return None
-        pairs = looked_up(walk)
+        pairs = {(stop.instance, header.destination) for stop in strand.stops for header in _headers(stop)}
         found = self._lookups.of(pairs)
         if found is None:
             return None
-        passed = {port for stop in stops for port in (stop.ingress, *(branch.port for branch in stop.branches))} - {-1}
+        passed = {port for stop in strand.stops for port in (stop.ingress, *(branch.port for branch in stop.branches))}
         # An end chooses its address among all it has, and so does steering its next hop.
         whole = {device for device in ends if device is not None}
-        whole |= {stop.device for stop in stops if stop.steering is not None}
+        whole |= {stop.device for stop in strand.stops if stop.steering is not None}
         return found.union(
-            passed,
+            passed - {-1},
             *(topology.ports_of[device] for device in whole),
             *(self._having.get(address, ()) for _, address in pairs),
         )
@@ -103,12 +110,16 @@ class FlowSupports:
 
 
 def looked_up(walk: Walk) -> set[Pair]:
-    """What a flow's packets are looked up by, at which routing instances."""
+    """What a flow's packets may be looked up by, at which routing instances."""
     return {
         (stop.instance, address)
         for one in parts_of(walk)
         for strand in one.strands
         for stop in strand.stops
-        for header in (stop.header, stop.translated or stop.header)
+        for header in _headers(stop)
         for address in (header.destination, header.source)
     }
+
+
+def _headers(stop: Stop) -> tuple[Header, Header]:
+    return stop.header, stop.translated or stop.header

@@ -41,6 +41,8 @@ class SingleWays:
             joined = self._joined if then.segments is self.topology.segments else JoinedRouters(then)
             self._then = then, TwoWays(joined, then)
         two_then = self._then[1]
+        if two_then.has_two_of_each(source, target):
+            return None
         for apart in APARTS:
             if two_then.has_two(source, target, apart) or not self._two_before.has_two(source, target, apart):
                 continue

@@ -4,16 +4,20 @@ from collections.abc import Container, Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple, get_args
 
+import numpy as np
+
 from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.flow_supports import FlowSupports, looked_up
 from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.analysis.expectations.single_ways import SingleWays, ends_of_way
-from routrel.forwarding.flow import Asker, Flow, Walk
+from routrel.forwarding.flow import Asker, Flow, Standing, Walk
 from routrel.forwarding.flow_words import FlowError
+from routrel.garbage_collection import collection_paused
 from routrel.model.expectations import Expected
 from routrel.model.network import Network
+from routrel.routing.arrays import Column
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from routrel.topology.segments import Topology
@@ -46,22 +50,24 @@ class Stress:
         self.solved = solved
         self.flows = flows
         self._supports = FlowSupports(solved)
-        self._leans = [_Leaning(solved, one.walk, self._supports.of(one.walk)) for one in flows]
+        self._leans = [_Leaning(solved, one.walk, self._supports) for one in flows]
         self._ways = SingleWays(solved.topology)
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
 
+    @collection_paused()
     def under(self, failure: Failure) -> list[Hurt]:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
         left, touched = self._left(failure), self._touched(failure)
         network = failed(self.solved.network, failure)
         if not touched:
             return self._hurts(self.solved.topology.of_like(network) or Topology(network), left, {})
+        gone = self._supports.moved(failure)
         after = solve(network, self.solved)
         untold = [number for number in touched if self._leans[number].ports is None]
         moved_too = self._moved(after, self._asked_of_untold, untold) if untold else set()
         walked = [number for number in touched if number in moved_too or self._leans[number].ports is not None]
-        return self._hurts(after.topology, left, self._walk(after, walked))
+        return self._hurts(after.topology, left, self._walk(after, walked, gone))
 
     def changed(self, network: Network, device: str) -> list[Hurt]:
         """What becomes of flows where the text of one device is another: it may treat packets otherwise."""
@@ -99,15 +105,25 @@ class Stress:
         moved = Moved(self.solved, after, asked)
         return {number for number in numbers if not self._leans[number].holds(moved)}
 
-    def _walk(self, after: Solved, numbers: Sequence[int]) -> dict[int, Outcome]:
-        """What becomes of some flows, as far as it is something else."""
+    def _walk(self, after: Solved, numbers: Sequence[int], gone: frozenset[int] | None = None) -> dict[int, Outcome]:
+        """What becomes of some flows, as far as it is something else; ``gone``: the ports that alone are down now."""
         self.walked += len(numbers)
         instances = {instance for number in numbers for instance, _ in self._leans[number].asked}
+        columns = self._columns(after, numbers)
         for solution in after.solutions:
-            solution.prepare([one.number for one in solution.processes if one.instance in instances])
+            solution.prepare([one.number for one in solution.processes if one.instance in instances], columns)
         asker = Asker(after)
-        outcomes = ((number, _outcome(self.flows[number], asker)) for number in numbers)
+        stand = [None if gone is None else self._leans[number].standing(gone) for number in numbers]
+        asked = zip(numbers, stand, strict=True)
+        outcomes = ((number, _outcome(self.flows[number], asker, standing)) for number, standing in asked)
         return {number: outcome for number, outcome in outcomes if outcome is not None}
+
+    def _columns(self, after: Solved, numbers: Iterable[int]) -> Column | None:
+        """Those that the flows' addresses are looked up in; None where prefixes have other numbers than they had."""
+        if after.prefixes is not self.solved.prefixes:
+            return None
+        chains = [self._leans[number].prefixes for number in numbers]
+        return np.unique(after.prefix_classes.column[np.concatenate([np.zeros(0, np.int64), *chains])])
 
     def _hurts(self, topology: Topology, numbers: Iterable[int], outcomes: Mapping[int, Outcome]) -> list[Hurt]:
         """What was found of walks, and which flows are left a single way by a state of the network."""
@@ -122,18 +138,23 @@ class Stress:
 
 
 class _Leaning:
-    """What decides about a flow: if it is the same in another state of the network, so is the walk.
+    """What decides about a flow: if it is the same in another state of the network, so is the walk."""
 
-    ``ports``: those that it rests on, None where that is not told.
-    """
-
-    def __init__(self, solved: Solved, walk: Walk, ports: frozenset[int] | None):
+    def __init__(self, solved: Solved, walk: Walk, supports: FlowSupports):
         topology = solved.topology
         stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
         self.devices = {stop.device for stop in stops}
         self.devices |= {end.device for end in (walk.source, walk.destination) if end.device is not None}
         self.asked = looked_up(walk)
-        self.ports = ports
+        found = {number for _, address in self.asked for number in solved.prefixes.chain(address)}
+        self.prefixes: Column = np.array(sorted(found), np.int64)
+        """The numbers of those that may lead to the flow's addresses."""
+        self.walk = walk
+        self.ports = supports.of(walk)
+        """Those that it rests on, None where that is not told."""
+        ways = () if self.ports is None or walk.parts else walk.strands
+        self.ports_of_ways = [supports.of_strand(walk, strand) for strand in ways]
+        """Those of the way there, and of the way back, where that is told of each."""
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
         self.ends = ends_of(solved, walk)
@@ -142,6 +163,11 @@ class _Leaning:
     def may_be_touched(self, moved: frozenset[int] | None) -> bool:
         """Whether it may go otherwise where some ports go down; None: and perhaps others."""
         return moved is None or self.ports is None or not self.ports.isdisjoint(moved)
+
+    def standing(self, gone: frozenset[int]) -> Standing | None:
+        """Which of its ways do not rest on ports that go down."""
+        stands = [ports is not None and ports.isdisjoint(gone) for ports in self.ports_of_ways]
+        return Standing(self.walk, stands[0], stands[-1]) if len(stands) > 1 else None
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
@@ -166,10 +192,10 @@ def passes_ports(walk: Walk, ports: Container[int]) -> bool:
     )
 
 
-def _outcome(watched: Watched, asker: Asker) -> Outcome | None:
+def _outcome(watched: Watched, asker: Asker, standing: Standing | None = None) -> Outcome | None:
     """What became of a flow."""
     try:
-        now = asker.ask(watched.flow)
+        now = asker.ask(watched.flow, standing=standing)
     except FlowError:
         return "breaks"
     if not does(now, watched.expected):

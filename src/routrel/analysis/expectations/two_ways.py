@@ -84,6 +84,10 @@ class TwoWays:
         """Whether there is a way at all."""
         return self._component[one] == self._component[other]
 
+    def has_two_of_each(self, one: int, other: int) -> bool:
+        """Whether a glance tells that they have two ways that share no link, and two that share no device."""
+        return self._by_links[one] == self._by_links[other] and self._inside[one] == self._inside[other]
+
     def has_two(self, one: int, other: int, apart: Literal["links", "devices"]) -> bool:
         """Whether two different routers have two ways that share none of ``apart``; the same cable is no device."""
         if apart == "links":

@@ -173,7 +173,7 @@ class IsisSolution(ProtocolSolution[IsisDatabase]):
         rows: Column = np.stack([vertex, numbers, metric, tag])[:, verdicts.accepted]
         return rows
 
-    def prepare(self, processes: Sequence[int]) -> None:
+    def prepare(self, processes: Sequence[int], columns: Column | None = None) -> None:
         """Make the routes of several routers together and keep them until something is put in."""
         alike: dict[tuple[IsisArea, ...], list[int]] = defaultdict(list)
         for process in self._ready.missing(processes, len(self.prefixes)):

@@ -17,8 +17,10 @@ import numpy.typing as npt
 from routrel.model.addresses import Address, Prefix
 from routrel.routing.arrays import UNSET, WORD, Column, Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.neighbors import router_id
-from routrel.routing.ospf.areas import BACKBONE, INTER, INTRA, AreaRoutes, Areas
+from routrel.routing.ospf.area_graphs import BACKBONE
+from routrel.routing.ospf.areas import Areas
 from routrel.routing.ospf.flooding import flooding_domains
+from routrel.routing.ospf.route_maker import INTER, INTRA, AreaRoutes
 from routrel.routing.protocol import Redistributed
 from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.routes import NextHop
@@ -256,18 +258,27 @@ class Externals:
 
     def scopes_heard(self, process: int) -> list[int]:
         """The scopes whose LSAs reach a process."""
+        if not self.scopes:
+            return []
         types = {area: self.areas.area_type(process, area) for area in self.areas.areas_of[process]}
         heard = [AUTONOMOUS_SYSTEM] if "normal" in types.values() else []
         heard += [area for area, kind in types.items() if kind == "nssa"]
         return [scope for scope in heard if scope in self.scopes]
 
+    def columns_asked(self) -> set[int]:
+        """The columns that ways to forwarding addresses are looked up in."""
+        forwarded = {offer.forward for scope in self.scopes.values() for offer in scope.offers}
+        chains = (self.areas.prefixes.chain(address) for address in forwarded if address is not None)
+        return {column for chain in chains for column in chain}
+
     def choose(self, routes: AreaRoutes, scope_number: int) -> ExternalRoutes:
-        """Section 16.4: the best offers of a scope for each of its prefixes, for b processes that hear it.
+        """Section 16.4: the best offers of a scope for each of its prefixes, for b processes that hear it; ``routes``
+        are over ``columns_asked`` at least.
 
         Next hops to forwarding addresses on own networks are appended to ``routes.hops``.
         """
-        scope, p = self.scopes[scope_number], len(self.areas.prefixes)
-        boundary, processes = p + scope.boundary, np.array(routes.processes)
+        scope, over = self.scopes[scope_number], routes.over
+        boundary, processes = over.count + scope.boundary, np.array(routes.processes)
         if scope_number == AUTONOMOUS_SYSTEM:
             ways = InternalWays(routes.kind, routes.metric, routes.masks, False)
             is_plain, kinds = routes.is_plain[:, scope.boundary], (EXTERNAL_1, EXTERNAL_2)
@@ -296,7 +307,9 @@ class Externals:
 
     def _inside(self, routes: AreaRoutes, area: int) -> InternalWays:
         """Intra-area costs and masks through one NSSA."""
-        graph, destinations = self.areas.graphs[area], self.areas.destinations[area]
+        graph, destinations, over = self.areas.graphs[area], self.areas.destinations[area], routes.over
+        if over.size < self.areas.size:
+            destinations = destinations.among(over.place)
         costs, words = destinations.row(graph, graph.vertices(np.array(routes.processes)))
         kind, metric = np.zeros_like(routes.kind), np.full_like(routes.metric, UNREACHED)
         masks = np.zeros_like(routes.masks)
@@ -316,7 +329,9 @@ class Externals:
         nowhere = (int(UNREACHED), False, None, None)
         process = routes.processes[row]
         assert offer.forward is not None
-        for number in self.areas.prefixes.chain(offer.forward):
+        for column in self.areas.prefixes.chain(offer.forward):
+            number = routes.over.place.item(column)
+            assert number >= 0
             kind = int(routes.kind[row, number])
             if kind == NO_ROUTE:
                 continue
@@ -326,7 +341,7 @@ class Externals:
             cost, mask = int(ways.metric[row, number]), ways.masks[:, row, number]
             if self._own_costs.get((process, offer.forward), cost + 1) <= cost:
                 return nowhere  # its own address, by its own network
-            own = self._own_hop(process, offer.forward, self.areas.prefixes.prefixes[number], cost)
+            own = self._own_hop(process, offer.forward, self.areas.prefixes.prefixes[column], cost)
             if own is None and not mask.any():
                 return nowhere
             by_backbone = self._leads_by_backbone(routes.offsets[row], mask)

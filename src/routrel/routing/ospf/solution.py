@@ -14,8 +14,8 @@ import numpy.typing as npt
 from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.arrays import UNSET, WORD
-from routrel.routing.ospf.areas import INTER, INTRA, Areas
+from routrel.routing.arrays import UNSET, WORD, Column
+from routrel.routing.ospf.areas import Areas
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.externals import (
     DEFAULT_METRIC,
@@ -28,11 +28,15 @@ from routrel.routing.ospf.externals import (
     Externals,
 )
 from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_given_router_ids
+from routrel.routing.ospf.route_maker import INTER, INTRA, RouteMaker
 from routrel.routing.ospf.supports import Supports
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import ProtocolSolution, Redistributed
-from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready
+from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready, SomeRoutes
 from routrel.routing.routes import NextHop, Route
+
+WORTHWHILE = 4
+"""Routes over some columns alone are made where all are so many times as many."""
 
 
 class OspfSolution(ProtocolSolution[OspfDatabase]):
@@ -62,6 +66,11 @@ class OspfSolution(ProtocolSolution[OspfDatabase]):
         self.taken_over = self.areas.taken_over
         self.externals = Externals(self.areas)
         self._ready = Ready()
+        self._asked: tuple[RouteMaker, Mapping[int, int]] | None = None
+        """What makes routes over the columns that alone were asked for, and the place of each among these."""
+        self._wanted: frozenset[int] = frozenset()
+        """The processes whose routes will be asked for, as far as that is known."""
+        self._some: dict[int, ProtocolRoutes] = {}
 
     def over(self, prefixes: PrefixClasses) -> "OspfSolution":
         """The same over other columns, with nothing put in."""
@@ -71,14 +80,41 @@ class OspfSolution(ProtocolSolution[OspfDatabase]):
         """A link-state protocol announces what is put in, whatever tables use."""
         self.externals.announce(redistributed)
         self._ready.clear()
+        self._asked, self._some = None, {}
 
-    def prepare(self, processes: Sequence[int]) -> None:
+    def prepare(self, processes: Sequence[int], columns: Column | None = None) -> None:
         """Make the routes of several processes together and keep them until something is put in."""
+        if columns is not None:
+            asked = np.array(sorted(self.externals.columns_asked().union(columns.tolist())), np.int64)
+            if len(asked) * WORTHWHILE <= len(self.prefixes):
+                self._asked = self.areas.maker(asked), {column: at for at, column in enumerate(asked.tolist())}
+                self._some, self._wanted = {}, frozenset(processes)
+                return
         alike: dict[tuple[int, ...], list[int]] = defaultdict(list)
         for process in self._ready.missing(processes, len(self.prefixes)):
             alike[tuple(self.externals.scopes_heard(process))].append(process)
         for members in alike.values():
             self._ready.update(zip(members, self._make(members), strict=True))
+
+    def some_routes_of(self, process: int) -> SomeRoutes | None:
+        if self._asked is None:
+            return None
+        maker, place = self._asked
+        if process not in self._some:
+            members = self._beside(process)
+            self._some.update(zip(members, self._make(members, maker), strict=True))
+        return SomeRoutes(place, self._some[process])
+
+    def _beside(self, process: int) -> list[int]:
+        """A process, and those in the same areas that will be asked as well: their routes take little more work."""
+        areas, heard = self.areas.areas_of[process], self.externals.scopes_heard(process)
+        beside = self.areas.graphs[areas[0]].routers if areas else [process]
+        beside = [one for one in beside if one == process or one in self._wanted]
+        return [
+            one
+            for one in beside
+            if self.areas.areas_of[one] == areas and self.externals.scopes_heard(one) == heard and one not in self._some
+        ]
 
     def default_metric(self, process: int) -> int:
         return DEFAULT_METRIC
@@ -119,26 +155,29 @@ class OspfSolution(ProtocolSolution[OspfDatabase]):
         """All OSPF routes of a process over all prefixes."""
         return self._ready[process] if process in self._ready else self._make([process])[0]
 
-    def _make(self, processes: Sequence[int]) -> list[ProtocolRoutes]:
-        """The routes of processes that hear the same scopes."""
-        routes, p = self.areas.routes_of(processes), len(self.prefixes)
-        family = self.database.family
+    def _make(self, processes: Sequence[int], maker: RouteMaker | None = None) -> list[ProtocolRoutes]:
+        """The routes of processes that hear the same scopes, over all columns or those of ``maker``."""
+        routes = self.areas.routes_of(processes) if maker is None else maker.routes_of(processes)
+        family, count = self.database.family, routes.over.count
         heard = self.externals.scopes_heard(processes[0])
         if not heard:
             return [
                 ProtocolRoutes(
-                    routes.kind[at, :p], routes.metric[at, :p], routes.masks[:, at, :p], {family: hops, 10 - family: []}
+                    routes.kind[at, :count],
+                    routes.metric[at, :count],
+                    routes.masks[:, at, :count],
+                    {family: hops, 10 - family: []},
                 )
                 for at, hops in enumerate(routes.hops)
             ]
         routes = replace(routes, hops=[list(hops) for hops in routes.hops])
         choices = [self.externals.choose(routes, scope) for scope in heard]
-        kind, metric = routes.kind[:, :p].copy(), routes.metric[:, :p].astype(np.int64)
+        kind, metric = routes.kind[:, :count].copy(), routes.metric[:, :count].astype(np.int64)
         masks = np.zeros((max(len(hops) for hops in routes.hops) // WORD, *kind.shape), np.uint64)
-        masks[: len(routes.masks)] = routes.masks[..., :p]
+        masks[: len(routes.masks)] = routes.masks[..., :count]
         taken = _Taken(np.where(kind == NO_ROUTE, NEVER, -1), kind, metric, masks, np.full(kind.shape, UNSET))
         for choice in choices:
-            taken.take(choice)
+            taken.take(choice, routes.over.place[choice.numbers])
         return [
             ProtocolRoutes(
                 kind[at], metric[at], masks[: len(hops) // WORD, at], {family: hops, 10 - family: []}, taken.tag[at]
@@ -157,9 +196,11 @@ class _Taken:
     masks: npt.NDArray[np.uint64]
     tag: npt.NDArray[np.int64]
 
-    def take(self, choice: ExternalRoutes) -> None:
-        """Let the external routes of one scope compete with those that stand, where the system has none itself."""
-        at, classes, words = choice.numbers, choice.classes, len(choice.masks)
+    def take(self, choice: ExternalRoutes, place: Column) -> None:
+        """Let the external routes of one scope compete with those that stand, where the system has none itself;
+        ``place`` has where they stand here, -1 for what is left out."""
+        is_asked, words = place >= 0, len(choice.masks)
+        at, classes = place[is_asked], choice.classes[is_asked]
         keys, standing = choice.keys[:, classes], self.keys[:, at]
         better, equal = keys < standing, (keys == standing) & (keys < NEVER)
         for column, chosen in (

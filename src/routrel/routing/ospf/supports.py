@@ -13,7 +13,8 @@ from functools import cached_property
 import numpy as np
 
 from routrel.model.addresses import Prefix
-from routrel.routing.ospf.areas import BACKBONE, Areas
+from routrel.routing.ospf.area_graphs import BACKBONE
+from routrel.routing.ospf.areas import Areas
 from routrel.routing.spf.distances import UNREACHED
 from routrel.routing.spf.ways import ports_on_ways
 

@@ -64,8 +64,9 @@ def configured_distinctions(topology: Topology, network: Network, prefixes: Pref
     distinctions = PrefixDistinctions(prefixes)
     for family in (4, 6):
         distinctions.add_single(Prefix(family, 0, 0))
-    instances = [UNCONNECTED if port.down else port.instance for port in topology.ports for _ in port.prefixes]
-    of_subnet: Column = np.array(instances, np.int64)
+    of_port: Column = np.array(topology.instances_of_ports, np.int64)
+    of_port[[port.index for port in topology.ports if port.down]] = UNCONNECTED
+    of_subnet = of_port[topology.ports_of_prefixes]
     subnets = prefixes.given[: len(of_subnet)]
     of_ipv6 = prefixes.prefixes[prefixes.first_of_ipv6 :]
     is_link_local = np.array([prefix.is_link_local for prefix in of_ipv6], np.bool_)
@@ -73,6 +74,8 @@ def configured_distinctions(topology: Topology, network: Network, prefixes: Pref
     shown &= of_subnet != UNCONNECTED
     distinctions.add_columns(subnets[shown], of_subnet[shown])
     for instance in topology.instances:
+        if instance.routing is None and not topology.devices[instance.device].gateways:
+            continue
         for static in static_candidates(topology, instance.index):
             if static.next_hop is not None and static.prefix.contains(static.next_hop):
                 distinctions.add_single(static.prefix)

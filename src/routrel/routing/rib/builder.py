@@ -1,6 +1,6 @@
 """Tables put together: what stands whatever protocols do, then the protocols, then static routes that ask the table."""
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from typing import NamedTuple
 
 from routrel.model.observed import ObservedRoute
@@ -51,17 +51,23 @@ class TableBuilder:
         self.unresolved: dict[int, list[Unresolved]] = {}
         self._bases: dict[int, Base] = {}
         if known is not None and known.prefix_classes.whole is prefix_classes.whole:
+            gone = self._instances_touched(known)
             self._bases = {
                 number: base if known.prefix_classes is prefix_classes else base.over(prefix_classes)
                 for number, base in known._bases.items()
-                if self._holds(known, number)
+                if number not in gone
             }
 
-    def _holds(self, known: "TableBuilder", number: int) -> bool:
-        """Whether an instance has the same device with the same ports."""
+    def _instances_touched(self, known: "TableBuilder") -> Container[int]:
+        """The instances of devices that are not the same, or have other ports; all where they have other numbers."""
         here, there = self.topology, known.topology
-        device = here.instances[number].device
-        return here.devices[device] is there.devices[device] and here.ports_named[device] is there.ports_named[device]
+        if here.instance_index != there.instance_index:
+            return known._bases
+        pairs = zip(here.devices, there.devices, here.ports_named, there.ports_named, strict=True)
+        touched = [
+            at for at, (one, other, ports, others) in enumerate(pairs) if one is not other or ports is not others
+        ]
+        return {instance for device in touched for instance in here.instances_of(device)}
 
     def over(self, prefix_classes: PrefixClasses, solutions: Sequence[AnySolution]) -> "TableBuilder":
         """The same over other columns, with what is kept of bases."""

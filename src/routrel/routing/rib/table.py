@@ -48,6 +48,19 @@ class Source:
         return self.solution.routes_of(self.process.number)
 
     @property
+    def is_made(self) -> bool:
+        """Whether all its routes are made."""
+        return "rows" in self.__dict__
+
+    def rows_for(self, column: int) -> tuple[ProtocolRoutes, int]:
+        """The routes in which a column's is, and where: those that were made ready for some columns alone, or all."""
+        if not self.is_made:
+            some = self.solution.some_routes_of(self.process.number)
+            if some is not None and column in some.place:
+                return some.routes, some.place[column]
+        return self.rows, column
+
+    @property
     def protocol(self) -> str:
         return self.process.protocol
 
@@ -89,7 +102,7 @@ class Table:
         self._columns: dict[str | None, RouteColumns] = {}
         self._ranks: dict[int, Ranks] = {}
         self._best: dict[int, Route | None] = {}
-        self._hops_of_masks: dict[tuple[int, tuple[int, ...]], tuple[NextHop, ...]] = {}
+        self._hops_of_masks: dict[tuple[int, bool, tuple[int, ...]], tuple[NextHop, ...]] = {}
         for route in routes:
             self.offer(route)
 
@@ -258,29 +271,29 @@ class Table:
 
     def source_route(self, index: int, number: int) -> Route | None:
         """A protocol's own route for a prefix, whether or not it is let in or best; made anew each time."""
-        source = self.sources[index]
-        rows = source.rows
-        column = self.prefix_classes.column.item(number)
-        kind = rows.kind.item(column)
+        source, column = self.sources[index], self.prefix_classes.column.item(number)
+        rows, at = source.rows_for(column)
+        kind = rows.kind.item(at)
         if kind == NO_ROUTE:
             return None
-        prefix, metric = self.prefixes.prefixes[number], rows.metric.item(column)
+        prefix, metric = self.prefixes.prefixes[number], rows.metric.item(at)
         process = source.process.number
         preference = source.solution.preference(process, kind)
-        if rows.preference is not None and rows.preference.item(column) != UNSET:
-            preference = rows.preference.item(column)
+        if rows.preference is not None and rows.preference.item(at) != UNSET:
+            preference = rows.preference.item(at)
         name = source.solution.kind_names[kind]
-        tag = None if rows.tag is None or rows.tag.item(column) <= 0 else rows.tag.item(column)
+        tag = None if rows.tag is None or rows.tag.item(at) <= 0 else rows.tag.item(at)
         if kind >= DISCARD:
             place = source.solution.place_of(process, column, kind)
             return Route(prefix, source.protocol, preference, metric, (), "discard", name, tag=tag, place=place)
         masks = rows.masks
-        words = (masks.item(0, column),) if len(masks) == 1 else tuple([mask.item(column) for mask in masks])
-        hops = self._hops_of_masks.get((index, words))
+        words = (masks.item(0, at),) if len(masks) == 1 else tuple([mask.item(at) for mask in masks])
+        key = index, source.is_made, words
+        hops = self._hops_of_masks.get(key)
         if hops is None or len(source.process.families) > 1:
             limit = source.solution.multipath(process)
-            hops = sorted_hops(self.topology, rows.next_hops(column, prefix.family))[:limit]
-            self._hops_of_masks[index, words] = hops
+            hops = sorted_hops(self.topology, rows.next_hops(at, prefix.family))[:limit]
+            self._hops_of_masks[key] = hops
         if not hops:
             return None  # its own network, which the connected route stands for
         return Route(prefix, source.protocol, preference, metric, hops, "forward", name, tag=tag)

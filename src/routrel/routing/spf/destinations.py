@@ -1,9 +1,11 @@
 """Destinations that routers bring into a graph, and what any router's way to them costs."""
 
+from copy import copy
+
 import numpy as np
 import numpy.typing as npt
 
-from routrel.routing.arrays import Column, Flags, Masks, Metrics, Runs, classes_of, run_starts
+from routrel.routing.arrays import Column, Flags, Masks, Metrics, Runs, classes_of, positions, run_starts
 from routrel.routing.spf.distances import UNREACHED
 from routrel.routing.spf.graph import Graph, Vertices
 
@@ -30,8 +32,20 @@ class Destinations:
         counts = np.diff(np.append(starts, len(numbers)))
         self._class, first = classes_of(starts, [vertices, costs, tags])
         self._runs = Runs(counts[first])
-        at = np.repeat(starts[first], counts[first]) + _positions(counts[first])
+        at = np.repeat(starts[first], counts[first]) + positions(counts[first])
         self._vertices, self._costs, self._tags = vertices[at], costs[at].astype(np.int32), tags[at]
+
+    def among(self, place: Column) -> "Destinations":
+        """Those of some destinations alone, by the numbers they get, int64 over all numbers: ascending as the old ones
+        do, -1 for what is left out."""
+        numbers = place[self.numbers]
+        made, chosen = copy(self), numbers >= 0
+        made.numbers = numbers[chosen]
+        classes, at = np.unique(self._class[chosen], return_inverse=True)
+        made._class = at.reshape(-1)
+        entries, made._runs = self._runs.some(classes)
+        made._vertices, made._costs, made._tags = self._vertices[entries], self._costs[entries], self._tags[entries]
+        return made
 
     def costs(self, graph: Graph, router: Vertices) -> Metrics:
         """Costs (d,) from a vertex to ``self.numbers``; of b vertices (b, d)."""
@@ -56,8 +70,3 @@ class Destinations:
     def _best(self, graph: Graph, router: Vertices) -> tuple[Metrics, Flags]:
         """Per class the least cost, and which entries have it."""
         return self._runs.least(graph.distance[router][..., self._vertices] + self._costs)
-
-
-def _positions(counts: Column) -> Column:
-    """0, 1, ... within each run of these lengths."""
-    return np.arange(int(counts.sum())) - np.repeat(np.cumsum(counts) - counts, counts)

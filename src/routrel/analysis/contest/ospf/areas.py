@@ -7,7 +7,7 @@ from routrel.analysis.contest.protocol import ProtocolContest, SolvedProtocol
 from routrel.model.addresses import Prefix
 from routrel.model.routing import OspfRange
 from routrel.routing.neighbors import edge_hop
-from routrel.routing.ospf.areas import BACKBONE
+from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.solution import OspfSolution
 from routrel.routing.routes import NextHop

@@ -11,7 +11,7 @@ from routrel.analysis.contest.protocol import InterfaceCost
 from routrel.analysis.contest.trail import Step
 from routrel.model.addresses import Prefix
 from routrel.model.places import Place
-from routrel.routing.ospf.areas import BACKBONE
+from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM, Offer
 from routrel.routing.ospf.ports import area_name
 from routrel.routing.protocol_routes import NO_ROUTE

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from routrel.analysis.contest.ospf.areas import OspfAreas
 from routrel.analysis.contest.paths import Leg
 from routrel.model.addresses import Address, Prefix
-from routrel.routing.ospf.areas import BACKBONE
+from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM, Offer
 from routrel.routing.ospf.ports import area_name
 from routrel.routing.routes import NextHop

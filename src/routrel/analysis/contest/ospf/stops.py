@@ -5,7 +5,7 @@ from routrel.analysis.contest.separation import Neighbors, instances_running
 from routrel.analysis.contest.trail import Step, separated
 from routrel.model.addresses import Prefix
 from routrel.model.places import Place
-from routrel.routing.ospf.areas import BACKBONE
+from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
 from routrel.routing.ospf.ports import area_name
