@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from routrel.routing.spf import distances as spf_distances
+from routrel.routing.spf.changed_distances import changed, steps_of
 from routrel.routing.spf.distances import UNREACHED, all_pairs
 from tests.examples import examples
 
@@ -81,3 +82,34 @@ def test_a_large_random_graph_is_solved_one_by_one_and_a_chain_is_not():
 def test_paths_longer_than_the_longest_metric_are_none():
     huge = int(UNREACHED) // 2 + 1
     assert distances(3, [(0, 1, huge), (1, 2, huge)])[0] == [0, huge, int(UNREACHED)]
+
+
+def steps(n: int, edges: Edges) -> np.ndarray:
+    begin, end, cost = np.array(edges, np.int64).reshape(-1, 3).T
+    return steps_of(n, begin, end, cost.astype(np.int32))
+
+
+@given(graphs(), st.data())
+@settings(max_examples=examples(200), deadline=None)
+def test_distances_by_other_edges_are_those_found_anew(graph, data):
+    n, edges = graph
+    if not n:
+        return
+    ends = st.integers(0, n - 1)
+    stay = [edge for edge in edges if data.draw(st.integers(0, 3))]
+    new = stay + data.draw(st.lists(st.tuples(ends, ends, st.integers(0, 9)), max_size=3))
+    before = np.array(distances(n, edges), np.int32)
+    kept = before.copy()
+    found = changed(before, steps(n, edges), steps(n, new))
+    assert found is not None and found.dtype == np.int32
+    assert found.tolist() == relaxed(n, new).tolist()
+    assert np.array_equal(before, kept)  # that of another network
+
+
+def test_what_is_far_from_where_a_path_was_lost_or_much_else_is_found_anew():
+    ring = [(at, (at + 1) % 100, 1) for at in range(100)]
+    both = ring + [(end, begin, cost) for begin, end, cost in ring]
+    before = np.array(distances(100, both), np.int32)
+    assert changed(before, steps(100, both), steps(100, both[1:])) is None
+    costlier = [(begin, end, 2) for begin, end, _ in ring]
+    assert changed(before, steps(100, both), steps(100, costlier)) is None

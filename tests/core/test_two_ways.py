@@ -1,13 +1,15 @@
 """Which routers have two separate ways, told for all pairs at once, is what counting the ways of each pair says."""
 
 from itertools import permutations
+from unittest.mock import patch
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from routrel.analysis.expectations import single_ways
 from routrel.analysis.expectations.failures import failed, failures_of
-from routrel.analysis.expectations.single_ways import APARTS
+from routrel.analysis.expectations.single_ways import APARTS, MOST_COUNTED, SingleWays
 from routrel.analysis.expectations.two_ways import JoinedRouters, TwoWays
 from routrel.analysis.expectations.way_graph import WayGraph
 from routrel.solving import solve
@@ -67,6 +69,20 @@ def test_all_pairs_at_once_are_what_is_counted_of_each(document):
         then = topology.of_like(failed(solved.network, failure))
         if then is not None and then.segments is topology.segments:
             assert said_of(routers, then) == counted(then, said), failure
+
+
+@pytest.mark.parametrize("most", [2, 3, 4, MOST_COUNTED])
+@given(joined())
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_who_is_left_a_single_way_is_told_without_counting_as_with(most, document):
+    solved = solve(read(document))
+    routers = [number for number, device in enumerate(solved.topology.devices) if device.forwards]
+    with patch.object(single_ways, "MOST_COUNTED", most):
+        ways = SingleWays(solved.topology)
+        for failure in failures_of(solved, ("links", "devices")):
+            then = solved.topology.of_like(failed(solved.network, failure))
+            for one, other in permutations(routers, 2) if then is not None else ():
+                assert ways.are_left(then, one, other) == (ways.left(then, one, other) is not None), failure
 
 
 SQUARE = """

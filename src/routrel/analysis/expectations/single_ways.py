@@ -1,5 +1,6 @@
 """Which routers are left a single way by a failure, of several that shared no link or no device."""
 
+from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
 from routrel.analysis.expectations.two_ways import JoinedRouters, TwoWays
@@ -37,20 +38,37 @@ class SingleWays:
 
     def left(self, then: Topology, source: int, target: int) -> LeftSingle | None:
         """Whether two routers have one way then and had several; both states have the same devices and ports."""
+        for apart in self._lost(then, source, target):
+            before = self._count_before(source, target, apart)
+            # Next to each other they have as many ways past other devices as one likes.
+            if before < MOST_COUNTED:
+                return LeftSingle(apart, before, int(self._then[1].are_joined(source, target)))
+        return None
+
+    def are_left(self, then: Topology, source: int, target: int) -> bool:
+        """The same as yes or no: ways are counted only of routers that may have very many."""
+        return any(
+            self._has_few(source, target, apart) or self._count_before(source, target, apart) < MOST_COUNTED
+            for apart in self._lost(then, source, target)
+        )
+
+    def _lost(self, then: Topology, source: int, target: int) -> Iterator[AsGraph]:
+        """What two ways of theirs shared none of, and then share."""
         if self._then[0] is not then:
             joined = self._joined if then.segments is self.topology.segments else JoinedRouters(then)
             self._then = then, TwoWays(joined, then)
         two_then = self._then[1]
-        if two_then.has_two_of_each(source, target):
-            return None
-        for apart in APARTS:
-            if two_then.has_two(source, target, apart) or not self._two_before.has_two(source, target, apart):
-                continue
-            before = self._count_before(source, target, apart)
-            # Next to each other they have as many ways past other devices as one likes.
-            if before < MOST_COUNTED:
-                return LeftSingle(apart, before, int(two_then.are_joined(source, target)))
-        return None
+        if not two_then.has_two_of_each(source, target):
+            for apart in APARTS:
+                if self._two_before.has_two(source, target, apart) and not two_then.has_two(source, target, apart):
+                    yield apart
+
+    def _has_few(self, source: int, target: int, apart: AsGraph) -> bool:
+        """Whether a glance at one end tells that they have fewer ways than are counted."""
+        if apart == "links":
+            return len(self._joined.beside[source]) < MOST_COUNTED
+        neighbors = self._joined.neighbors(source)
+        return target not in neighbors and len(neighbors) < MOST_COUNTED
 
     def _count_before(self, source: int, target: int, apart: AsGraph) -> int:
         key = source, target, apart

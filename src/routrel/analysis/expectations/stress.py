@@ -58,11 +58,11 @@ class Stress:
     @collection_paused()
     def under(self, failure: Failure) -> list[Hurt]:
         """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
-        left, touched = self._left(failure), self._touched(failure)
+        left, gone = self._left(failure), self._supports.moved(failure)
+        touched = [number for number in left if self._leans[number].may_be_touched(gone)]
         network = failed(self.solved.network, failure)
         if not touched:
             return self._hurts(self.solved.topology.of_like(network) or Topology(network), left, {})
-        gone = self._supports.moved(failure)
         after = solve(network, self.solved)
         untold = [number for number in touched if self._leans[number].ports is None]
         moved_too = self._moved(after, self._asked_of_untold, untold) if untold else set()
@@ -78,17 +78,13 @@ class Stress:
 
     def rules_out(self, failure: Failure) -> bool:
         """Whether a failure touches nothing that any of the flows rests on: the network is not solved without it."""
-        return not self._touched(failure)
+        gone = self._supports.moved(failure)
+        return not any(self._leans[number].may_be_touched(gone) for number in self._left(failure))
 
     def _left(self, failure: Failure) -> list[int]:
         """The flows whose ends a failure leaves."""
         gone = failure.devices | failure.hosts
         return [number for number, one in enumerate(self._leans) if not one.ends & gone]
-
-    def _touched(self, failure: Failure) -> list[int]:
-        """Those of them that may go otherwise."""
-        moved = self._supports.moved(failure)
-        return [number for number in self._left(failure) if self._leans[number].may_be_touched(moved)]
 
     @cached_property
     def _asked(self) -> Asked:
@@ -131,7 +127,7 @@ class Stress:
         for number in numbers:
             outcome, routers = outcomes.get(number), self._leans[number].routers
             if outcome not in BROKEN and self.flows[number].expected != "never arrives" and routers is not None:
-                outcome = "single" if self._ways.left(topology, *routers) else outcome
+                outcome = "single" if self._ways.are_left(topology, *routers) else outcome
             if outcome is not None:
                 found.append(Hurt(number, outcome))
         return found
@@ -146,7 +142,13 @@ class _Leaning:
         self.devices = {stop.device for stop in stops}
         self.devices |= {end.device for end in (walk.source, walk.destination) if end.device is not None}
         self.asked = looked_up(walk)
-        found = {number for _, address in self.asked for number in solved.prefixes.chain(address)}
+        addresses = {address for _, address in self.asked}
+        # By another way out a device may choose another address of its own.
+        ends = {device for device in (walk.source.device, walk.destination.device) if device is not None}
+        addresses.update(
+            one for device in ends for port in topology.ports_of[device] for one in topology.ports[port].addresses
+        )
+        found = {number for address in addresses for number in solved.prefixes.chain(address)}
         self.prefixes: Column = np.array(sorted(found), np.int64)
         """The numbers of those that may lead to the flow's addresses."""
         self.walk = walk

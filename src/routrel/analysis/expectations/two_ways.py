@@ -47,6 +47,13 @@ class JoinedRouters:
                 self.beside[one].append((number, other))
         self._down = {number for number, edge in enumerate(self.edges) if not edge.is_up(topology)}
 
+    def neighbors(self, router: int) -> set[int]:
+        """The routers that share a cable or a segment with one, whatever is up."""
+        found = set[int]()
+        for _, other in self.beside[router]:
+            found.update([other] if other < self.routers else [member for _, member in self.beside[other]])
+        return found - {router}
+
     def down_in(self, then: Topology) -> set[int]:
         """The edges that are down in another state, which has the same segments."""
         down, touched = set(self._down), then.touched_since(self.topology) or set()

@@ -47,12 +47,12 @@ class IsisSolution(ProtocolSolution[IsisDatabase]):
         super().__init__(database, prefixes, base)
         self.graphs: dict[IsisArea, Graph] = {}
         for area, found in database.areas.items():
-            known = base.graphs.get(area) if base is not None else None
-            if known is not None and known.is_of(found.routers, found.edges, ()):
+            before = base.graphs.get(area) if base is not None else None
+            if before is not None and before.is_of(found.routers, found.edges, ()):
+                self.graphs[area] = before
                 self.taken_over += 1
             else:
-                known = Graph(found.routers, found.edges)
-            self.graphs[area] = known
+                self.graphs[area] = Graph(found.routers, found.edges, (), before)
         self.brought: dict[IsisArea, Destinations] = {}
         self.leaked: dict[IsisArea, Destinations] = {}
         self._hops: dict[int, Hops] = {}

@@ -52,12 +52,12 @@ class AreaGraphs:
         self.taken_over = 0
         known = {} if base is None else base.graphs
         for number, area in sorted(database.areas.items()):
-            graph = known.get(number)
-            if graph is not None and graph.is_of(area.routers, area.edges, area.networks):
+            before = known.get(number)
+            if before is not None and before.is_of(area.routers, area.edges, area.networks):
+                self.graphs[number] = before
                 self.taken_over += 1
             else:
-                graph = Graph(area.routers, area.edges, area.networks)
-            self.graphs[number] = graph
+                self.graphs[number] = Graph(area.routers, area.edges, area.networks, before)
         of_base = {} if base is None else {number: base.destinations[number] for number in self.as_in_base}
         self.destinations: Mapping[int, Destinations] = {
             number: of_base[number] if number in of_base else self._destinations(number)

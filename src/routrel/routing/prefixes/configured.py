@@ -74,7 +74,7 @@ def configured_distinctions(topology: Topology, network: Network, prefixes: Pref
     shown &= of_subnet != UNCONNECTED
     distinctions.add_columns(subnets[shown], of_subnet[shown])
     for instance in topology.instances:
-        if instance.routing is None and not topology.devices[instance.device].gateways:
+        if not (instance.routing and instance.routing.static) and not topology.devices[instance.device].gateways:
             continue
         for static in static_candidates(topology, instance.index):
             if static.next_hop is not None and static.prefix.contains(static.next_hop):

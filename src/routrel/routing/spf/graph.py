@@ -12,6 +12,7 @@ import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.routing.arrays import WORD, Column, Masks, Metrics
+from routrel.routing.spf.changed_distances import changed, steps_of
 from routrel.routing.spf.distances import UNREACHED, all_pairs
 
 Vertices = int | Column
@@ -76,7 +77,14 @@ class Graph:
     from all routers would take too much memory they are made router by router.
     """
 
-    def __init__(self, routers: list[int], edges: list[Edge], networks: Sequence[SharedNetwork] = ()):
+    def __init__(
+        self,
+        routers: list[int],
+        edges: list[Edge],
+        networks: Sequence[SharedNetwork] = (),
+        base: "Graph | None" = None,
+    ):
+        """``base``, where there is one, is a graph of mostly the same edges."""
         self.routers = routers
         self.edges = edges
         self.networks = networks
@@ -98,12 +106,20 @@ class Graph:
                 inward.append((local, vertex, member.cost))
                 outward.append((vertex, local, 0))
         more = np.array([*inward, *outward], np.int64).reshape(-1, 3)
-        self.distance: Metrics = all_pairs(
-            n + len(networks),
-            np.concatenate([source, more[:, 0]]),
-            np.concatenate([target, more[:, 1]]),
-            np.concatenate([cost, more[:, 2].astype(np.int32)]),
-        )[:n, :n]
+        self._steps = steps_of(n, source, target, cost)
+        of_base = None
+        if base is not None and base.routers == routers and not networks and not base.networks:
+            of_base = changed(base.distance, base._steps, self._steps)
+        self.distance: Metrics = (
+            of_base
+            if of_base is not None
+            else all_pairs(
+                n + len(networks),
+                np.concatenate([source, more[:, 0]]),
+                np.concatenate([target, more[:, 1]]),
+                np.concatenate([cost, more[:, 2].astype(np.int32)]),
+            )[:n, :n]
+        )
         widest = max((len(self._edges_of[router]) + self._shared(router) for router in range(n)), default=0)
         self.words = max(1, -(-widest // WORD))
         self._whole: Masks | None = None

@@ -1,0 +1,77 @@
+"""Distances once a few edges of a graph are others, from those that there were.
+
+Where an edge is gone, only what lay on a shortest path over it is found anew, from what is beside it; an edge that came
+is tried for all pairs at once (after Ramalingam and Reps 1996, "On the computational complexity of dynamic graph
+problems").
+"""
+
+import numpy as np
+
+from routrel.routing.arrays import Column, Flags, Metrics, run_starts
+from routrel.routing.spf.distances import UNREACHED
+
+MOST_EDGES = 32
+"""Of more edges that are others, all distances are found anew."""
+
+MOST_ROUNDS = 24
+"""What is further than so many edges from where a path was lost is not looked for round by round."""
+
+COST_BITS = 30
+
+
+def steps_of(n: int, source: Column, target: Column, cost: Metrics) -> Column:
+    """The edges (e,) among n vertices, each that differs in any of the three once, as numbers."""
+    return np.unique((source * n + target) << COST_BITS | cost)
+
+
+def changed(before: Metrics, old: Column, new: Column) -> Metrics | None:
+    """Distances (n, n) by the steps ``new``, from those by ``old``; None where that would be as much work as anew."""
+    gone, come = np.setdiff1d(old, new, assume_unique=True), np.setdiff1d(new, old, assume_unique=True)
+    if len(gone) + len(come) > MOST_EDGES:
+        return None
+    stayed = np.setdiff1d(old, gone, assume_unique=True) if len(gone) else old
+    distance = _without(before, gone, stayed)
+    if distance is not None:
+        for source, target, cost in zip(*_columns(come, len(before)), strict=True):
+            np.minimum(distance, distance[:, source, None] + cost + distance[target], out=distance)
+    return distance
+
+
+def _columns(steps: Column, n: int) -> tuple[Column, Column, Metrics]:
+    """Source, target and cost of steps."""
+    source, target = np.divmod(steps >> COST_BITS, n)
+    return source, target, (steps & ((1 << COST_BITS) - 1)).astype(np.int32)
+
+
+def _without(before: Metrics, gone: Column, stayed: Column) -> Metrics | None:
+    """Distances over the steps that stayed alone."""
+    is_lost: Flags = np.zeros(before.shape, np.bool_)
+    for source, target, cost in zip(*_columns(gone, len(before)), strict=True):
+        over: Metrics = before[:, source] + cost
+        rows = np.flatnonzero(over == before[:, target])
+        is_lost[rows] |= np.equal(over[rows, None] + before[target], before[rows])
+    is_lost &= before < UNREACHED
+    np.fill_diagonal(is_lost, False)
+    distance = before.copy()
+    rows = np.flatnonzero(is_lost.any(axis=1))
+    if not len(rows):
+        return distance
+    source, target, cost = _columns(stayed, len(before))
+    leads_there = np.isin(target, np.flatnonzero(is_lost.any(axis=0)))
+    source, target, cost = source[leads_there], target[leads_there], cost[leads_there]
+    order = np.argsort(target, kind="stable")
+    source, target, cost = source[order], target[order], cost[order]
+    starts = run_starts(target)
+    ends = target[starts]
+    found = np.where(is_lost[rows], UNREACHED, before[rows])
+    for _ in range(MOST_ROUNDS if len(ends) else 0):
+        standing = found[:, ends]
+        nearer = np.minimum(np.minimum.reduceat(found[:, source] + cost, starts, axis=1), standing)
+        if np.array_equal(nearer, standing):
+            break
+        found[:, ends] = nearer
+    else:
+        if len(ends):
+            return None
+    distance[rows] = found
+    return distance
