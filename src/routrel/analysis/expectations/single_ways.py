@@ -1,6 +1,5 @@
 """Which routers are left a single way by a failure, of several that shared no link or no device."""
 
-from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
 from routrel.analysis.expectations.two_ways import JoinedRouters, TwoWays
@@ -38,30 +37,38 @@ class SingleWays:
 
     def left(self, then: Topology, source: int, target: int) -> LeftSingle | None:
         """Whether two routers have one way then and had several; both states have the same devices and ports."""
-        for apart in self._lost(then, source, target):
+        two_then = self._two_in(then)
+        for apart in self._lost(two_then, source, target):
             before = self._count_before(source, target, apart)
             # Next to each other they have as many ways past other devices as one likes.
             if before < MOST_COUNTED:
-                return LeftSingle(apart, before, int(self._then[1].are_joined(source, target)))
+                return LeftSingle(apart, before, int(two_then.are_joined(source, target)))
         return None
 
     def are_left(self, then: Topology, source: int, target: int) -> bool:
         """The same as yes or no: ways are counted only of routers that may have very many."""
+        two_then = self._two_in(then)
+        if two_then.has_two_of_each(source, target):
+            return False
         return any(
             self._has_few(source, target, apart) or self._count_before(source, target, apart) < MOST_COUNTED
-            for apart in self._lost(then, source, target)
+            for apart in self._lost(two_then, source, target)
         )
 
-    def _lost(self, then: Topology, source: int, target: int) -> Iterator[AsGraph]:
-        """What two ways of theirs shared none of, and then share."""
+    def _two_in(self, then: Topology) -> TwoWays:
         if self._then[0] is not then:
             joined = self._joined if then.segments is self.topology.segments else JoinedRouters(then)
             self._then = then, TwoWays(joined, then)
-        two_then = self._then[1]
-        if not two_then.has_two_of_each(source, target):
-            for apart in APARTS:
-                if self._two_before.has_two(source, target, apart) and not two_then.has_two(source, target, apart):
-                    yield apart
+        return self._then[1]
+
+    def _lost(self, two_then: TwoWays, source: int, target: int) -> list[AsGraph]:
+        """What two ways of theirs shared none of, and then share."""
+        before = self._two_before
+        return [
+            apart
+            for apart in APARTS
+            if before.has_two(source, target, apart) and not two_then.has_two(source, target, apart)
+        ]
 
     def _has_few(self, source: int, target: int, apart: AsGraph) -> bool:
         """Whether a glance at one end tells that they have fewer ways than are counted."""

@@ -35,7 +35,7 @@ from routrel.routing.protocol import ProtocolSolution, Redistributed
 from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready, SomeRoutes
 from routrel.routing.routes import NextHop, Route
 
-WORTHWHILE = 4
+WORTHWHILE = 2
 """Routes over some columns alone are made where all are so many times as many."""
 
 
