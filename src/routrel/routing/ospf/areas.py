@@ -5,7 +5,7 @@ RFC 2328 sections 12.4.3 (what a border router passes on), 16.2 (inter-area rout
 RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from routrel.model.routing import OspfRange
 from routrel.routing.arrays import Column, Flags, Metrics
 from routrel.routing.ospf.area_graphs import BACKBONE, AreaGraphs
 from routrel.routing.ospf.database import OspfDatabase
-from routrel.routing.ospf.route_maker import ActiveRange, AreaRoutes, Over, RouteMaker, Summaries
+from routrel.routing.ospf.route_maker import ActiveRange, AreaRoutes, Over, RouteMaker, Summary
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.spf.distances import UNREACHED
@@ -38,16 +38,15 @@ class Areas(AreaGraphs):
         }
         self._joined: tuple[tuple[int, ...], AreaRoutes] | None = None
         """The last processes whose kept routes were asked for together."""
-        self.summaries: Summaries = {}
-        """Per area: the border processes and what each passes into it, int32 (b, p + a)."""
-        maker, told = self.maker(), {}
-        if base is not None and self.as_in_base and BACKBONE in base.summaries:
-            told = {one: row for one, row in zip(*base.summaries[BACKBONE], strict=True) if one in kept}
-        self._intra_of_borders: dict[int, AreaRoutes] = {
-            process: base._intra_of_borders[process] if base is not None and process in kept else maker.intra([process])
-            for process in self.borders
-        }
-        self._pass_on(maker, told)
+        self._summaries: dict[int, Summary] = {}
+        """By area, once asked for."""
+        of_base = {} if base is None or BACKBONE not in base._summaries else base._summaries[BACKBONE].by_border()
+        self._told = {process: row for process, row in of_base.items() if process in kept}
+        """What border processes of the same areas as before say in the backbone."""
+        self._within_areas: dict[int, AreaRoutes] = (
+            {} if base is None else {one: routes for one, routes in base._within_areas.items() if one in kept}
+        )
+        """By border process its routes within areas, once asked for."""
 
     def _kept_borders(self, base: "Areas") -> frozenset[int]:
         """Border routers whose routes within their areas are those that ``base`` has."""
@@ -101,7 +100,7 @@ class Areas(AreaGraphs):
     def maker(self, columns: Column | None = None) -> RouteMaker:
         """What makes routes over some columns alone, ascending; or over all."""
         over = None if columns is None else Over.some_of(self, columns)
-        return RouteMaker(self, self._active, self.summaries, over)
+        return RouteMaker(self, self._active, self.summary, over)
 
     def range_place(self, process: int, number: int) -> Place:
         """Where the range stands that a border's discard entry for a prefix comes from."""
@@ -132,29 +131,32 @@ class Areas(AreaGraphs):
         within: Flags = inside[self.destinations[area].numbers]
         return within
 
-    def _pass_on(self, maker: RouteMaker, told: Mapping[int, Metrics]) -> None:
-        """Fill ``summaries``: the backbone's first, since what it carries is passed on from there; ``told`` are those
-        that border processes say there of the same areas as before."""
-        intra = self._intra_of_borders
-        for number in sorted(self.graphs, key=lambda area: area != BACKBONE):
-            borders = [process for process in self.borders if number in self.areas_of[process]]
-            if not borders:
-                continue
-            in_backbone = [process for process in borders if number != BACKBONE and BACKBONE in self.areas_of[process]]
+    def summary(self, area: int) -> Summary:
+        """What border processes pass into an area; of the backbone's, what is passed on from there."""
+        if area not in self._summaries:
+            self._summaries[area] = self._passed_into(area)
+        return self._summaries[area]
+
+    def _passed_into(self, area: int) -> Summary:
+        borders = [process for process in self.borders if area in self.areas_of[process]]
+        told, inter = self._told if area == BACKBONE else {}, dict[int, Metrics]()
+        in_backbone = [process for process in borders if area != BACKBONE and BACKBONE in self.areas_of[process]]
+        if in_backbone:
             costs = np.full((len(in_backbone), self.size), UNREACHED)
-            for _, totals in maker.by_borders(in_backbone, BACKBONE) if in_backbone else ():
+            for _, totals in self.maker().by_borders(in_backbone, BACKBONE):
                 np.minimum(costs, totals.min(axis=1), out=costs)
             inter = dict(zip(in_backbone, costs, strict=True))
-            rows = [
-                told[process]
-                if number == BACKBONE and process in told
-                else self._advertised(process, number, intra[process], inter.get(process))
-                for process in borders
-            ]
-            self.summaries[number] = (borders, np.stack(rows))
+        rows = [
+            told[process] if process in told else self._advertised(process, area, inter.get(process))
+            for process in borders
+        ]
+        return Summary(borders, np.stack(rows) if rows else np.empty((0, self.size), np.int32))
 
-    def _advertised(self, process: int, into: int, intra: AreaRoutes, inter: Metrics | None) -> Metrics:
+    def _advertised(self, process: int, into: int, inter: Metrics | None) -> Metrics:
         """Section 12.4.3: what a border router advertises into one of its areas; ``inter`` as the backbone has it."""
+        if process not in self._within_areas:
+            self._within_areas[process] = self.maker().intra([process])
+        intra = self._within_areas[process]
         settings = self.database.area_settings[process, into]
         result = np.full(self.size, UNREACHED, np.int32)
         for number in self.areas_of[process]:

@@ -5,8 +5,9 @@ RFC 2328 sections 16.1 (intra-area before inter-area), 16.2 (inter-area routes; 
 """
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +17,7 @@ from routrel.routing.arrays import WORD, Column, Flags, Masks, Metrics
 from routrel.routing.ospf.area_graphs import BACKBONE, AreaGraphs
 from routrel.routing.protocol_routes import DISCARD, NO_ROUTE
 from routrel.routing.routes import NextHop
+from routrel.routing.spf.destinations import Destinations
 from routrel.routing.spf.distances import UNREACHED
 
 INTRA, INTER = 1, 2
@@ -23,8 +25,16 @@ INTRA, INTER = 1, 2
 AT_ONCE = 2**16
 """Costs through border routers that are looked at together; at least those through one."""
 
-Summaries = dict[int, tuple[list[int], Metrics]]
-"""Per area: the border processes and what each passes into it, int32 (b, p + a)."""
+
+class Summary(NamedTuple):
+    """The border processes of an area, and what each passes into it: int32 (b, p + a)."""
+
+    borders: list[int]
+    advertised: Metrics
+
+    def by_border(self) -> dict[int, Metrics]:
+        """The same, each by its process."""
+        return dict(zip(self.borders, self.advertised, strict=True))
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,22 +134,42 @@ class RouteMaker:
         self,
         graphs: AreaGraphs,
         active: Mapping[int, Sequence[ActiveRange]],
-        summaries: Summaries,
+        summary: Callable[[int], Summary],
         over: Over | None = None,
     ):
-        """``active``: the ranges of border processes. Over all columns, ``summaries`` are read as they are filled."""
+        """``active``: the ranges of border processes; ``summary`` tells what is passed into an area."""
         self.graphs = graphs
         self.over = Over.all_of(graphs) if over is None else over
-        if over is None:
-            self.destinations, self.summaries, self._active = graphs.destinations, summaries, active
-            return
-        kept = over.place >= 0
-        self.destinations = {area: one.among(over.place) for area, one in graphs.destinations.items()}
-        self.summaries = {area: (borders, rows[:, kept]) for area, (borders, rows) in summaries.items()}
-        self._active = {
-            process: [replace(one, number=over.place.item(one.number)) for one in ranges if kept[one.number]]
-            for process, ranges in active.items()
-        }
+        self._is_over_all = over is None
+        self._summary = summary
+        self._destinations: dict[int, Destinations] = {}
+        self._summaries: dict[int, Summary] = {}
+        """By area, over these columns."""
+        self._active = active
+        if over is not None:
+            self._active = {
+                process: [
+                    replace(one, number=over.place.item(one.number)) for one in ranges if over.place[one.number] >= 0
+                ]
+                for process, ranges in active.items()
+                if ranges
+            }
+
+    def _destinations_in(self, area: int) -> Destinations:
+        """What is brought into an area, by these columns."""
+        if self._is_over_all:
+            return self.graphs.destinations[area]
+        if area not in self._destinations:
+            self._destinations[area] = self.graphs.destinations[area].among(self.over.place)
+        return self._destinations[area]
+
+    def _summary_of(self, area: int) -> Summary:
+        if self._is_over_all:
+            return self._summary(area)
+        if area not in self._summaries:
+            borders, advertised = self._summary(area)
+            self._summaries[area] = Summary(borders, advertised[:, self.over.place >= 0])
+        return self._summaries[area]
 
     def routes_of(self, processes: Sequence[int]) -> AreaRoutes:
         """Of several processes, each with its own next hops."""
@@ -192,7 +222,7 @@ class RouteMaker:
         is_plain = np.zeros((len(processes), len(self.graphs.boundary)), bool)
         # Section 16.4.1: to a boundary router, paths through other areas go before those through the backbone.
         for number in sorted(areas, key=lambda number: number == BACKBONE):
-            graph, destinations = self.graphs.graphs[number], self.destinations[number]
+            graph, destinations = self.graphs.graphs[number], self._destinations_in(number)
             costs, words = destinations.row(graph, graph.vertices(np.array(processes)))
             numbers, own = destinations.numbers, slice(offsets[number], offsets[number] + len(words))
             if len(areas) == 1:
@@ -244,7 +274,7 @@ class RouteMaker:
         at a time as fit."""
         graph = self.graphs.graphs[number]
         local = graph.vertices(np.array(processes))
-        borders, advertised = self.summaries.get(number, ([], np.empty((0, self.over.size), np.int32)))
+        borders, advertised = self._summary_of(number)
         vertices = graph.vertices(np.array(borders, np.int64))
         distance = np.where(local[:, None] == vertices, UNREACHED, graph.distance[np.ix_(local, vertices)])
         reached = np.flatnonzero((distance < UNREACHED).any(axis=0))

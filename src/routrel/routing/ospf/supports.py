@@ -102,7 +102,7 @@ class Supports:
         if looked_at is None:
             return None
         graph, column = self.areas.graphs[looked_at], int(self.areas.prefixes.column[number])
-        borders, advertised = self.areas.summaries.get(looked_at, ([], np.empty((0, 0), np.int32)))
+        borders, advertised = self.areas.summary(looked_at)
         said = [(graph.local[border], int(row[column])) for border, row in zip(borders, advertised, strict=True)]
         own = graph.local[process]
         costs = [UNREACHED if at == own else int(graph.distance[own, at]) + cost for at, cost in said]
