@@ -96,7 +96,7 @@ class IsisDatabase(ProtocolDatabase):
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What IS-IS itself tells of prefixes: who brings them into which area at what metric."""
         for database in self.areas.values():
-            distinctions.add_columns(*database.reachable.columns(distinctions.index))
+            distinctions.add_rows(*database.reachable.rows(distinctions.index))
 
     def _add(self, instance: Instance, isis: Isis) -> None:
         number = len(self.processes)

@@ -56,6 +56,8 @@ class Membership:
     """Those that look for neighbours."""
     areas: list[tuple[OspfArea, list[Prefix], list[int], list[int]]] = field(default_factory=list)
     """Each area with the prefixes that the process brings there, their costs and ports."""
+    settings: list[tuple[tuple[int, int], OspfArea]] = field(default_factory=list)
+    """Of each area, by the process and the area's number."""
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -147,7 +149,7 @@ class OspfDatabase(ProtocolDatabase):
     def add_distinctions(self, distinctions: PrefixDistinctions) -> None:
         """What OSPF itself tells of prefixes: who brings them into which area at what cost, and ranges."""
         for area in self.areas.values():
-            distinctions.add_columns(*area.stubs.columns(distinctions.index))
+            distinctions.add_rows(*area.stubs.rows(distinctions.index))
         for settings in self.area_settings.values():
             for configured in settings.ranges:
                 distinctions.add_single(configured.prefix)
@@ -222,11 +224,7 @@ class OspfDatabase(ProtocolDatabase):
         known = known or {}
         self.findings += [finding for member in self._members for finding in member.findings]
         self.ports = dict(chain.from_iterable([member.ports.items() for member in self._members]))
-        self.area_settings = {
-            (number, settings.number): settings
-            for number, member in enumerate(self._members)
-            for settings, *_ in member.areas
-        }
+        self.area_settings = dict(chain.from_iterable([member.settings for member in self._members]))
         made = dict[int, AreaDatabase]()
         for number in dict.fromkeys([number for _, number in self.area_settings]):
             if number not in known or number in touched:
@@ -306,6 +304,7 @@ class OspfDatabase(ProtocolDatabase):
                     ports.append(port.index)
             if takes_part:
                 member.areas.append((area, prefixes, costs, ports))
+                member.settings.append(((number, area.number), area))
         return member
 
     def _connect(self, number: int) -> None:

@@ -31,13 +31,11 @@ class PrefixDistinctions:
 
         Rows of another call are other traits.
         """
-        rows = columns[0]
-        for column in columns[1:]:
-            width = int(column.max(initial=0)) + 1
-            if int(rows.max(initial=0)) >= 2**62 // width:
-                rows = np.unique(rows, return_inverse=True)[1].reshape(-1)
-            rows = rows * width + column
-        self._told_apart.append((numbers, np.unique(rows, return_inverse=True)[1].reshape(-1)))
+        self.add_rows(numbers, as_rows(*columns))
+
+    def add_rows(self, numbers: Column, rows: Column) -> None:
+        """The same with rows as ``as_rows`` has them."""
+        self._told_apart.append((numbers, rows))
 
     def add_single(self, prefix: Prefix) -> None:
         """A prefix that is like no other."""
@@ -78,3 +76,14 @@ class PrefixDistinctions:
         classes = np.full(p, -1, np.int64)
         classes[all_numbers[starts]] = found
         return classes
+
+
+def as_rows(*columns: Column) -> Column:
+    """Numbers from 0 (n,), equal where all columns (n,) of values from 0 are; a column alone as it is."""
+    rows = columns[0]
+    for column in columns[1:]:
+        width = int(column.max(initial=0)) + 1
+        if int(rows.max(initial=0)) >= 2**62 // width:
+            rows = np.unique(rows, return_inverse=True)[1].reshape(-1)
+        rows = rows * width + column
+    return rows if len(columns) == 1 else np.unique(rows, return_inverse=True)[1].reshape(-1)

@@ -8,6 +8,7 @@ import numpy as np
 
 from routrel.model.addresses import Prefix
 from routrel.routing.arrays import Column
+from routrel.routing.prefixes.distinctions import as_rows
 from routrel.routing.prefixes.index import PrefixIndex
 
 
@@ -29,6 +30,7 @@ class AdvertisedPrefixes:
         self._costs: list[int] = []
         self._ports: list[int] = []
         self._columns: tuple[PrefixIndex, tuple[Column, Column, Column]] | None = None
+        self._rows: tuple[PrefixIndex, tuple[Column, Column]] | None = None
 
     def advertise(self, router: int, prefixes: Sequence[Prefix], costs: Sequence[int], ports: Sequence[int]) -> None:
         """Prefixes of one router, each with its cost and port."""
@@ -55,6 +57,13 @@ class AdvertisedPrefixes:
             numbers = np.array(list(map(index.number.__getitem__, self._prefixes)), np.int64)
             self._columns = index, (numbers, np.array(self._routers, np.int64), np.array(self._costs, np.int64))
         return self._columns[1]
+
+    def rows(self, index: PrefixIndex) -> tuple[Column, Column]:
+        """Prefix numbers, and beside each the router and cost as one number (``as_rows``); made once per index."""
+        if self._rows is None or self._rows[0] is not index:
+            numbers, routers, costs = self.columns(index)
+            self._rows = index, (numbers, as_rows(routers, costs))
+        return self._rows[1]
 
     @cached_property
     def _distinct(self) -> frozenset[Prefix]:
