@@ -41,6 +41,7 @@ from routrel.forwarding.flow import Asker, Flow
 from routrel.garbage_collection import collection_paused, keep
 from routrel.model.addresses import InterfaceAddress
 from routrel.model.changes import Change
+from routrel.model.devices import Device
 from routrel.model.filters import Acl
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase
@@ -206,15 +207,22 @@ def bench_again(quick: bool) -> None:
     model = network(Shape(routers, areas=5, prefixes=routers))
     solved = with_tables(solve(model))
     name, device = next((name, one) for name, one in model.devices.items() if one.routing is not None)
-    assert device.routing is not None
-    ospf = device.routing.ospf[0]
+    routing = device.routing
+    assert routing is not None
+    ospf = routing.ospf[0]
     area = ospf.areas[0]
-    costlier = replace(area, interfaces=tuple(replace(one, cost=77) for one in area.interfaces))
-    routing = replace(device.routing, ospf=(replace(ospf, areas=(costlier, *ospf.areas[1:])), *device.routing.ospf[1:]))
+    links = [one.name for one in area.interfaces if device.interfaces[one.name].kind != "loopback"]
+
+    def with_costs(*names: str) -> Device:
+        costlier = tuple(replace(one, cost=77) if one.name in names else one for one in area.interfaces)
+        again = replace(ospf, areas=(replace(area, interfaces=costlier), *ospf.areas[1:]))
+        return replace(device, routing=replace(routing, ospf=(again, *routing.ospf[1:])))
+
     cable = replace(model.links[0], enabled=False)
     changed = {
         "an access list": replace(device, acls={"new": Acl("new", ())}),
-        "a router's costs": replace(device, routing=routing),
+        "a cost": with_costs(links[0]),
+        "all costs of a router": with_costs(*links),
     }
     models = {what: replace(model, devices=model.devices | {name: one}) for what, one in changed.items()}
     models["a failed link"] = replace(model, links=(cable, *model.links[1:]))

@@ -10,11 +10,11 @@ import numpy as np
 from routrel.routing.arrays import Column, Flags, Metrics, run_starts
 from routrel.routing.spf.distances import UNREACHED
 
-MOST_EDGES = 32
+MOST_EDGES = 6
 """Of more edges that are others, all distances are found anew."""
 
-MOST_ROUNDS = 24
-"""What is further than so many edges from where a path was lost is not looked for round by round."""
+WORK, LEAST_WORK = 6, 100_000
+"""Ways that are tried, by the pairs of vertices, and at least: past that, finding all anew is less work."""
 
 COST_BITS = 30
 
@@ -64,14 +64,15 @@ def _without(before: Metrics, gone: Column, stayed: Column) -> Metrics | None:
     starts = run_starts(target)
     ends = target[starts]
     found = np.where(is_lost[rows], UNREACHED, before[rows])
-    for _ in range(MOST_ROUNDS if len(ends) else 0):
+    left = WORK * before.size + LEAST_WORK
+    while len(ends):
+        left -= len(rows) * len(source)
+        if left < 0:
+            return None
         standing = found[:, ends]
         nearer = np.minimum(np.minimum.reduceat(found[:, source] + cost, starts, axis=1), standing)
         if np.array_equal(nearer, standing):
             break
         found[:, ends] = nearer
-    else:
-        if len(ends):
-            return None
     distance[rows] = found
     return distance
