@@ -3,8 +3,9 @@
 ``database`` derives from the topology what routers would advertise: per area, directed edges between
 routers and the prefixes each router brings (router- and network-LSAs, RFC 2328 section 12.4); ``adjacencies``
 which interfaces of a segment become neighbours. Of a network solved before, processes of devices that are the
-same, segments on which only such ones stand, and areas of which all routers are such are taken over. ``areas``
-joins the areas: border routers condense and pass on (sections 12.4.3 and 16.2), stub areas get defaults.
+same, segments on which only such ones stand, and areas of which all routers are such are taken over. ``area_graphs``
+has the areas as graphs, ``route_maker`` makes routes of several processes by them, over all columns or some, and
+``areas`` joins the areas: border routers condense and pass on (sections 12.4.3 and 16.2), stub areas get defaults.
 ``externals`` holds what is put in from outside: AS-external and NSSA LSAs, their translation, and the
 comparison of section 16.4. ``solution`` puts a router's routes together, ``supports`` tells what each
 rests on.
