@@ -62,7 +62,7 @@ def lookups_hold(solved: Solved, data: st.DataObject) -> None:
 
 def half_holds(supports: FlowSupports, walked: Walk, moved: frozenset[int], after: Asker) -> None:
     """A flow of which one way rests on nothing that goes down: with that taken as it was, all is as walked anew."""
-    ways = [supports.of_strand(walked, strand) for strand in walked.strands]
+    ways = supports.of_ways(walked)
     if walked.parts or None in ways or len(ways) < 2:
         return
     there, back = (ports is not None and ports.isdisjoint(moved) for ports in ways)
@@ -298,7 +298,7 @@ def test_the_way_back_is_another_where_the_way_there_gives_it_another_start_or_n
     walked, supports = walk(solved, "r", "10.0.0.9", source_address=source), FlowSupports(solved)
     assert walked.is_good
     failure = next(one for one in failures_of(solved, ["links"]) if one.at == "m:toN")
-    there, back = (supports.of_strand(walked, strand) for strand in walked.strands)
+    there, back = supports.of_ways(walked)
     moved = supports.moved(failure)
     assert there & moved and not back & moved
     after = Asker(solve(failed(solved.network, failure)))

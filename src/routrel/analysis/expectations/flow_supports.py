@@ -6,7 +6,7 @@ others. What hangs together by cables between switches, or by bundles, is not lo
 """
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 from routrel.analysis.expectations.conditions import parts_of
@@ -38,12 +38,13 @@ class FlowSupports:
 
     def of(self, walk: Walk) -> frozenset[int] | None:
         """The ports that both ways of a flow rest on; None where that is not told."""
-        found = [self.of_strand(walk, strand) for one in parts_of(walk) for strand in one.strands]
-        told = [ports for ports in found if ports is not None]
-        return frozenset[int]().union(*told) if len(told) == len(found) else None
+        return joined(self.of_ways(walk))
 
-    def of_strand(self, walk: Walk, strand: Trace) -> frozenset[int] | None:
-        """The same of one of its ways, there or back, as long as it starts as it does."""
+    def of_ways(self, walk: Walk) -> list[frozenset[int] | None]:
+        """The same of each of its ways, there and back, of every part: as long as it starts as it does."""
+        return [self._of_way(walk, strand) for one in parts_of(walk) for strand in one.strands]
+
+    def _of_way(self, walk: Walk, strand: Trace) -> frozenset[int] | None:
         topology, ends = self.topology, (walk.source.device, walk.destination.device)
         if None in ends or walk.flow.enter is not None:
             return None
@@ -107,6 +108,12 @@ class FlowSupports:
         """The port of an interface and those of its VLANs."""
         named = self.topology.ports_named[self.topology.device_index[name.device]]
         return [port.index for port in named.values() if name.interface in (port.name.interface, port.interface.parent)]
+
+
+def joined(supports: Sequence[frozenset[int] | None]) -> frozenset[int] | None:
+    """All that some things rest on; None where it is not told of one."""
+    told = [ports for ports in supports if ports is not None]
+    return frozenset[int]().union(*told) if len(told) == len(supports) else None
 
 
 def looked_up(walk: Walk) -> set[Pair]:

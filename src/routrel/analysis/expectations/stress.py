@@ -9,7 +9,7 @@ import numpy as np
 from routrel.analysis.answers.expectations import Outcome
 from routrel.analysis.expectations.conditions import does, parts_of
 from routrel.analysis.expectations.failures import Failure, failed
-from routrel.analysis.expectations.flow_supports import FlowSupports, looked_up
+from routrel.analysis.expectations.flow_supports import FlowSupports, joined, looked_up
 from routrel.analysis.expectations.moved import Asked, Moved
 from routrel.analysis.expectations.single_ways import SingleWays, ends_of_way
 from routrel.forwarding.flow import Asker, Flow, Standing, Walk
@@ -152,11 +152,9 @@ class _Leaning:
         self.prefixes: Column = np.array(sorted(found), np.int64)
         """The numbers of those that may lead to the flow's addresses."""
         self.walk = walk
-        self.ports = supports.of(walk)
+        self._ports_of_ways = supports.of_ways(walk)
+        self.ports = joined(self._ports_of_ways)
         """Those that it rests on, None where that is not told."""
-        ways = () if self.ports is None or walk.parts else walk.strands
-        self.ports_of_ways = [supports.of_strand(walk, strand) for strand in ways]
-        """Those of the way there, and of the way back, where that is told of each."""
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
         self.ends = ends_of(solved, walk)
@@ -168,8 +166,8 @@ class _Leaning:
 
     def standing(self, gone: frozenset[int]) -> Standing | None:
         """Which of its ways do not rest on ports that go down."""
-        stands = [ports is not None and ports.isdisjoint(gone) for ports in self.ports_of_ways]
-        return Standing(self.walk, stands[0], stands[-1]) if len(stands) > 1 else None
+        ways = [ports is not None and ports.isdisjoint(gone) for ports in self._ports_of_ways]
+        return Standing(self.walk, *ways) if len(ways) == 2 and not self.walk.parts else None
 
     def holds(self, moved: Moved) -> bool:
         """Whether all devices on the way have the same ports up, with the same neighbours, and the same routes."""
