@@ -22,7 +22,7 @@ from routrel.routing.spf.distances import UNREACHED
 
 INTRA, INTER = 1, 2
 
-AT_ONCE = 2**16
+AT_ONCE = 2**13
 """Costs through border routers that are looked at together; at least those through one."""
 
 
@@ -261,10 +261,11 @@ class RouteMaker:
         masks = np.zeros((graph.words, *metric.shape), np.uint64)
         own = graph.masks_from(graph.vertices(np.array(processes)))
         for at, totals in self.by_borders(processes, number):
-            total = totals.min(axis=1)
-            is_nearest = totals == np.minimum(total, UNREACHED - 1)[:, None]
-            through = np.bitwise_or.reduce(own[..., at, None] * is_nearest, axis=2)
-            better, equal = total < metric, total == metric
+            total, through = totals[:, 0], own[..., at]
+            if len(at) > 1:
+                total = totals.min(axis=1)
+                through = np.bitwise_or.reduce(own[..., at, None] * (totals == total[:, None]), axis=2)
+            better, equal = total < metric, (total == metric) & (total < UNREACHED)
             masks = np.where(better, through, np.where(equal, masks | through, masks))
             np.minimum(metric, total, out=metric)
         return metric, masks
