@@ -82,6 +82,10 @@ class Topology:
             self.ports.append(port)
             self.prefixes += port.prefixes
             self.hosts += port.addresses
+        # A network like this one has the same of these.
+        self.devices_of_instances = [instance.device for instance in self.instances]
+        self.instances_of_ports = [port.instance for port in self.ports]
+        self.ports_of_prefixes = [port.index for port in self.ports for _ in port.prefixes]
         self.tags: set[int] = {0}
         """VLAN tags in use; 0 is untagged."""
         self.segments: list[Segment] = []
@@ -103,21 +107,6 @@ class Topology:
                 found[prefix].append(port.index)
         return found
 
-    @cached_property
-    def devices_of_instances(self) -> list[int]:
-        """The device of each routing instance; of a network like this one the same."""
-        return [instance.device for instance in self.instances]
-
-    @cached_property
-    def instances_of_ports(self) -> list[int]:
-        """The routing instance of each port; of a network like this one the same."""
-        return [port.instance for port in self.ports]
-
-    @cached_property
-    def ports_of_prefixes(self) -> list[int]:
-        """The port of each of ``prefixes``; of a network like this one the same."""
-        return [port.index for port in self.ports for _ in port.prefixes]
-
     def of_like(self, network: Network) -> "Topology | None":
         """That of a network with the same interfaces, addresses and cables, whatever else differs; None of any other.
 
@@ -126,7 +115,7 @@ class Topology:
         """
         if not is_cabled_alike(self.network, network):
             return None
-        _ = self._ports_in, self.devices_of_instances, self.instances_of_ports, self.ports_of_prefixes  # for all alike
+        _ = self._ports_in  # made once for all that are like it
         made = copy(self)
         made.network, made.devices = network, list(network.devices.values())
         made.ports, made.ports_named, made.instances = list(self.ports), list(self.ports_named), list(self.instances)
@@ -156,14 +145,12 @@ class Topology:
         return made if not moved or made._move(moved) else None
 
     def touched_since(self, other: "Topology") -> set[int] | None:
-        """The devices whose ports or routing are others than in another topology that has the same segments; None
-        where it has not."""
+        """The devices whose ports or routing are others than in one with the same segments; None of any other."""
         if self.segments is not other.segments:
             return None
         pairs = enumerate(zip(self.ports_named, other.ports_named, strict=True))
         touched = {device for device, (here, there) in pairs if here is not there}
-        both = zip(self.instances, other.instances, strict=True)
-        return touched.union(here.device for here, there in both if here is not there)
+        return touched.union(a.device for a, b in zip(self.instances, other.instances, strict=True) if a is not b)
 
     def _neighbors_that_may_notice(self, network: Network, differing: set[int]) -> set[int]:
         """Devices at links that are enabled or disabled, and at those of devices that differ."""
