@@ -55,22 +55,28 @@ def ranks_of(path, peer, position: int, switches: BgpDecision) -> Ranks:
     return Ranks(steps, group, (-(-1 if age == int(NEVER) else age), position))
 
 
-@given(st.lists(st.tuples(PATH, PEER), min_size=1, max_size=6), SWITCHES)
-@settings(max_examples=examples(400), deadline=None)
-def test_the_same_path_is_chosen(given_paths, switches):
-    paths = Paths()
+def rows_of(paths, given_paths):
     rows = paths.blank(len(given_paths), "igp")
-    for row, (path, _) in zip(rows, given_paths, strict=True):
+    for row, path in zip(rows, given_paths, strict=True):
         row[attributes.IS_LOCAL] = 0
         row[attributes.AS_PATH] = paths.as_paths.number(path[0])
         row[[attributes.ORIGIN, attributes.MED, attributes.LOCAL_PREFERENCE]] = path[1], path[2], path[3]
         row[[attributes.ORIGINATOR, attributes.WEIGHT]] = path[4], path[6]
         row[attributes.CLUSTERS] = paths.clusters.number(path[5])
+    return rows
+
+
+@given(st.lists(st.tuples(PATH, PEER), min_size=1, max_size=6), SWITCHES)
+@settings(max_examples=examples(400), deadline=None)
+def test_the_same_path_is_chosen(given_paths, switches):
+    paths = Paths()
+    rows = rows_of(paths, [path for path, _ in given_paths])
     ids = np.concatenate([[-1], paths.numbers_of(rows)])[:, None]
     metrics = np.array([0, *(path[7] for path, _ in given_paths)])[:, None]
     candidates = Candidates(
         ids,
         metrics,
+        np.arange(len(ids)) - 1,
         np.array([False, *(peer[0] for _, peer in given_paths)]),
         np.array([0, *(peer[1] for _, peer in given_paths)]),
         np.arange(len(ids)),
@@ -89,6 +95,25 @@ def test_the_same_path_is_chosen(given_paths, switches):
                 assert ranked[at - 1].steps[name] == ranked[expected - 1].steps[name]
 
 
+@given(st.lists(PATH, min_size=1, max_size=8), st.integers(1, 24), st.data(), SWITCHES)
+@settings(max_examples=examples(200), deadline=None)
+def test_many_columns_are_decided_as_one_by_one(given_paths, neighbors, data, switches):
+    paths = Paths()
+    numbers = paths.numbers_of(rows_of(paths, given_paths))
+    chance = np.random.default_rng(data.draw(st.integers(0, 2**32)))
+    shape = neighbors + 1, 7
+    ids = np.where(chance.random(shape) < 0.3, -1, numbers[chance.integers(len(numbers), size=shape)])
+    metrics = np.where(chance.random(shape) < 0.1, UNREACHABLE, chance.integers(3, size=shape))
+    external, identifier = chance.random(len(ids)) < 0.5, chance.integers(3, size=len(ids))
+    age = np.where(chance.random(len(ids)) < 0.3, NEVER, chance.integers(3, size=len(ids)))
+    candidates = Candidates(ids, metrics, np.arange(len(ids)) - 1, external, identifier, np.arange(len(ids)), age)
+    together = decide(paths, candidates, switches)
+    for column in range(shape[1]):
+        alone = decide(paths, candidates.of(np.array([column])), switches)
+        assert alone.best[0] == together.best[column]
+        assert alone.equal[:, 0].tolist() == together.equal[:, column].tolist()
+
+
 def test_columns_are_decided_apart():
     paths = Paths()
     rows = paths.blank(2, "igp")
@@ -97,6 +122,12 @@ def test_columns_are_decided_apart():
     low, high = paths.numbers_of(rows).tolist()
     ids = np.array([[-1, -1, -1, -1], [low, high, -1, low], [high, low, low, -1]])
     candidates = Candidates(
-        ids, np.zeros_like(ids), np.array([False, True, True]), np.array([0, 1, 2]), np.arange(3), np.full(3, NEVER)
+        ids,
+        np.zeros_like(ids),
+        np.arange(3) - 1,
+        np.array([False, True, True]),
+        np.array([0, 1, 2]),
+        np.arange(3),
+        np.full(3, NEVER),
     )
     assert decide(paths, candidates, BgpDecision()).best.tolist() == [2, 1, 2, 1]

@@ -153,6 +153,11 @@ class InterfaceAddress(NamedTuple):
         shift = BITS[self.family] - self.length
         return Prefix(self.family, self.value >> shift << shift, self.length)
 
+    def is_on_subnet_with(self, address: Address) -> bool:
+        """Whether another address is of the same subnet."""
+        differing = self.value ^ address.value
+        return differing != 0 and address.family == self.family and not differing >> BITS[self.family] - self.length
+
 
 def link_local_of(mac: str) -> Address:
     """The IPv6 link-local address formed from a MAC address: modified EUI-64, RFC 4291 appendix A."""

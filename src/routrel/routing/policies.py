@@ -55,45 +55,43 @@ def evaluate(
         return verdicts
     verdicts.accepted[:] = False
     undecided = np.ones(len(numbers), np.bool_)
+    metric, tag = metric.astype(np.int64), np.maximum(tag, 0)  # as earlier statements left them
     for statement in policy.statements:
         if not undecided.any():
             break
-        match = statement.match
+        match, change = statement.match, statement.set
         if (match.protocols is not None and protocol not in match.protocols) or (match.asks_path and paths is None):
             continue
         holds = undecided.copy()
         if match.prefixes is not None:
             holds &= matching(match.prefixes, prefixes)[numbers]
         if match.tag is not None:
-            holds &= np.maximum(_changed(tag, verdicts.tag), 0) == match.tag
+            holds &= tag == match.tag
         if match.metric is not None:
-            holds &= _changed(metric, verdicts.metric) == match.metric
+            holds &= metric == match.metric
         if match.next_hops is not None:
             holds &= hop_match(match.next_hops)
-        if paths is not None:
+        if paths is not None and match.asks_path:
             holds &= paths.holds(match)
-        if not holds.any():
+        at = np.flatnonzero(holds)
+        if not len(at):
             continue
         if paths is not None:
-            paths.apply(statement.set, holds)
-        for value, column in (
-            (statement.set.metric, verdicts.metric),
-            (statement.set.metric_type, verdicts.metric_type),
-            (statement.set.tag, verdicts.tag),
-            (statement.set.preference, verdicts.preference),
+            paths.apply(change, at)
+        for value, columns in (
+            (change.metric, (verdicts.metric, metric)),
+            (change.metric_type, (verdicts.metric_type,)),
+            (change.tag, (verdicts.tag, tag)),
+            (change.preference, (verdicts.preference,)),
         ):
             if value is not None:
-                column[holds] = value
+                for column in columns:
+                    column[at] = value
         if statement.result != "continue":
-            undecided &= ~holds
+            undecided[at] = False
             if statement.result == "accept":
-                verdicts.accepted |= holds
+                verdicts.accepted[at] = True
     return verdicts
-
-
-def _changed(column: Column, change: Column) -> Column:
-    """A column as earlier statements left it."""
-    return np.where(change == UNSET, column, change)
 
 
 def matching(matches: tuple[PrefixMatch, ...], prefixes: PrefixIndex | PrefixClasses) -> Flags:

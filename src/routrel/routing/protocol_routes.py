@@ -30,8 +30,8 @@ class PathAttributes(Protocol):
         """Where what a match asks of BGP attributes holds: bool (m,)."""
         ...
 
-    def apply(self, change: PolicySet, where: Flags) -> None:
-        """Make the changes of a statement; later statements see them."""
+    def apply(self, change: PolicySet, at: Column) -> None:
+        """Make the changes of a statement to the routes at some places; later statements see them."""
         ...
 
 

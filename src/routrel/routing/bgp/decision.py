@@ -4,7 +4,8 @@ Each comparison keeps the candidates that are best in it; where one is left, not
 order is that of the network file's page.
 """
 
-from dataclasses import dataclass
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -13,14 +14,8 @@ from routrel.model.bgp import BgpDecision
 from routrel.routing.arrays import Column, Flags
 from routrel.routing.bgp.paths import (
     ABSENT,
-    AS_PATH,
-    CLUSTERS,
-    IS_LOCAL,
-    LOCAL_PREFERENCE,
     MED,
-    ORIGIN,
     ORIGINATOR,
-    WEIGHT,
     Paths,
 )
 
@@ -42,21 +37,20 @@ class Candidates:
     """The k paths that may stand for each of m columns; the first row is what the router says itself.
 
     ``ids`` int64 (k, m): path numbers or ABSENT. ``metrics`` int64 (k, m): to the next hops, UNREACHABLE where
-    they do not resolve. (k,) each: ``external``; the peer's ``identifier``; ``order``, the rank of its
-    address; ``age``, when its session came up, NEVER where that is not known.
+    they do not resolve. (k,) each: ``channel``, by which they came; ``external``; the peer's ``identifier``;
+    ``order``, the rank of its address; ``age``, when its session came up, NEVER where that is not known.
     """
 
     ids: Values
     metrics: Values
+    channel: Column
     external: Flags
     identifier: Column
     order: Column
     age: Column
 
     def of(self, columns: Column) -> "Candidates":
-        return Candidates(
-            self.ids[:, columns], self.metrics[:, columns], self.external, self.identifier, self.order, self.age
-        )
+        return replace(self, ids=self.ids[:, columns], metrics=self.metrics[:, columns])
 
 
 @dataclass(slots=True)
@@ -82,74 +76,73 @@ def decide(paths: Paths, candidates: Candidates, switches: BgpDecision) -> Decid
 
 
 def _eliminate(paths: Paths, candidates: Candidates, alive: Flags, switches: BgpDecision) -> tuple[Column, Flags]:
-    rows, ids = paths.rows, candidates.ids
-
-    def keep_lowest(values: Values) -> None:
-        if values.min() == values.max():
-            return
-        values = np.broadcast_to(values, alive.shape)
-        lowest = np.where(alive, values, NEVER).min(axis=0)
-        np.logical_and(alive, values == lowest, out=alive)
-
-    keep_lowest(-rows[:, WEIGHT][ids])
-    # RFC 4271 section 9.1.1: the degree of preference.
-    keep_lowest(-rows[:, LOCAL_PREFERENCE][ids])
-    keep_lowest(1 - rows[:, IS_LOCAL][ids])
-    as_paths = rows[:, AS_PATH][ids]
-    # Section 9.1.2.2 (a): the shortest AS path.
-    if not switches.ignore_as_path_length:
-        keep_lowest(paths.lengths(as_paths))
-    # (b): the lowest origin.
-    keep_lowest(rows[:, ORIGIN][ids])
+    ids = candidates.ids
+    # RFC 4271 section 9.1.1, the degree of preference; section 9.1.2.2 (a), the shortest AS path; (b), the origin.
+    for degree in paths.degrees(switches.ignore_as_path_length):
+        _keep_lowest(alive, degree[ids])
     # (c): the lowest MED among paths of one neighbouring AS.
-    med = rows[:, MED][ids]
+    med = paths.attribute(MED)[ids]
     med = np.where(med == ABSENT, WORST_MED if switches.missing_med_is_worst else np.int64(0), med)
-    neighbor = paths.nearest_as(as_paths)
     if switches.compare_med_between_as:
-        keep_lowest(med)
+        _keep_lowest(alive, med)
     elif switches.deterministic_med:
-        _lowest_med_of_each(alive, med, neighbor)
+        _lowest_med_of_each(alive, med, paths.nearest_as(), ids)
     else:
-        return _one_after_the_other(paths, candidates, alive, switches, med, neighbor)
+        return _one_after_the_other(paths, candidates, alive, switches, med, paths.nearest_as()[ids])
     # (d): external over internal.
-    keep_lowest(np.where(candidates.external, 0, 1)[:, None])
+    _keep_lowest(alive, np.where(candidates.external, 0, 1)[:, None])
     # (e): the lowest metric to the next hop.
-    keep_lowest(candidates.metrics)
-    equal = alive.copy()
-    for values in _last(paths, candidates, switches):
-        keep_lowest(values)
-    return alive.argmax(axis=0), equal
+    _keep_lowest(alive, candidates.metrics)
+    best, equal = alive.argmax(axis=0), alive
+    left = np.flatnonzero(alive.sum(axis=0) > 1)
+    if len(left):
+        alive = alive[:, left]
+        for values in _last(paths, candidates.of(left), switches):
+            _keep_lowest(alive, values)
+        best[left] = alive.argmax(axis=0)
+    return best, equal
 
 
-def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> list[Values]:
-    """What decides among paths that are equal for forwarding."""
-    rows, ids = paths.rows, candidates.ids
-    values = []
-    if switches.prefer_oldest:
-        values.append(np.where(candidates.external, candidates.age, 0)[:, None])
-    # (f): the lowest router id; RFC 4456 section 9: the originator's where there is one.
-    originator = rows[:, ORIGINATOR][ids]
-    values.append(np.where(originator == ABSENT, candidates.identifier[:, None], originator))
-    # RFC 4456 section 9: the shortest cluster list.
-    values.append(paths.cluster_lengths(rows[:, CLUSTERS][ids]))
-    # (g): the lowest neighbour address.
-    values.append(candidates.order[:, None])
-    return values
-
-
-def _lowest_med_of_each(alive: Flags, med: Values, neighbor: Values) -> None:
-    """Drop each path that one of the same neighbouring AS beats by its MED, whatever else is there."""
-    if len(alive) <= FEW:
-        standing = alive.copy()
-        for row in range(len(alive)):
-            alive &= ~(standing[row] & (neighbor == neighbor[row]) & (med > med[row]))
+def _keep_lowest(alive: Flags, values: Values) -> None:
+    """Drop of each column's candidates all but those with the lowest of some values, (k, m) or (k, 1)."""
+    if values.min() == values.max():
         return
-    numbers, group = np.unique(neighbor, return_inverse=True)
-    group = group.reshape(neighbor.shape)
-    columns = np.broadcast_to(np.arange(alive.shape[1]), alive.shape)
-    lowest = np.full((len(numbers), alive.shape[1]), NEVER)
-    np.minimum.at(lowest, (group[alive], columns[alive]), med[alive])
-    alive &= med == lowest[group, columns]
+    values = np.broadcast_to(values, alive.shape)
+    lowest = np.where(alive, values, NEVER).min(axis=0)
+    np.logical_and(alive, values == lowest, out=alive)
+
+
+def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> Iterator[Values]:
+    """What decides among paths that are equal for forwarding."""
+    if switches.prefer_oldest:
+        yield np.where(candidates.external, candidates.age, 0)[:, None]
+    # (f): the lowest router id; RFC 4456 section 9: the originator's where there is one.
+    originator = paths.attribute(ORIGINATOR)[candidates.ids]
+    yield np.where(originator == ABSENT, candidates.identifier[:, None], originator)
+    # RFC 4456 section 9: the shortest cluster list.
+    yield paths.cluster_lengths()[candidates.ids]
+    # (g): the lowest neighbour address.
+    yield candidates.order[:, None]
+
+
+def _lowest_med_of_each(alive: Flags, med: Values, nearest: Column, ids: Values) -> None:
+    """Drop each path that one of the same neighbouring AS beats by its MED, whatever else is there."""
+    differing = np.flatnonzero(np.where(alive, med, NEVER).min(axis=0) < np.where(alive, med, -1).max(axis=0))
+    if not len(differing):
+        return
+    standing, med, neighbor = alive[:, differing], med[:, differing], nearest[ids[:, differing]]
+    if len(alive) <= FEW:
+        kept = standing.copy()
+        for row in range(len(alive)):
+            kept &= ~(standing[row] & (neighbor == neighbor[row]) & (med > med[row]))
+    else:
+        numbers, group = np.unique(neighbor, return_inverse=True)
+        group = group.reshape(neighbor.shape)
+        columns = np.broadcast_to(np.arange(len(differing)), standing.shape)
+        lowest = np.full((len(numbers), len(differing)), NEVER)
+        np.minimum.at(lowest, (group[standing], columns[standing]), med[standing])
+        kept = standing & (med == lowest[group, columns])
+    alive[:, differing] = kept
 
 
 def _one_after_the_other(

@@ -123,14 +123,13 @@ class Messages:
             return sent
         result = np.full(len(columns), ABSENT, np.int64)
         if neighbor.import_policy is None and not neighbor.weight:
-            rows = self.paths.rows
-            held = self.is_held(channel, rows[sent[known]])
+            held = self.is_held(channel, self.paths.rows.take(sent[known], axis=0))
             result[known[held]] = sent[known[held]]
             return result
         kind = self._kind_of(channel.receiver, neighbor.import_policy)[columns[known]]
         _, first, inverse = np.unique(sent[known] * (kind.max() + 1) + kind, return_index=True, return_inverse=True)
         at = known[first]
-        held, rows = self.let_in(channel, columns[at], self.paths.rows[sent[at]])
+        held, rows = self.let_in(channel, columns[at], self.paths.rows.take(sent[at], axis=0))
         numbers = np.full(len(at), ABSENT, np.int64)
         numbers[held] = self.paths.numbers_of(rows[held])
         result[known] = numbers[inverse.reshape(-1)]
@@ -143,7 +142,7 @@ class Messages:
             return allowed & np.isin(self._family[columns], channel.families)
         families = {family for family, _ in channel.next_hops}
         if len(families) < 2:
-            allowed &= np.isin(self._family[columns], list(families))
+            allowed &= self._family[columns] == max(families, default=0)
         if channel.external:
             if (
                 self.database.speakers[channel.sender].bgp.require_policies
@@ -153,17 +152,13 @@ class Messages:
         elif not channel.sending.neighbor.route_reflector_client:
             # RFC 4456 section 6: what comes from a non-client goes to clients alone.
             allowed &= ~self._is_internal[via] | self._is_client[via]
-        communities = self.paths.rows[:, COMMUNITIES][ids]
-        allowed &= ~self.paths.kept_here(communities)
-        if channel.external:
-            allowed &= ~self.paths.kept_inside(communities)
-        return allowed
+        return allowed & ~self.paths.kept(channel.external)[ids]
 
     def sent(self, channel: Channel, columns: Column, ids: Column, via: Column) -> tuple[Flags, Rows]:
         """Paths as a channel carries them: whether the export policy lets each out, and its attributes."""
         paths, sender = self.paths, self.database.speakers[channel.sender]
         neighbor = channel.sending.neighbor
-        rows = paths.rows[ids].copy()
+        rows = paths.rows.take(ids, axis=0)
         if sender.outside is not None:
             return np.ones(len(rows), bool), rows  # as it was received
         said_here = rows[:, IS_LOCAL] > 0
@@ -301,9 +296,7 @@ class Messages:
         addresses = self.topology.ports[port].interface.addresses
 
         def is_on(address: Address | None) -> bool:
-            return address is not None and any(
-                own.prefix.contains(address) and own.address != address for own in addresses
-            )
+            return address is not None and any(own.is_on_subnet_with(address) for own in addresses)
 
         distinct, inverse = np.unique(next_hops, return_inverse=True)
         found = np.array([is_on(self.paths.next_hops.values[number]) for number in distinct.tolist()], bool)

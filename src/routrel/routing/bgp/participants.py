@@ -84,7 +84,8 @@ class TableUse(Participant[Use]):
         if held is None:
             return []
         received = [held.received[channel.index] for channel in held.inward[self.process.number]]
-        hops = np.unique(paths.rows[distinct(received, len(paths)), NEXT_HOP])
+        of_paths = paths.attribute(NEXT_HOP)[distinct(received, len(paths))]
+        hops = distinct([of_paths], len(paths.next_hops.values))
         return sorted(hops.tolist(), key=lambda number: paths.next_hops.values[number] or Address(0, 0))
 
 

@@ -4,7 +4,9 @@ A path is a row of int64; its number stands for it in all arrays. AS paths, comm
 and next hops are interned beside.
 """
 
+from collections import defaultdict
 from collections.abc import Callable, Hashable, Sequence
+from itertools import islice
 from typing import Generic, TypeVar
 
 import numpy as np
@@ -40,6 +42,8 @@ T = TypeVar("T", bound=Hashable)
     IS_LOCAL,
 ) = range(12)
 WIDTH = 12
+ROW = 8 * WIDTH
+"""Bytes of a row."""
 
 ABSENT = -1
 """No MED, no originator, no tag, no preference of its own; as a path number: no path."""
@@ -77,8 +81,9 @@ class Paths:
         self._rows: Rows = np.zeros((64, WIDTH), np.int64)
         self._count = 0
         self._numbers: dict[bytes, int] = {}
-        self._derived: dict[str, Column] = {}
-        self._changed: dict[tuple[Hashable, int], int] = {}
+        self._derived: dict[Hashable, Column] = {}
+        self._changed: dict[Hashable, dict[int, int]] = defaultdict(dict)
+        """By what changes interned values, and the number of the value before."""
 
     def __len__(self) -> int:
         return self._count
@@ -92,53 +97,82 @@ class Paths:
         """The numbers of some rows (m, 12), (m,)."""
         if not len(rows):
             return np.zeros(0, np.int64)
-        rows = np.ascontiguousarray(rows)
         if (rows == rows[0]).all():
-            return np.full(len(rows), self._number(rows[0].tobytes()), np.int64)
-        whole = rows.view(np.dtype((np.void, rows.dtype.itemsize * WIDTH))).reshape(-1)
-        _, first, inverse = np.unique(whole, return_index=True, return_inverse=True)
-        numbers = np.array([self._number(rows[at].tobytes()) for at in first.tolist()], np.int64)
-        return numbers[inverse.reshape(-1)]
+            return np.full(len(rows), self._interned(rows[:1])[0], np.int64)
+        return np.array(self._interned(rows), np.int64)
 
-    def _number(self, row: bytes) -> int:
-        found = self._numbers.get(row)
-        if found is None:
-            found = self._numbers[row] = self._count
-            if self._count == len(self._rows):
-                self._rows = np.concatenate([self._rows, np.zeros_like(self._rows)])
-            self._rows[self._count] = np.frombuffer(row, np.int64)
-            self._count += 1
-        return found
+    def _interned(self, rows: Rows) -> list[int]:
+        """The number of each row; those that are new get the next ones."""
+        known, whole = self._numbers, np.ascontiguousarray(rows).tobytes()
+        numbers = [known.setdefault(whole[at : at + ROW], len(known)) for at in range(0, len(whole), ROW)]
+        added = len(known) - self._count
+        if added:
+            if len(known) > len(self._rows):
+                more = np.zeros((max(len(known), 2 * len(self._rows)) - len(self._rows), WIDTH), np.int64)
+                self._rows = np.concatenate([self._rows, more])
+            new = b"".join(islice(reversed(known), added))
+            self._rows[self._count : len(known)] = np.frombuffer(new, np.int64).reshape(added, WIDTH)[::-1]
+            self._count = len(known)
+        return numbers
 
-    def _of(self, key: str, values: list[T], derive: Callable[[T], int]) -> Column:
-        """A number derived of each interned value, kept as the values grow."""
+    def _grown(self, key: Hashable, count: int, derive: Callable[[int], Column]) -> Column:
+        """A derived column of ``count`` numbers, kept as it grows; ``derive`` gives those from a place on."""
         known = self._derived.get(key)
-        start = 0 if known is None else len(known)
-        if known is None or start < len(values):
-            more = np.array([derive(value) for value in values[start:]], np.int64)
-            known = more if known is None else np.concatenate([known, more])
-            self._derived[key] = known
+        if known is None:
+            known = self._derived[key] = derive(0)
+        elif len(known) < count:
+            known = self._derived[key] = np.concatenate([known, derive(len(known))])
         return known
+
+    def _of(self, key: Hashable, values: list[T], derive: Callable[[T], int]) -> Column:
+        """A number derived of each interned value."""
+        return self._grown(
+            key, len(values), lambda start: np.array([derive(value) for value in values[start:]], np.int64)
+        )
+
+    def attribute(self, which: int) -> Column:
+        """One attribute of all paths, side by side: (n,)."""
+        return self._grown(("attribute", which), len(self), lambda start: self.rows[start:, which].copy())
+
+    def degrees(self, ignore_length: bool) -> tuple[Column, Column]:
+        """Two numbers of each path, (n,) each, that tell which is preferred before MEDs are looked at; lower is better.
+
+        The first holds weight and local preference; the second what a router says itself, the length of the
+        AS path unless it is ignored, and the origin.
+        """
+
+        def first(start: int) -> Column:
+            rows = self.rows[start:]
+            return -(rows[:, WEIGHT] << 32 | rows[:, LOCAL_PREFERENCE])
+
+        def second(start: int) -> Column:
+            rows = self.rows[start:]
+            length = 0 if ignore_length else self.lengths(rows[:, AS_PATH])
+            return (1 - rows[:, IS_LOCAL]) << 40 | length << 2 | rows[:, ORIGIN]
+
+        count = len(self)
+        return self._grown("first", count, first), self._grown(("second", ignore_length), count, second)
 
     def lengths(self, as_paths: Column) -> Column:
         return self._of("length", self.as_paths.values, len)[as_paths]
 
-    def nearest_as(self, as_paths: Column) -> Column:
-        """The neighbouring AS: the first number of each AS path, 0 of an empty one."""
-        return self._of("nearest", self.as_paths.values, lambda path: path[0] if path else 0)[as_paths]
+    def nearest_as(self) -> Column:
+        """The neighbouring AS of all paths: the first number of each AS path, 0 of an empty one; (n,)."""
+        nearest = self._of("nearest", self.as_paths.values, lambda path: path[0] if path else 0)
+        return self._grown("nearest of paths", len(self), lambda start: nearest[self.rows[start:, AS_PATH]])
 
-    def cluster_lengths(self, clusters: Column) -> Column:
-        return self._of("clusters", self.clusters.values, len)[clusters]
+    def cluster_lengths(self) -> Column:
+        """How many clusters all paths went through, (n,)."""
+        lengths = self._of("clusters", self.clusters.values, len)
+        return self._grown("clusters of paths", len(self), lambda start: lengths[self.rows[start:, CLUSTERS]])
 
-    def kept_inside(self, communities: Column) -> Flags:
-        """NO_EXPORT: not to other ASes (RFC 1997)."""
-        wanted = {NO_EXPORT, NO_EXPORT_SUBCONFED, NO_ADVERTISE}
-        return self._of("inside", self.communities.values, lambda found: int(bool(found & wanted)))[communities] > 0
-
-    def kept_here(self, communities: Column) -> Flags:
-        """NO_ADVERTISE: to nobody (RFC 1997)."""
-        found = self._of("here", self.communities.values, lambda found: int(NO_ADVERTISE in found))
-        return found[communities] > 0
+    def kept(self, inside: bool) -> Flags:
+        """Which of all paths, (n,), are told nobody (NO_ADVERTISE) or, ``inside``, no other AS (NO_EXPORT; RFC 1997)."""
+        wanted = {NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED} if inside else {NO_ADVERTISE}
+        key = "inside" if inside else "here"
+        found = self._of(key, self.communities.values, lambda found: int(bool(found & wanted)))
+        of_paths = self._grown((key, "of paths"), len(self), lambda start: found[self.rows[start:, COMMUNITIES]])
+        return of_paths > 0
 
     def times_in(self, number: int, as_paths: Column) -> Column:
         """How often an AS number stands in each AS path."""
@@ -166,17 +200,17 @@ class Paths:
     def _mapped(self, key: Hashable, numbers: Column, interned: _Interned[T], change: Callable[[T], T]) -> Column:
         if not len(numbers):
             return numbers
-        # A statement often takes a single route.
-        given, inverse = (
-            (numbers, np.zeros(1, np.int64)) if len(numbers) == 1 else np.unique(numbers, return_inverse=True)
-        )
-        changed = []
-        for number in given.tolist():
-            found = self._changed.get((key, number))
-            if found is None:
-                found = self._changed[key, number] = interned.number(change(interned.values[number]))
-            changed.append(found)
-        return np.array(changed, np.int64)[inverse.reshape(-1)]
+        known = self._changed[key]
+
+        def changed(number: int) -> int:
+            if number not in known:
+                known[number] = interned.number(change(interned.values[number]))
+            return known[number]
+
+        if len(numbers) == 1:  # a statement often takes a single route
+            return np.array([changed(numbers.item())])
+        given, inverse = np.unique(numbers, return_inverse=True)
+        return np.array([changed(number) for number in given.tolist()], np.int64)[inverse.reshape(-1)]
 
     def blank(self, count: int, origin: str) -> Rows:
         """Paths that a router says itself."""
@@ -227,9 +261,9 @@ class PathRows:
         numbers = [self.paths.next_hops.number(address) for address in addresses]
         return np.isin(self.rows[:, NEXT_HOP], numbers)
 
-    def apply(self, change: PolicySet, where: Flags) -> None:
-        """What a statement sets."""
-        rows, at = self.rows, np.flatnonzero(where)
+    def apply(self, change: PolicySet, at: Column) -> None:
+        """What a statement sets of the paths at some places."""
+        rows = self.rows
         for value, column in (
             (change.med if change.med is not None else change.metric, MED),
             (change.local_preference, LOCAL_PREFERENCE),

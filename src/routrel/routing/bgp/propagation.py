@@ -105,13 +105,15 @@ class Propagation:
         """By origin."""
         self._default = {family: columns.number.get(Prefix(family, 0, 0), ABSENT) for family in (4, 6)}
 
-    def _fixed_of(self, speaker: int) -> tuple[Flags, Column, Column, Column]:
+    def _fixed_of(self, speaker: int) -> tuple[Column, Flags, Column, Column, Column]:
         """What does not change about a speaker's candidates; the first row is its own."""
         incoming = self.inward[speaker]
+        channel = [channel.index for channel in incoming]
         external = [channel.external for channel in incoming]
         identifier = [self.speakers[channel.sender].identifier for channel in incoming]
         ages = [_age(channel) for channel in incoming]
         return (
+            np.array([LOCALLY, *channel], np.int64),
             np.array([False, *external]),
             np.array([self.speakers[speaker].identifier, *identifier], np.int64),
             np.arange(len(incoming) + 1),
@@ -255,13 +257,16 @@ class Propagation:
         return changed
 
     def candidates(self, speaker: int, columns: Column) -> Candidates:
-        """All that a speaker has for some columns: its own paths, then what each neighbour sent."""
-        incoming = self.inward[speaker]
-        ids = np.stack([self.local[speaker, columns], *(self.received[channel.index][columns] for channel in incoming)])
-        next_hops = np.where(ids >= 0, self.paths.rows[:, NEXT_HOP][ids], OWN)
+        """All that a speaker has for some columns: its own paths, then what each neighbour sent that sent any."""
+        received = (self.received[channel.index][columns] for channel in self.inward[speaker])
+        said = {at: ids for at, ids in enumerate(received, 1) if ids.max(initial=ABSENT) != ABSENT}
+        ids = np.stack([self.local[speaker, columns], *said.values()])
+        next_hops = np.where(ids >= 0, self.paths.attribute(NEXT_HOP)[ids], OWN)
         metrics = self.resolvers[speaker].metrics(next_hops.reshape(-1)).reshape(ids.shape)
         metrics[0] = 0
-        return Candidates(ids, metrics, *self._fixed[speaker])
+        channel, external, identifier, order, age = self._fixed[speaker]
+        rows = [0, *said]
+        return Candidates(ids, metrics, channel[rows], external[rows], identifier[rows], order[rows], age[rows])
 
     def _choose(self, speaker: int, columns: Column) -> None:
         candidates = self.candidates(speaker, columns)
@@ -269,8 +274,7 @@ class Propagation:
         row = np.maximum(decided.best, 0)
         known = decided.best >= 0
         self.best[speaker, columns] = np.where(known, candidates.ids[row, np.arange(len(columns))], ABSENT)
-        numbers = np.array([LOCALLY, *(channel.index for channel in self.inward[speaker])])
-        self.via[speaker, columns] = np.where(known, numbers[row], LOCALLY)
+        self.via[speaker, columns] = np.where(known, candidates.channel[row], LOCALLY)
 
     def _aggregate(self, speaker: int) -> Column:
         """RFC 4271 section 9.2.2.2: an aggregate stands while something inside it does; those that changed.

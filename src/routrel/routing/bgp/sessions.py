@@ -268,7 +268,7 @@ class BgpDatabase(ProtocolDatabase):
             port = self.topology.ports[number]
             if port.instance == instance and port.up:
                 for own in port.interface.addresses:
-                    if not own.prefix.is_host and own.prefix.contains(address) and own.address != address:
+                    if own.is_on_subnet_with(address):
                         return port, own.address
         return None
 

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
-from routrel.routing.arrays import UNSET, WORD, Column, Flags
+from routrel.routing.arrays import UNSET, WORD, Column, Flags, distinct
 from routrel.routing.bgp.decision import decide
 from routrel.routing.bgp.findings import findings, restart_findings
 from routrel.routing.bgp.messages import LOCALLY, Messages
@@ -47,7 +47,7 @@ class BestPaths:
         neighbors = [
             None if at == LOCALLY else self.channels[at].receiving.neighbor.address for at in self.via[numbers].tolist()
         ]
-        return PathRows(self.paths, self.paths.rows[np.maximum(self.best[numbers], 0)].copy(), neighbors)
+        return PathRows(self.paths, self.paths.rows.take(np.maximum(self.best[numbers], 0), axis=0), neighbors)
 
 
 class BgpSolution(ProtocolSolution[BgpDatabase]):
@@ -150,14 +150,14 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         best, via = held.best[process], held.via[process]
         known = np.flatnonzero(best >= 0)
         external = np.array([channel.external for channel in held.channels] + [False])
-        rows = self.paths.rows[best[known]]
+        rows = self.paths.rows.take(best[known], axis=0)
         kind[known] = np.where(via[known] == LOCALLY, LOCAL, np.where(external[via[known]], EXTERNAL, INTERNAL))
         metric[known] = np.maximum(rows[:, MED], 0)
         tag, preference = np.full(c, UNSET, np.int64), np.full(c, UNSET, np.int64)
         tag[known], preference[known] = rows[:, TAG], rows[:, PREFERENCE]
         discards = known[(via[known] != LOCALLY) & self._discards(process, rows[:, NEXT_HOP])]
         kind[discards] += DISCARD
-        masks, hops = self._masks(held, process, known)
+        masks, hops = self._masks(held, process, known, rows[:, NEXT_HOP])
         masks[:, discards] = 0
         aggregated = [column for column in sorted(held.aggregated[process]) if kind[column] == LOCAL]
         kind[aggregated] = DISCARD
@@ -168,19 +168,20 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
 
     def _discards(self, process: int, next_hops: Column) -> Flags:
         """Which next hops resolve by a route that discards: bool (m,)."""
-        distinct, inverse = np.unique(next_hops, return_inverse=True)
         resolve = self.resolvers[process].resolve
-        found = np.array([resolve(number).action == "discard" for number in distinct.tolist()], np.bool_)
-        discards: Flags = found[inverse.reshape(-1)]
-        return discards
+        count = len(self.paths.next_hops.values)
+        discards = np.zeros(count, np.bool_)
+        for number in distinct([next_hops], count).tolist():
+            discards[number] = resolve(number).action == "discard"
+        return discards[next_hops]
 
     def _masks(
-        self, held: Propagation, process: int, known: Column
+        self, held: Propagation, process: int, known: Column, next_hops: Column
     ) -> tuple[npt.NDArray[np.uint64], list[NextHop | None]]:
-        """Real next hops of the chosen paths, those of multipath included."""
+        """Real next hops of the best paths, which have some ``next_hops``, those of multipath included."""
         bgp = self.database.speakers[process].bgp
         several = bgp.external_paths > 1 or bgp.internal_paths > 1
-        chosen = [self.paths.rows[held.best[process, known]]]
+        chosen = [next_hops]
         selected = [held.via[process, known] != LOCALLY]
         if several and len(known):
             candidates = held.candidates(process, known)
@@ -191,13 +192,13 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
             others[decided.best, np.arange(len(known))] = False
             others[0] = False
             others &= np.cumsum(others, axis=0) <= room
-            chosen += [self.paths.rows[candidates.ids[row]] for row in range(1, len(others))]
+            chosen += list(self.paths.attribute(NEXT_HOP)[candidates.ids[1:]])
             selected += [others[row] & selected[0] for row in range(1, len(others))]
         hops: list[NextHop | None] = []
         bits: dict[NextHop, int] = {}
         of_next_hop: dict[int, list[int]] = {}
-        for rows, mask in zip(chosen, selected, strict=True):
-            for number in np.unique(rows[mask, NEXT_HOP]).tolist():
+        for said, mask in zip(chosen, selected, strict=True):
+            for number in distinct([said[mask]], len(self.paths.next_hops.values)).tolist():
                 if number not in of_next_hop:
                     resolved = self.resolvers[process].resolve(number).next_hops
                     of_next_hop[number] = [bits.setdefault(hop, len(bits)) for hop in resolved]
@@ -209,6 +210,6 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
             for place in places:
                 words[place // WORD, number] |= np.uint64(1) << np.uint64(place % WORD)
         masks = np.zeros((width, len(self.prefixes)), np.uint64)
-        for rows, mask in zip(chosen, selected, strict=True):
-            masks[:, known[mask]] |= words[:, rows[mask, NEXT_HOP]]
+        for said, mask in zip(chosen, selected, strict=True):
+            masks[:, known[mask]] |= words[:, said[mask]]
         return masks, hops
