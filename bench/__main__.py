@@ -19,6 +19,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
+import numpy.typing as npt
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
@@ -43,6 +44,9 @@ from routrel.model.addresses import InterfaceAddress
 from routrel.model.changes import Change
 from routrel.model.devices import Device
 from routrel.model.filters import Acl
+from routrel.model.network import Network
+from routrel.routing.bgp.paths import AS_PATH, MED, NEXT_HOP
+from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.solution import OspfSolution
@@ -257,9 +261,44 @@ def bench_bgp(quick: bool) -> None:
         start = time.perf_counter()
         solved = solve(model)
         times[each] = time.perf_counter() - start
+        if each == 1:
+            few, lean = model, solved
     print(f"BGP, {routers} routers with {REFLECTORS} reflectors, 10 carriers, {len(solved.prefixes)} prefixes")
     print(f"  in {len(solved.prefix_classes)} classes; yardstick: one prefix of each class, {times[1]:.1f} s")
     print(f"  twenty prefixes of each class          {times[20] / times[1]:8.2f} x   (limit 3)")
+    keys = keys_received(lean)
+    cold, sorting, drawn, *again = timed_in_turn(
+        lambda: solve(few),
+        lambda: np.lexsort(keys),
+        lambda: np.lexsort(np.random.default_rng(1).integers(0, 2**60, keys.shape)),
+        lambda: solve(without_neighbor(few, f"r{routers // 2}"), lean),
+        lambda: solve(without_neighbor(few, "x3"), lean),
+    )
+    print(f"  {keys.shape[1]:,} paths received; yardstick: lexsort of them, by column, AS path, MED and next hop")
+    print(f"  solved                                 {cold / sorting:8.2f} x   (limit 3)")
+    print(f"  solved, by as many random numbers      {cold / drawn:8.2f} x")
+    print("  yardstick: solving it cold")
+    print(f"  again with a session to a reflector less {again[0] / cold:6.3f} x   (limit 0.1)")
+    print(f"  again with a carrier's session less    {again[1] / cold:8.3f} x")
+
+
+def keys_received(solved: Solved) -> npt.NDArray[np.int64]:
+    """What paths are told apart by, of all that routers hold received: int64 (4, n), the columns last."""
+    bgp = next(solution for solution in solved.solutions if isinstance(solution, BgpSolution))
+    assert bgp.propagation is not None
+    received = np.stack(bgp.propagation.received)
+    columns = np.broadcast_to(np.arange(received.shape[1]), received.shape)[received >= 0]
+    rows = bgp.paths.rows[received[received >= 0]]
+    return np.stack([rows[:, NEXT_HOP], rows[:, MED], rows[:, AS_PATH], columns])
+
+
+def without_neighbor(model: Network, name: str) -> Network:
+    """With the first session of a device shut."""
+    device = model.devices[name]
+    assert device.routing is not None and device.routing.bgp is not None
+    first, *others = device.routing.bgp.neighbors
+    bgp = replace(device.routing.bgp, neighbors=(replace(first, enabled=False), *others))
+    return replace(model, devices=model.devices | {name: replace(device, routing=replace(device.routing, bgp=bgp))})
 
 
 def bench_full_table(quick: bool) -> None:

@@ -30,6 +30,11 @@ class Backbone:
 
 
 def backbone(shape: Backbone) -> Network:
+    """The same, read as any network file is."""
+    return read_network({"backbone.json": json.dumps(backbone_document(shape)).encode()})
+
+
+def backbone_document(shape: Backbone) -> Document:
     """Reflectors, their clients and carriers; every class is announced by two carriers."""
     chance = random.Random(shape.seed)
     devices: dict[str, Document] = {}
@@ -76,8 +81,7 @@ def backbone(shape: Backbone) -> Network:
                 devices[own]["routing"]["bgp"]["neighbors"][address] = settings
     for index in range(shape.carriers):
         _carrier(shape, index, devices, cable, names)
-    document = {"routrel": 1, "name": "backbone", "devices": devices, "links": links}
-    return read_network({"backbone.json": json.dumps(document).encode()})
+    return {"routrel": 1, "name": "backbone", "devices": devices, "links": links}
 
 
 def _carrier(shape: Backbone, index: int, devices: dict[str, Document], cable: Any, names: list[str]) -> None:

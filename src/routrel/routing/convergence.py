@@ -5,12 +5,17 @@ A table is put together when it is first asked for, and kept while memory lasts.
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from dataclasses import replace
 
+from routrel.model.devices import Device
 from routrel.model.findings import Doubt, Finding
+from routrel.model.places import NOWHERE
+from routrel.model.routing import RoutingInstance
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import AnySolution, Process, ProtocolDatabase
 from routrel.routing.redistribution.classes import redistribute
 from routrel.routing.redistribution.findings import redistribution_findings
+from routrel.routing.redistribution.fixed_point import FixedPoint, Memory
 from routrel.routing.registry import PROTOCOLS
 from routrel.routing.rib.builder import TableBuilder
 from routrel.routing.rib.table import Table
@@ -49,7 +54,15 @@ class Convergence:
         # A row of a protocol is a kind, a metric and at least one word of next hops per prefix.
         self._kept = max(64, TABLE_BYTES // (16 * max(1, len(prefix_classes))))
         self._forgets = self._kept < len(topology.instances)
-        self.redistribution = redistribute(self._builder)
+        known_looks: Memory | None = None
+        if base is not None and differ_in_sessions_alone(topology, base.topology):
+            for solution, before in zip(self.of_protocol, base.of_protocol, strict=True):
+                if solution is not None and before is not None:
+                    solution.inherit(before)
+            known_looks = base.redistribution.memory
+        self.redistribution: FixedPoint = redistribute(self._builder, known_looks)
+        for solution in self.solutions:
+            solution.forget_base()
         while self.redistribution.made and len(self._tables) < self._kept:
             instance, table = self.redistribution.made.popitem()
             self._tables[instance] = table
@@ -89,6 +102,22 @@ class Convergence:
     def processes_of(self, instance: int) -> list[tuple[AnySolution, Process]]:
         """The protocol processes of a routing instance, in the order of a table's sources."""
         return self._builder.processes[instance]
+
+
+def differ_in_sessions_alone(topology: Topology, base: Topology) -> bool:
+    """Whether two networks differ in what BGP is told and in policies at most, wherever that is stated."""
+    return topology.segments is base.segments and all(
+        new is old or _without_sessions(new) == _without_sessions(old)
+        for new, old in zip(topology.devices, base.devices, strict=True)
+    )
+
+
+def _without_sessions(device: Device) -> Device:
+    def without(routing: RoutingInstance | None) -> RoutingInstance | None:
+        return None if routing is None else replace(routing, bgp=None, place=NOWHERE)
+
+    vrfs = {name: without(routing) for name, routing in device.vrfs.items()}
+    return replace(device, routing=without(device.routing), vrfs=vrfs, policies={}, place=NOWHERE)
 
 
 def inputs_of(topology: Topology, databases: Sequence[ProtocolDatabase]) -> list[object]:

@@ -174,6 +174,10 @@ class Participant(ABC, Generic[Value]):
     def take(self, value: Value) -> None:
         """Let the solution have what was seen, for when it is solved next."""
 
+    def taken_over(self, value: Value, key: bytes, tables: Tables) -> tuple[Value, bytes]:
+        """What was seen in the network this one is solved from, of a table that is the same here; as ``look`` says."""
+        return value, key
+
     def alike(self) -> Hashable:
         """Equal for participants of one class that may look together; None looks alone."""
         return None
@@ -198,6 +202,10 @@ class PathExports(ABC):
     @abstractmethod
     def numbers(self, said: Any, gateways: Column, hops: Sequence[NextHop]) -> Column:
         """Path numbers of what is said; ``gateways`` point into ``hops``, the table's next hops, or are UNSET."""
+
+
+class Lineage:
+    """Stands for the content of a solution, and of those that came out the same: compared by identity."""
 
 
 class FloodingScope(NamedTuple):
@@ -295,10 +303,25 @@ class ProtocolSolution(ABC, Generic[Database]):
         """Per process, the columns that it does not announce since the table uses another route: bool (c,)."""
         self.taken_over = 0
         """Graphs and the like that came from ``base``."""
+        self.lineage = Lineage()
 
     @abstractmethod
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All routes of a process, over all columns."""
+
+    def token(self, process: int) -> Hashable:
+        """Equal for a process here and in the network this one was solved from while its routes are the same, whatever
+        ``announce`` was told; None while that tells."""
+        return None
+
+    def inherit(self, base: "ProtocolSolution[Database]") -> None:
+        """Take over what ``base`` came to, of a network that differs in sessions of protocols and in policies alone."""
+        asks_policies = any(True for _ in self.instances_asking_policies())
+        if not asks_policies and self.prefixes is base.prefixes and self.database.is_same(base.database):
+            self.lineage = base.lineage
+
+    def forget_base(self) -> None:
+        """Let go of what is needed of ``base`` while this is solved."""
 
     @abstractmethod
     def announce(self, redistributed: Mapping[int, Redistributed]) -> None:

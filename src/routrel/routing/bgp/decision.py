@@ -86,7 +86,7 @@ def _eliminate(paths: Paths, candidates: Candidates, alive: Flags, switches: Bgp
     if switches.compare_med_between_as:
         _keep_lowest(alive, med)
     elif switches.deterministic_med:
-        _lowest_med_of_each(alive, med, paths.nearest_as(), ids)
+        _lowest_med_of_each(paths, alive, med, ids)
     else:
         return _one_after_the_other(paths, candidates, alive, switches, med, paths.nearest_as()[ids])
     # (d): external over internal.
@@ -125,12 +125,12 @@ def _last(paths: Paths, candidates: Candidates, switches: BgpDecision) -> Iterat
     yield candidates.order[:, None]
 
 
-def _lowest_med_of_each(alive: Flags, med: Values, nearest: Column, ids: Values) -> None:
+def _lowest_med_of_each(paths: Paths, alive: Flags, med: Values, ids: Values) -> None:
     """Drop each path that one of the same neighbouring AS beats by its MED, whatever else is there."""
     differing = np.flatnonzero(np.where(alive, med, NEVER).min(axis=0) < np.where(alive, med, -1).max(axis=0))
     if not len(differing):
         return
-    standing, med, neighbor = alive[:, differing], med[:, differing], nearest[ids[:, differing]]
+    standing, med, neighbor = alive[:, differing], med[:, differing], paths.nearest_as()[ids[:, differing]]
     if len(alive) <= FEW:
         kept = standing.copy()
         for row in range(len(alive)):

@@ -5,7 +5,7 @@ RFC 4271 sections 5.1 (attributes), 9.1.3 and 9.2 (what is sent to whom), 9.1.2 
 """
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -225,6 +225,10 @@ class Messages:
             if receiver.is_reflector:
                 held &= ~paths.has_cluster(receiver.cluster, rows[:, CLUSTERS])
         return held
+
+    def policies_of(self, process: int) -> Mapping[str, Policy]:
+        """All policies of a speaker's device, by name."""
+        return {} if self.database.speakers[process].outside is not None else self._device(process).policies
 
     def _policy(self, process: int, name: str | None) -> Policy | None:
         return None if name is None else self._device(process).policies[name]

@@ -15,7 +15,7 @@ from routrel.routing.arrays import Column, Flags, distinct
 from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, OWN, PREFERENCE, TAG, PathRows, Paths
 from routrel.routing.bgp.resolution import TableResolver
 from routrel.routing.bgp.sessions import State
-from routrel.routing.protocol import Participant, PathExports, Process, Tables
+from routrel.routing.protocol import Lineage, Participant, PathExports, Process, Tables
 from routrel.routing.routes import NextHop
 
 if TYPE_CHECKING:
@@ -43,12 +43,15 @@ class Use(NamedTuple):
     """What a speaker sees in its table.
 
     ``silent`` bool (c,): columns that another protocol has; those are not announced (RFC 4271 section 9.1.3).
-    ``key`` tells resolutions apart: it stays while what the speaker holds resolves as it did.
+    ``key`` tells resolutions apart: it stays while what the speaker holds resolves as by the resolver it had, of the
+    lineage ``since``; ``stays`` says whether it did.
     """
 
     silent: Flags
     resolver: TableResolver
     key: bytes
+    since: Lineage | None
+    stays: bool
 
 
 class TableUse(Participant[Use]):
@@ -65,14 +68,26 @@ class TableUse(Participant[Use]):
     def look(self, tables: Tables) -> tuple[Use, bytes]:
         table = tables(self.process.instance)
         silent = table.outranked(table.index_of(self.process))  # its rows are made now, not when BGP has moved on
-        number = self.process.number
-        before = self.solution.resolvers.get(number)
-        resolver = TableResolver(self.solution.paths, table, self.solution.propagation, number)
+        resolver = TableResolver(self.solution.paths, table, self.solution.propagation, self.process.number)
+        return self._seen(silent, resolver)
+
+    def taken_over(self, value: Use, key: bytes, tables: Tables) -> tuple[Use, bytes]:
+        table = tables(self.process.instance)
+        resolver = value.resolver.over(self.solution.paths, table, self.solution.propagation)
+        before = self.solution.resolvers.get(self.process.number)
+        if (None if before is None else before.lineage) is not value.since:
+            return self._seen(value.silent, resolver)
+        value = value._replace(resolver=resolver, key=self._key if value.stays else value.key)
+        return value, _key_of(value)
+
+    def _seen(self, silent: Flags, resolver: TableResolver) -> tuple[Use, bytes]:
+        """What is seen, beside what was seen last."""
+        before = self.solution.resolvers.get(self.process.number)
         found = [(hop, resolver.resolve(hop)) for hop in self._next_hops_held()]
-        key = self._key
-        if before is None or any(before.resolve(hop) != resolution for hop, resolution in found):
-            key = hashlib.blake2b(repr(found).encode(), digest_size=16).digest()
-        return Use(silent, resolver, key), np.packbits(silent).tobytes() + key
+        stays = before is not None and all(before.resolve(hop) == resolution for hop, resolution in found)
+        key = self._key if stays else hashlib.blake2b(repr(found).encode(), digest_size=16).digest()
+        value = Use(silent, resolver, key, None if before is None else before.lineage, stays)
+        return value, _key_of(value)
 
     def take(self, value: Use) -> None:
         number = self.process.number
@@ -87,6 +102,10 @@ class TableUse(Participant[Use]):
         of_paths = paths.attribute(NEXT_HOP)[distinct(received, len(paths))]
         hops = distinct([of_paths], len(paths.next_hops.values))
         return sorted(hops.tolist(), key=lambda number: paths.next_hops.values[number] or Address(0, 0))
+
+
+def _key_of(value: Use) -> bytes:
+    return np.packbits(value.silent).tobytes() + value.key
 
 
 class SaidPaths(PathExports):

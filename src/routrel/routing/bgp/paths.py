@@ -4,8 +4,8 @@ A path is a row of int64; its number stands for it in all arrays. AS paths, comm
 and next hops are interned beside.
 """
 
-from collections import defaultdict
 from collections.abc import Callable, Hashable, Sequence
+from copy import copy
 from itertools import islice
 from typing import Generic, TypeVar
 
@@ -62,6 +62,11 @@ class _Interned(Generic[T]):
         self.values: list[T] = [first]
         self._numbers: dict[T, int] = {first: 0}
 
+    def copied(self) -> "_Interned[T]":
+        made = copy(self)
+        made.values, made._numbers = list(self.values), dict(self._numbers)
+        return made
+
     def number(self, value: T) -> int:
         found = self._numbers.get(value)
         if found is None:
@@ -82,8 +87,18 @@ class Paths:
         self._count = 0
         self._numbers: dict[bytes, int] = {}
         self._derived: dict[Hashable, Column] = {}
-        self._changed: dict[Hashable, dict[int, int]] = defaultdict(dict)
-        """By what changes interned values, and the number of the value before."""
+        self._changes: dict[Hashable, int] = {}
+        self._changed: dict[tuple[int, int], int] = {}
+        """By the number of a change and that of the value before."""
+
+    def copied(self) -> "Paths":
+        """The same, for more to be met without these being told; numbers mean the same in both."""
+        made = copy(self)
+        made.as_paths, made.communities = self.as_paths.copied(), self.communities.copied()
+        made.clusters, made.next_hops = self.clusters.copied(), self.next_hops.copied()
+        made._rows, made._numbers, made._derived = self._rows.copy(), dict(self._numbers), dict(self._derived)
+        made._changes, made._changed = dict(self._changes), dict(self._changed)
+        return made
 
     def __len__(self) -> int:
         return self._count
@@ -167,7 +182,7 @@ class Paths:
         return self._grown("clusters of paths", len(self), lambda start: lengths[self.rows[start:, CLUSTERS]])
 
     def kept(self, inside: bool) -> Flags:
-        """Which of all paths, (n,), are told nobody (NO_ADVERTISE) or, ``inside``, no other AS (NO_EXPORT; RFC 1997)."""
+        """Which paths, (n,), are told nobody (NO_ADVERTISE) or, ``inside``, no other AS (NO_EXPORT; RFC 1997)."""
         wanted = {NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED} if inside else {NO_ADVERTISE}
         key = "inside" if inside else "here"
         found = self._of(key, self.communities.values, lambda found: int(bool(found & wanted)))
@@ -200,12 +215,12 @@ class Paths:
     def _mapped(self, key: Hashable, numbers: Column, interned: _Interned[T], change: Callable[[T], T]) -> Column:
         if not len(numbers):
             return numbers
-        known = self._changed[key]
+        which, known = self._changes.setdefault(key, len(self._changes)), self._changed
 
         def changed(number: int) -> int:
-            if number not in known:
-                known[number] = interned.number(change(interned.values[number]))
-            return known[number]
+            if (which, number) not in known:
+                known[which, number] = interned.number(change(interned.values[number]))
+            return known[which, number]
 
         if len(numbers) == 1:  # a statement often takes a single route
             return np.array([changed(numbers.item())])

@@ -6,7 +6,7 @@ settles then depends on who acts first; what comes round then too has no stable 
 """
 
 import hashlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from copy import copy
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -17,10 +17,12 @@ import numpy.typing as npt
 from routrel.model.addresses import Prefix
 from routrel.model.policies import ORIGINS
 from routrel.routing.arrays import Column, Flags, distinct
+from routrel.routing.bgp.course import Course, Message, Turn
 from routrel.routing.bgp.decision import NEVER, Candidates, decide
 from routrel.routing.bgp.messages import LOCALLY, Messages
 from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, ORIGIN, OWN
 from routrel.routing.bgp.sessions import Channel, Speaker
+from routrel.routing.protocol import Lineage
 
 Numbers = npt.NDArray[np.int64]
 
@@ -31,7 +33,9 @@ MOST_ROUNDS = 1000
 
 
 class Resolver(Protocol):
-    """What next hops cost one speaker by its table."""
+    """What next hops cost one speaker by its table; of one ``lineage`` are those that say the same."""
+
+    lineage: Lineage
 
     def metrics(self, next_hops: Column) -> Column:
         """The metric to each next hop, by its number, UNREACHABLE where it does not resolve."""
@@ -66,17 +70,19 @@ class Propagation:
         self.paths = messages.paths
         self.speakers = speakers
         self.channels = channels
-        self._given = local
+        self.given = local
         self.local = local.copy()
         self.blocked = blocked
         self.resolvers = resolvers
         self.count = local.shape[1]
-        self.received: list[Column] = [np.full(self.count, ABSENT, np.int64) for _ in channels]
-        self.best = np.full_like(local, ABSENT)
-        self.via = np.full_like(local, LOCALLY)
-        self._announced = np.full_like(local, ABSENT)
-        self._announced_via = np.full_like(local, LOCALLY)
+        self.received: list[Column]
+        self.best: Numbers
+        self.via: Numbers
+        self._announced: Numbers
+        self._announced_via: Numbers
         self.rounds = 0
+        self.course: Course | None = Course()
+        """How it came about, where all acted together and that settled soon."""
         self.down: set[int] = set()
         """Channels that are not used just now."""
         self.unstable = Unstable()
@@ -122,8 +128,13 @@ class Propagation:
 
     def run(self) -> None:
         """Settle everything."""
+        self.received = [np.full(self.count, ABSENT, np.int64) for _ in self.channels]
+        self.best, self._announced = (np.full_like(self.local, ABSENT) for _ in range(2))
+        self.via, self._announced_via = (np.full_like(self.local, LOCALLY) for _ in range(2))
         everything = np.arange(self.count)
         circling = self._together(everything)
+        if len(circling) or (self.course is not None and not self.course.is_whole):
+            self.course = None
         if len(circling):
             for received in self.received:
                 received[circling] = ABSENT
@@ -136,6 +147,7 @@ class Propagation:
     def after_restart(self, one: Channel) -> "Propagation | None":
         """The state after a session failed and came back, all else as it is; None where that does not settle."""
         other = copy(self)
+        other.course = None
         other.received = [received.copy() for received in self.received]
         other.local, other.best, other.via = self.local.copy(), self.best.copy(), self.via.copy()
         other._announced, other._announced_via = self._announced.copy(), self._announced_via.copy()
@@ -151,8 +163,7 @@ class Propagation:
             return None
         other.down = set()
         for channel in ends:
-            if channel.sending.neighbor.originate_default:
-                other._send_default(channel)
+            other._send_default(channel)
             dirty[channel.receiver] = np.arange(self.count)
             everything, (ids, via) = np.arange(self.count), other.announced(channel.sender)
             for _, held in other.messages.send([channel], everything, ids, via):
@@ -164,8 +175,7 @@ class Propagation:
     def _together(self, columns: Column) -> Column:
         """Rounds in which all act at once, from nothing; the columns that come round, or none."""
         for channel in self.channels:
-            if channel.sending.neighbor.originate_default:
-                self._send_default(channel)
+            self._send_default(channel)
         return self._rounds([columns for _ in self.speakers])
 
     def _rounds(self, dirty: list[Column]) -> Column:
@@ -175,16 +185,19 @@ class Propagation:
         changes: list[Column] = []
         for _ in range(MOST_ROUNDS):
             self.rounds += 1
+            if self.course is not None:
+                self.course.rounds.append([])
             sending = [(speaker, self._decide(speaker, dirty[speaker])) for speaker in range(len(self.speakers))]
             changed: list[list[Column]] = [[] for _ in self.speakers]
             for speaker, altered in sending:
-                for receiver, new in self._send(speaker, altered):
-                    changed[receiver].append(new)
+                for message in self._send(speaker, altered):
+                    changed[self.channels[message.channel].receiver].append(message.columns)
             dirty = [self._joined(parts) for parts in changed]
             if not any(len(part) for part in dirty):
                 return np.zeros(0, np.int64)
             changes.append(self._joined(dirty))
             if self.rounds > QUIET:
+                self.course = None
                 state = self._state(columns)
                 if state in seen:
                     return self._joined(changes[seen[state] + 1 :])
@@ -195,8 +208,7 @@ class Propagation:
         """Speakers act in turn, each hearing at once what the one before sent; the columns that come round."""
         dirty: list[list[Column]] = [[columns] for _ in self.speakers]
         for channel in self.channels:
-            if channel.sending.neighbor.originate_default:
-                self._send_default(channel)
+            self._send_default(channel)
         seen: dict[bytes, int] = {}
         changes: list[Column] = []
         acting: list[set[int]] = []
@@ -210,8 +222,8 @@ class Propagation:
                 if len(altered):
                     acted.add(speaker)
                     turned.append(altered)
-                for receiver, new in self._send(speaker, altered):
-                    dirty[receiver].append(new)
+                for message in self._send(speaker, altered):
+                    dirty[self.channels[message.channel].receiver].append(message.columns)
             if not turned:
                 return np.zeros(0, np.int64)
             changes.append(self._joined(turned))
@@ -286,7 +298,7 @@ class Propagation:
             inside = self.best[speaker, covered].copy()
             inside[covered == column] = ABSENT
             inside = inside[inside >= 0]
-            local = self._given[speaker, column]
+            local = self.given[speaker, column]
             if len(inside) and local == ABSENT:
                 local = self._aggregate_paths[self.paths.rows[inside, ORIGIN].max()]
             if bool(len(inside)) != (column in self.aggregated[speaker]):
@@ -309,10 +321,11 @@ class Propagation:
                 touched.append(covered)
         return self._joined(touched)
 
-    def _send(self, speaker: int, columns: Column) -> Iterable[tuple[int, Column]]:
-        """Send what changed to all neighbours; (receiver, columns) of what they hold differently now."""
+    def _send(self, speaker: int, columns: Column) -> list[Message]:
+        """Send what changed to all neighbours; what they hold differently now."""
+        told: list[Message] = []
         if not len(columns):
-            return
+            return told
         ids, via = self._announced[speaker, columns], self._announced_via[speaker, columns]
         up = [channel for channel in self.outward[speaker] if channel.index not in self.down]
         for channel, held in self.messages.send(up, columns, ids, via):
@@ -321,8 +334,12 @@ class Propagation:
             standing = self.received[channel.index]
             altered = held != standing[columns]
             if altered.any():
-                standing[columns[altered]] = held[altered]
-                yield channel.receiver, columns[altered]
+                changed, now = columns[altered], held[altered]
+                standing[changed] = now
+                told.append(Message(channel.index, changed, now))
+        if self.course is not None:
+            self.course.note(Turn(speaker, columns, ids, via, told))
+        return told
 
     def _joined(self, parts: Sequence[Column]) -> Column:
         """Columns of several parts, each once."""
@@ -334,6 +351,8 @@ class Propagation:
 
     def _send_default(self, channel: Channel) -> None:
         """``originate_default``: said to one neighbour from the start, whatever else is there."""
+        if not channel.sending.neighbor.originate_default:
+            return
         for family in channel.families:
             column = self._default[family]
             if family not in dict(channel.next_hops):

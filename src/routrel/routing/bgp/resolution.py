@@ -16,6 +16,7 @@ from routrel.routing.arrays import Column, distinct
 from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, OWN, Paths
 from routrel.routing.bgp.propagation import Propagation
+from routrel.routing.protocol import Lineage
 from routrel.routing.rib.static import resolve_by
 from routrel.routing.rib.table import Table
 from routrel.routing.routes import NextHop, Route
@@ -38,6 +39,8 @@ NOWHERE = Resolution(int(UNREACHABLE), ())
 class OutsideResolver:
     """That of a speaker outside the network, which uses all it says."""
 
+    lineage = Lineage()
+
     def metrics(self, next_hops: Column) -> Column:
         return np.zeros_like(next_hops)
 
@@ -54,8 +57,16 @@ class TableResolver:
         self.table = table
         self._held = held
         self._process = process
+        self.lineage = Lineage()
         self._known: dict[int, Resolution] = {OWN: NOWHERE}
         self._metrics = np.full(16, -1, np.int64)
+
+    def over(self, paths: Paths, table: Table, held: Propagation | None) -> "TableResolver":
+        """The same where the table and the paths held are the same, and numbers of paths those here or more."""
+        made = TableResolver(paths, table, held, self._process)
+        made.lineage = self.lineage
+        made._known, made._metrics = dict(self._known), self._metrics.copy()
+        return made
 
     def metrics(self, next_hops: Column) -> Column:
         """The metric to each next hop, by its number, UNREACHABLE where it does not resolve."""

@@ -115,6 +115,8 @@ class BgpDatabase(ProtocolDatabase):
         self.speakers: list[Speaker] = []
         self.ends: list[End] = []
         self._by_instance: dict[int, Speaker] = {}
+        self._near: dict[tuple[int, Address], tuple[Port, Address] | None] = {}
+        """What was found of addresses on subnets of an instance."""
         self._ends_of: list[dict[Address, End]] = []
         self._is_filtered = any(
             device.acls or device.forwarding_policies or device.program or device.kernel_routing
@@ -264,6 +266,11 @@ class BgpDatabase(ProtocolDatabase):
 
     def _connected(self, instance: int, address: Address) -> tuple[Port, Address] | None:
         """The up port of an instance on whose subnet an address is, and its own address there."""
+        if (instance, address) not in self._near:
+            self._near[instance, address] = self._find_connected(instance, address)
+        return self._near[instance, address]
+
+    def _find_connected(self, instance: int, address: Address) -> tuple[Port, Address] | None:
         for number in self.topology.ports_of[self.topology.instances[instance].device]:
             port = self.topology.ports[number]
             if port.instance == instance and port.up:

@@ -1,6 +1,6 @@
 """BGP solved over the whole network, between the tables it takes from and those it feeds."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,10 +17,12 @@ from routrel.routing.bgp.messages import LOCALLY, Messages
 from routrel.routing.bgp.participants import SaidPaths, SessionSurvey, TableUse
 from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, PREFERENCE, TAG, PathRows, Paths
 from routrel.routing.bgp.propagation import Propagation, Resolver
+from routrel.routing.bgp.replay import Replay, is_comparable
 from routrel.routing.bgp.resolution import OutsideResolver, TableResolver
 from routrel.routing.bgp.sessions import BgpDatabase, Channel, State
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import (
+    Lineage,
     Participant,
     PathExports,
     ProtocolSolution,
@@ -32,6 +34,9 @@ from routrel.routing.routes import NextHop, Route
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
 DISCARD_EXTERNAL, DISCARD_INTERNAL = DISCARD + 1, DISCARD + 2
 """Received paths whose next hop resolves by a discarding route."""
+
+MOST_KEPT = 3
+"""Times that BGP was solved which are kept for a network solved from this one."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +79,23 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         self.resolvers: dict[int, TableResolver] = {}
         """Next hops by the tables of the moment, by process."""
         self.propagation: Propagation | None = None
+        self._lineages: list[Lineage] = []
+        """What stands for each speaker's routes."""
+        self._announced: list[tuple[Propagation, list[Lineage]]] = []
+        """What was come to the first times, and these of it."""
+        self._announced_before: list[tuple[Propagation, list[Lineage]]] = []
+        """The same in the network this one is solved from."""
+
+    def inherit(self, base: ProtocolSolution[BgpDatabase]) -> None:
+        if isinstance(base, BgpSolution) and self.prefixes is base.prefixes:
+            self._announced_before = base._announced
+            self.paths = self.messages.paths = base.paths.copied()
+
+    def forget_base(self) -> None:
+        self._announced_before = []
+
+    def token(self, process: int) -> Hashable:
+        return self._lineages[process] if self._lineages else "nothing is said yet"
 
     def lowest_preference(self, process: int) -> int | None:
         instance = self.topology.instances[self.processes[process].instance]
@@ -131,8 +153,30 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
             local[process, columns] = paths
         resolvers: list[Resolver] = [self.resolvers[process] for process in range(len(self.processes))]
         resolvers += [OutsideResolver()] * len(self.database.outside)
-        self.propagation = Propagation(self.messages, speakers, channels, local, dict(self.silent), resolvers)
-        self.propagation.run()
+        given = self.messages, speakers, channels, local, dict(self.silent), resolvers
+        self._lineages = [Lineage() for _ in speakers]
+        self.propagation = self._beside_base(Propagation(*given))
+        if self.propagation is None:
+            self.propagation = Propagation(*given)
+            self.propagation.run()
+        if len(self._announced) < MOST_KEPT and self.propagation.course is not None:
+            self._announced.append((self.propagation, self._lineages))
+
+    def _beside_base(self, propagation: Propagation) -> Propagation | None:
+        """Settled by the course that was taken before; speakers that come to the same have the lineage they had."""
+        if not self._announced_before:
+            return None
+        before, known = self._announced_before[min(len(self._announced), len(self._announced_before) - 1)]
+        if not is_comparable(propagation, before):
+            return None
+        replay = Replay(propagation, before)
+        if not replay.run():
+            return None
+        for speaker, lineage in enumerate(known):
+            if speaker not in replay.reached:
+                self._lineages[speaker] = lineage
+                self.taken_over += 1
+        return propagation
 
     def problems(self) -> tuple[list[Finding], list[Doubt]]:
         return findings(self), []

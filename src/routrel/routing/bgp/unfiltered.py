@@ -64,14 +64,14 @@ class UnfilteredConnections(Connections):
 
     def _step(self, instance: int, target: Address) -> tuple[NextHop | None, int, str]:
         """The first of equal ways on from an instance, the port that answers there or -1, and why none does."""
-        name = self.topology.instance_name(instance)
         route = self.tables(instance).lookup(target)
         if route is None or route.action != "forward" or not route.next_hops:
-            return None, -1, f"{name} has no route to {target}"
+            return None, -1, f"{self.topology.instance_name(instance)} has no route to {target}"
         hop = route.next_hops[0]
         peer: int | None = hop.neighbor
         if hop.neighbor < 0:
             peer = self.topology.on_segment(self.topology.segment_of[hop.port], hop.address or target)
         if peer is None:
+            name = self.topology.instance_name(instance)
             return hop, -1, f"nobody answers for {hop.address or target}, where {name} sends packets for {target}"
         return hop, peer, ""

@@ -22,7 +22,7 @@ from routrel.routing.policies import matching
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import Redistributed
 from routrel.routing.protocol_routes import ProtocolRoutes
-from routrel.routing.redistribution.fixed_point import FixedPoint
+from routrel.routing.redistribution.fixed_point import FixedPoint, Memory
 from routrel.routing.rib.builder import TableBuilder
 from routrel.routing.routes import Route
 
@@ -36,9 +36,12 @@ class _ToldApartError(Exception):
     """Prefixes taken for alike are not."""
 
 
-def redistribute(builder: TableBuilder) -> FixedPoint:
-    """Redistribution run to its end, over classes of columns where that is the same and worthwhile."""
-    fixed_point = FixedPoint(builder)
+def redistribute(builder: TableBuilder, known: Memory | None = None) -> FixedPoint:
+    """Redistribution run to its end, over classes of columns where that is the same and worthwhile.
+
+    ``known`` is what was seen in the network this one is solved from, where that has other sessions and policies alone.
+    """
+    fixed_point = FixedPoint(builder, known=known)
     is_worthwhile = len(fixed_point.seats) * len(builder.prefix_classes) >= WORTHWHILE
     if is_worthwhile and all(solution.is_restrictable for solution in builder.solutions):
         with suppress(_ToldApartError):

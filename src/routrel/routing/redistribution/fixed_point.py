@@ -10,8 +10,9 @@ only routes that are best in the table are put in (the network file's page).
 
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -23,6 +24,7 @@ from routrel.routing.protocol_routes import TOGETHER
 from routrel.routing.redistribution.cycles import ColumnCycles
 from routrel.routing.redistribution.redistributing import RedistributingProcess
 from routrel.routing.rib.builder import TableBuilder
+from routrel.routing.rib.observed import is_observed_only
 from routrel.routing.rib.table import Table, find_winners
 
 MOST_ROUNDS = 500
@@ -36,6 +38,9 @@ MOST_WORK = 10**9
 that take part) and ``EACH`` more."""
 
 EACH = 100_000
+
+MOST_REMEMBERED = 8_000_000
+"""Cells of tables, of one column each, that are remembered for a network solved from this one."""
 
 Watch = Callable[[list[dict[int, Redistributed]]], None]
 """Told what processes put in, by solution and process."""
@@ -65,11 +70,24 @@ Seen = tuple[Seat, Any, bytes]
 """What a participant saw, and its key."""
 
 
+@dataclass(slots=True)
+class Recollection:
+    """A table, and what its participants saw."""
+
+    table: Table
+    seen: list[tuple[Any, bytes]] = field(default_factory=list)
+
+
+Memory = dict[Hashable, Recollection]
+"""By what tables are made of."""
+
+
 class FixedPoint:
     """The rounds of redistribution over one network."""
 
-    def __init__(self, builder: TableBuilder, watch: Watch | None = None):
-        """``watch`` is asked before anything is put in."""
+    def __init__(self, builder: TableBuilder, watch: Watch | None = None, known: "Memory | None" = None):
+        """``watch`` is asked before anything is put in; ``known`` is what was seen in the network this one is solved
+        from, where that differs in sessions and policies alone."""
         self.topology = builder.topology
         self.prefixes = builder.prefix_classes
         self.solutions = builder.solutions
@@ -92,6 +110,11 @@ class FixedPoint:
         self._values: dict[int, tuple[Seat, Any]] = {}
         self._versions = [0] * len(self.solutions)
         """How often each solution took something new."""
+        self._said: list[bytes] = [b""] * len(self.solutions)
+        """What participants said when each solution last took something new."""
+        self.memory: Memory = {}
+        self._known: Memory = {} if known is None else known
+        """Of networks whose tables all look at, what was seen; here, and in the one this is solved from."""
         self._looked: dict[int, list[int]] = {}
         """The versions each instance last looked at."""
         # Tables that all look at are made once: looks cannot run ahead of a change.
@@ -105,6 +128,14 @@ class FixedPoint:
             instance: [number_of[id(solution)] for solution, _ in self.builder.processes[instance]]
             for instance in range(len(self.builder.processes))
         }
+
+    @cached_property
+    def _seats_of(self) -> dict[int, list[Seat]]:
+        """By solution."""
+        found: dict[int, list[Seat]] = defaultdict(list)
+        for seat in (*self._roaming, *chain.from_iterable(self.seats.values())):
+            found[seat.solution].append(seat)
+        return found
 
     def _seats(self) -> tuple[dict[int, list[Seat]], list[Seat]]:
         found: list[tuple[int, Participant[Any]]] = []
@@ -210,7 +241,27 @@ class FixedPoint:
         table = self.builder.make(instance)
         if self._roaming:
             self.made[instance] = table
+        if self._roaming and not is_observed_only(self.topology, instance):
+            key = self._made_of(instance)
+            if key in self._known:
+                table.take_over(self._known[key].table)
+            if len(self.memory) * len(self.prefixes) < MOST_REMEMBERED:
+                self.memory[key] = Recollection(table)
         return table
+
+    def _made_of(self, instance: int) -> Hashable:
+        """What an instance's table is made of as protocols are now."""
+        tokens = (
+            self._said_by(number) if (token := solution.token(process.number)) is None else token
+            for number, (solution, process) in zip(
+                self._sources_of[instance], self.builder.processes[instance], strict=True
+            )
+        )
+        return self.builder.base(instance).table, *tokens
+
+    def _said_by(self, number: int) -> Hashable:
+        """What stands for the routes of a solution's processes: what it is, and what it took."""
+        return self.solutions[number].lineage, self._said[number]
 
     def _look(self, instances: Sequence[int]) -> dict[int, list[Seen]]:
         """What participants see in their tables as protocols are now, of instances that may see something new."""
@@ -225,6 +276,25 @@ class FixedPoint:
         return [self._versions[number] for number in self._sources_of[instance]]
 
     def _look_together(self, instances: Sequence[int]) -> dict[int, list[Seen]]:
+        """What is seen in tables: remembered of those that were looked at before, of others looked for."""
+        if not self._roaming:
+            return self._look_anew(instances)
+        found: dict[int, list[Seen]] = {}
+        keys = {instance: self._made_of(instance) for instance in instances}
+        for instance, key in keys.items():
+            self._table(instance)
+            if key in self._known and self._known[key].seen:
+                seen = zip(self.seats[instance], self._known[key].seen, strict=True)
+                found[instance] = [
+                    (seat, *seat.participant.taken_over(value, said, self._table)) for seat, (value, said) in seen
+                ]
+        found |= self._look_anew([instance for instance in instances if instance not in found])
+        for instance, key in keys.items():
+            if key in self.memory:
+                self.memory[key].seen = [(value, said) for _, value, said in found[instance]]
+        return found
+
+    def _look_anew(self, instances: Sequence[int]) -> dict[int, list[Seen]]:
         sources = [source for instance in instances for source in self.builder.processes[instance]]
         for solution in self.solutions:
             solution.prepare([process.number for other, process in sources if other is solution])
@@ -267,6 +337,8 @@ class FixedPoint:
         for number in sorted(solutions):
             self.work += EACH + len(self.prefixes) * takers
             self._versions[number] += 1
+            said = [(seat.number, self._keys.get(seat.number)) for seat in self._seats_of[number]]
+            self._said[number] = repr(said).encode()
             self.solutions[number].announce(self.redistributed[number])
 
     def _unsettled(self, length: int, is_cut: bool = False) -> Unsettled:

@@ -52,6 +52,11 @@ class Source:
         """Whether all its routes are made."""
         return "rows" in self.__dict__
 
+    def take_over(self, other: "Source") -> None:
+        """Take the routes that another has made which has the same."""
+        if other.is_made:
+            self.__dict__["rows"] = other.rows
+
     def rows_for(self, column: int) -> tuple[ProtocolRoutes, int]:
         """The routes in which a column's is, and where: those that were made ready for some columns alone, or all."""
         if not self.is_made:
@@ -101,7 +106,8 @@ class Table:
         self._standing: dict[int, Route] = {}
         self._columns: dict[str | None, RouteColumns] = {}
         self._ranks: dict[int, Ranks] = {}
-        self._best: dict[int, Route | None] = {}
+        self.chosen: dict[int, Route | None] = {}
+        """The best routes that were asked for, by prefix number."""
         self._hops_of_masks: dict[tuple[int, bool, tuple[int, ...]], tuple[NextHop, ...]] = {}
         for route in routes:
             self.offer(route)
@@ -113,8 +119,14 @@ class Table:
         table.sources = list(sources)
         self._has_own = table._has_own = False
         table._winners = None
-        table._verdicts, table._best, table._hops_of_masks, table.displaced = {}, {}, {}, {}
+        table._verdicts, table.chosen, table._hops_of_masks, table.displaced = {}, {}, {}, {}
         return table
+
+    def take_over(self, other: "Table") -> None:
+        """Take what is made of another table's routes, which are the same."""
+        self.chosen, self._winners = other.chosen, other._winners
+        for own, theirs in zip(self.sources, other.sources, strict=True):
+            own.take_over(theirs)
 
     def _own(self) -> None:
         """What it shares with another table becomes its own before it is changed."""
@@ -158,7 +170,7 @@ class Table:
             if column >= 0:
                 self._standing[column] = route
                 self._columns = {}
-            self._best.pop(number, None)
+            self.chosen.pop(number, None)
         self._winners = None
 
     def _installed(self, route: Route, number: int) -> Route | None:
@@ -191,19 +203,19 @@ class Table:
             self.put({prefix_number: self.displaced.pop(prefix_number)})
         self._columns = {}
         self._winners = None
-        self._best.pop(prefix_number, None)
+        self.chosen.pop(prefix_number, None)
 
     def get(self, number: int) -> Route | None:
         """The best route for a prefix, by its number."""
         try:
-            return self._best[number]
+            return self.chosen[number]
         except KeyError:
-            best = self._best[number] = self._choose(number)
+            best = self.chosen[number] = self._choose(number)
             return best
 
     def once(self, number: int) -> Route | None:
         """The same, not kept: for who asks a great deal and keeps what follows from it."""
-        return self._best[number] if number in self._best else self._choose(number)
+        return self.chosen[number] if number in self.chosen else self._choose(number)
 
     def likeness(self, number: int) -> Likeness | None:
         """Equal for prefixes whose best routes do the same with packets; None where it takes a route to tell."""

@@ -1,0 +1,61 @@
+"""The course that propagation took: who told whom what, round by round.
+
+Kept so that a network with little changed can be solved beside it (``replay.py``).
+"""
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from routrel.routing.arrays import Column
+
+MOST_NOTED = 20_000_000
+"""Numbers that are kept of one course: past it, none is."""
+
+
+class Message(NamedTuple):
+    """What the receiver of a channel holds otherwise than before: columns and path numbers, (m,) each."""
+
+    channel: int
+    columns: Column
+    paths: Column
+
+
+class Turn(NamedTuple):
+    """What a speaker announces otherwise than before, (m,) each, and the messages that follow."""
+
+    speaker: int
+    columns: Column
+    paths: Column
+    via: Column
+    messages: list[Message]
+
+
+@dataclass(slots=True)
+class Course:
+    """By round the turns of all speakers that had something new to say."""
+
+    rounds: list[list[Turn]] = field(default_factory=list)
+    size: int = 0
+
+    @property
+    def is_whole(self) -> bool:
+        return self.size <= MOST_NOTED
+
+    def note(self, turn: Turn) -> None:
+        """A turn of the last round; once there are too many, none is kept."""
+        self.size += 3 * len(turn.columns) + sum(2 * len(message.columns) for message in turn.messages)
+        if self.is_whole:
+            self.rounds[-1].append(turn)
+        else:
+            self.rounds.clear()
+            self.rounds.append([])
+
+
+def renumbered(turn: Turn, channels: Column) -> Turn:
+    """The same with other channel numbers: ``channels`` (n + 1,) has each one's, of the last place its own.
+
+    What was told by channels that are no more, whose number is below 0, is left out.
+    """
+    numbers = ((one, channels.item(one.channel)) for one in turn.messages)
+    messages = [one._replace(channel=number) for one, number in numbers if number >= 0]
+    return turn._replace(via=channels[turn.via], messages=messages)

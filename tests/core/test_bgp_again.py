@@ -1,0 +1,160 @@
+"""BGP solved beside a network with other sessions or policies: what comes out is what comes out from nothing."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from bench.speakers import Backbone, backbone, backbone_document
+from routrel.analysis.trial import Trial
+from routrel.formats.changes.reading import read_change
+from routrel.formats.sources import read_files
+from routrel.model.network import Network
+from routrel.routing.bgp.paths import AS_PATH, CLUSTERS, COMMUNITIES, NEXT_HOP
+from routrel.routing.solve import Solved
+from routrel.solving import solve
+from tests.core.networks import solution_of
+from tests.core.speaker_networks import policies, speakers
+from tests.core.test_stages import outcome, read, tables
+from tests.examples import examples
+
+FIELDS = (
+    "enabled",
+    "next_hop_self",
+    "route_reflector_client",
+    "weight",
+    "originate_default",
+    "import",
+    "gone",
+    "policy",
+)
+
+
+def with_bgp(network: Network, name: str, **changed) -> Network:
+    device = network.devices[name]
+    routing = replace(device.routing, bgp=replace(device.routing.bgp, **changed))
+    return replace(network, devices=network.devices | {name: replace(device, routing=routing)})
+
+
+def with_neighbor(network: Network, name: str, at: int, **changed) -> Network:
+    """With one neighbor of a device changed, or without it."""
+    neighbors = list(network.devices[name].routing.bgp.neighbors)
+    neighbors[at : at + 1] = [replace(neighbors[at], **changed)] if changed else []
+    return with_bgp(network, name, neighbors=tuple(neighbors))
+
+
+@st.composite
+def session_changes(draw):
+    """A change of a session or a policy, as a function that gives the changed network."""
+    which, value, field = draw(st.integers(0, 99)), draw(st.integers(0, 99)), draw(st.sampled_from(FIELDS))
+    written = draw(policies(64500))
+
+    def change(network: Network) -> Network:
+        name, device = list(network.devices.items())[which % len(network.devices)]
+        if field == "policy":
+            other = read(
+                {"routrel": 1, "name": "other", "devices": {name: {"interfaces": {}, "policies": {"p": written}}}}
+            )
+            changed = device.policies | {"p": other.devices[name].policies["p"]}
+            return replace(network, devices=network.devices | {name: replace(device, policies=changed)})
+        if not device.routing.bgp.neighbors:
+            return network
+        at = value % len(device.routing.bgp.neighbors)
+        neighbor = device.routing.bgp.neighbors[at]
+        if field == "gone":
+            return with_neighbor(network, name, at)
+        if field == "import":
+            return with_neighbor(network, name, at, import_policy=("p", "q", None)[value % 3])
+        if field == "weight":
+            return with_neighbor(network, name, at, weight=value)
+        if field == "route_reflector_client" and neighbor.number != device.routing.bgp.number:
+            return network
+        return with_neighbor(network, name, at, **{field: not getattr(neighbor, field)})
+
+    return change
+
+
+def told(solved: Solved) -> dict:
+    """What speakers hold of each prefix, without numbers that hang on what was met before."""
+    bgp = solution_of(solved, "bgp")
+    held, paths = bgp.propagation, bgp.paths
+
+    def words(number: int) -> tuple:
+        if number < 0:
+            return ()
+        row = paths.rows[number].tolist()
+        for at, interned in (
+            (AS_PATH, paths.as_paths),
+            (COMMUNITIES, paths.communities),
+            (CLUSTERS, paths.clusters),
+            (NEXT_HOP, paths.next_hops),
+        ):
+            row[at] = interned.values[row[at]]
+        return tuple(row)
+
+    said, through = zip(*(held.announced(speaker) for speaker in range(len(held.speakers))), strict=True)
+    return {
+        str(prefix): (
+            [words(state[column]) for state in (*held.received, *held.best, *said)],
+            [int(state[column]) for state in (*held.via, *through)],
+        )
+        for column, prefix in enumerate(solved.prefix_classes.prefixes)
+        if held.best[:, column].max() >= 0
+    }
+
+
+@given(speakers(), st.lists(session_changes(), min_size=1, max_size=4))
+@settings(
+    max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+)
+def test_other_sessions_are_solved_beside_what_was(document, steps):
+    networks = [read(document)]
+    for change in steps:
+        networks.append(change(networks[-1]))
+    solved = solve(networks[0])
+    for network in (*networks[1:], networks[0]):
+        solved, cold = solve(network, solved), solve(network)
+        assert outcome(solved) == outcome(cold)
+        assert told(solved) == told(cold)
+
+
+def test_only_who_hears_something_else_decides_again():
+    network = backbone(Backbone(20, 2, 40))
+    solved = solve(network)
+    again = solve(with_neighbor(network, "r15", 0, enabled=False), solved)
+    bgp = solution_of(again, "bgp")
+    assert bgp.taken_over == len(bgp.database.speakers) - 1
+    untouched = next(one for one in bgp.state.channels if {one.sender, one.receiver} == {16, 1})
+    was = next(
+        one
+        for one in solution_of(solved, "bgp").state.channels
+        if (one.sender, one.receiver) == (untouched.sender, untouched.receiver)
+    )
+    held, before = bgp.propagation.received, solution_of(solved, "bgp").propagation.received
+    assert held[untouched.index] is before[was.index]
+    assert again.table(16).chosen is solved.table(16).chosen
+
+
+def test_a_session_is_tried_beside_what_was():
+    files = {"network.json": json.dumps(backbone_document(Backbone(20, 2, 40)), indent=1).encode()}
+    solved = solve(read_files(files))
+    (address,) = (one.address for one in solved.network.devices["r1"].interfaces["lo"].addresses)
+    for text in (f"disable: session, at: 'r15 {address}'", f"set: local_preference, at: 'r15 {address}', to: 200"):
+        trial = Trial.of(files, solved, [read_change(text, "change")])
+        assert solution_of(trial.after, "bgp").taken_over >= 20
+        assert tables(trial.after) == tables(solve(trial.after.network))
+
+
+def test_a_network_solved_before_stays_as_it_was():
+    network = backbone(Backbone(20, 2, 40))
+    solved = solve(network)
+    before, paths = told(solved), len(solution_of(solved, "bgp").paths)
+    solve(with_neighbor(network, "x0", 0, weight=7, enabled=False), solved)
+    solve(with_bgp(network, "r15", cluster_id=network.devices["r1"].routing.router_id), solved)
+    assert told(solved) == before
+    assert len(solution_of(solved, "bgp").paths) == paths
+    assert np.array_equal(
+        solution_of(solve(network, solved), "bgp").propagation.best, solution_of(solved, "bgp").propagation.best
+    )
