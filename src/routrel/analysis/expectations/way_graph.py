@@ -7,8 +7,6 @@ one. Made once for a network, and asked about any two of its devices.
 from typing import Literal
 
 import numpy as np
-from scipy.sparse import csr_array
-from scipy.sparse.csgraph import maximum_flow
 
 from routrel.topology.segments import Topology
 
@@ -50,6 +48,9 @@ class WayGraph:
         return int(self._flow(source, target, enough).flow_value)
 
     def _flow(self, source: int, target: int, enough: int):  # type: ignore[no-untyped-def]
+        from scipy.sparse import csr_array
+        from scipy.sparse.csgraph import maximum_flow
+
         capacity = self._capacity.copy()
         capacity[self._own[source]] = enough
         size = len(self._starts) - 1

@@ -13,8 +13,6 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import coo_array, csr_array
-from scipy.sparse.csgraph import dijkstra
 
 from routrel.routing.spf.graph import Edge
 
@@ -72,6 +70,7 @@ class _Program:
     def solved(self) -> tuple[Outcome, Values | None]:
         """The values with the least weight."""
         from scipy.optimize import Bounds, LinearConstraint, milp  # takes a second, and few questions need it
+        from scipy.sparse import coo_array
 
         rows = [row for row, terms in enumerate(self.rows) for _ in terms]
         columns = [variable for terms in self.rows for variable, _ in terms]
@@ -186,6 +185,9 @@ def fewest_costs(
 
 def _near(edges: Sequence[Edge], path: Sequence[Edge], length: int) -> list[Edge]:
     """The edges that could be on a way no longer than the path, were all costs on the path as low as can be."""
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import dijkstra
+
     routers = {router: index for index, router in enumerate(sorted({one for edge in edges for one in edge[:2]}))}
     on_path = set(path)
     best: dict[tuple[int, int], float] = {}

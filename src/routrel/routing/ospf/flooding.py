@@ -9,8 +9,6 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable
 
 import numpy as np
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
@@ -31,6 +29,9 @@ def flooding_domains(database: OspfDatabase) -> list[int]:
 
 def _joined(database: OspfDatabase, areas: Iterable[AreaDatabase]) -> list[int]:
     """Per process the number of its set, where neighbours in some areas belong together."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+
     pairs = np.concatenate([area.neighbors for area in areas] or [np.zeros((2, 0), np.int64)], axis=1)
     count = len(database.processes)
     graph = coo_array((np.ones(pairs.shape[1], np.bool_), (pairs[0], pairs[1])), (count, count))
