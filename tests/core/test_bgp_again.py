@@ -1,6 +1,8 @@
 """BGP solved beside a network with other sessions or policies: what comes out is what comes out from nothing."""
 
+import gc
 import json
+import weakref
 from dataclasses import replace
 
 import numpy as np
@@ -135,6 +137,11 @@ def test_only_who_hears_something_else_decides_again():
     held, before = bgp.propagation.received, solution_of(solved, "bgp").propagation.received
     assert held[untouched.index] is before[was.index]
     assert again.table(16).chosen is solved.table(16).chosen
+    # What it was solved from is let go of, else each of a chain of trials would keep all before it.
+    kept = [weakref.ref(one) for one in (solved.convergence, *solved.solutions, solution_of(solved, "bgp").propagation)]
+    del solved, untouched, was, before
+    gc.collect()
+    assert [one() for one in kept] == [None] * len(kept)
 
 
 def test_a_session_is_tried_beside_what_was():

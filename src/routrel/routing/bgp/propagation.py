@@ -75,7 +75,7 @@ class Propagation:
         self.blocked = blocked
         self.resolvers = resolvers
         self.count = local.shape[1]
-        self.received: list[Column]
+        self.received: list[Column] = []
         self.best: Numbers
         self.via: Numbers
         self._announced: Numbers

@@ -101,10 +101,11 @@ class Replay:
         now = self.now
         now.course = None
         course = Course()
-        received = {new: self.before.received[old] for old, new in enumerate(self._channels[:-1].tolist())}
-        nothing = np.zeros(0, np.int64)  # of channels between speakers that are reached at once
-        now.received = [received.get(channel.index, nothing) for channel in now.channels]
         before = self.before
+        received = {new: before.received[old] for old, new in enumerate(self._channels[:-1].tolist())}
+        for number in range(len(now.channels)):
+            held = received.get(number)
+            now.received.append(np.full(now.count, ABSENT, np.int64) if held is None else held)
         now.best, now._announced = before.best.copy(), before._announced.copy()
         now.via, now._announced_via = self._channels[before.via], self._channels[before._announced_via]
         dirty = {speaker: np.arange(now.count) for speaker in self._began}

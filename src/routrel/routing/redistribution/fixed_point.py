@@ -158,6 +158,7 @@ class FixedPoint:
         """Put in what tables say until nothing changes; what does not settle is ``unsettled`` then."""
         if self.seats:
             self.unsettled = self._settle()
+        self._known = {}  # else every network would keep all that it was solved from
         return self
 
     def take_over(self, other: "FixedPoint", class_of: Column) -> None:
