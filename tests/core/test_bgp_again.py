@@ -19,6 +19,7 @@ from routrel.routing.solve import Solved
 from routrel.solving import solve
 from tests.core.networks import solution_of
 from tests.core.speaker_networks import policies, speakers
+from tests.core.test_received_paths import with_stubs
 from tests.core.test_stages import outcome, read, tables
 from tests.examples import examples
 
@@ -107,7 +108,10 @@ def told(solved: Solved) -> dict:
     }
 
 
-@given(speakers(), st.lists(session_changes(), min_size=1, max_size=4))
+@given(
+    st.one_of(speakers(), with_stubs().map(lambda documents: documents[1])),
+    st.lists(session_changes(), min_size=1, max_size=4),
+)
 @settings(
     max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
 )
