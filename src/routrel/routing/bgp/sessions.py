@@ -207,11 +207,8 @@ class BgpDatabase(ProtocolDatabase):
     def survey(self, prefixes: PrefixIndex, tables: Tables) -> State:
         """Look at all sessions by the tables of the moment."""
         state = State()
-        calls: Connections
-        if self._is_filtered:
-            calls = self.connections(self.topology, prefixes, tables)
-        else:
-            calls = UnfilteredConnections(self.topology, prefixes, tables)
+        walked: type[Connections] = self.connections if self._is_filtered else UnfilteredConnections
+        calls = walked(self.topology, prefixes, tables)
         told: set[tuple[int, int]] = set()
         for end in self.ends:
             source, reason = self._source(end, tables)
