@@ -34,7 +34,9 @@ from routrel.analysis.table_rows import table_rows
 from routrel.analysis.walk_lines import evidence_lines, walk_lines
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.analysis.wanted_ways.proposals import wanted_lines, wanted_way
+from routrel.cli_arguments import add_command
 from routrel.cli_check import check_command
+from routrel.cli_devices import add_device_commands
 from routrel.cli_flows import flows_of
 from routrel.cli_history import history_command
 from routrel.cli_maintain import maintain_command
@@ -83,14 +85,20 @@ def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(prog="routrel", description="Model a routed network and ask it questions.")
     parser.add_argument("--version", action="version", version=f"routrel {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for add in (_add_questions, _add_changes, _add_checks, _add_history, add_device_commands, _add_about):
+        add(commands)
+    return parser
 
-    routes = _command(commands, "routes", "best routes of every device, as they would stand in its table")
+
+def _add_questions(commands: Any) -> None:
+    """What is asked of one network."""
+    routes = add_command(commands, "routes", "best routes of every device, as they would stand in its table")
     routes.add_argument("--device", metavar="NAME", help="this device only")
     routes.add_argument("--vrf", metavar="NAME", help="this routing instance only")
     routes.add_argument("--prefix", metavar="P", help="this prefix only")
     routes.set_defaults(run=_routes)
 
-    walk = _command(commands, "walk", "whether traffic gets through, by which ways, and what stops it")
+    walk = add_command(commands, "walk", "whether traffic gets through, by which ways, and what stops it")
     walk.add_argument("--from", dest="source", metavar="WHERE", help="device, device:interface, address or endpoint")
     walk.add_argument("--to", dest="destination", metavar="WHERE", help="the same")
     walk.add_argument("--service", metavar="S", default="icmp", help="icmp (default), tcp/443, or a service's name")
@@ -104,39 +112,42 @@ def _parser() -> argparse.ArgumentParser:
     walk.add_argument("--flows", metavar="FILE", help="a JSON list of flows to walk in one call")
     walk.set_defaults(run=_walk)
 
-    lead = _command(commands, "lead", "what would lead a flow by some devices, or past them")
+    lead = add_command(commands, "lead", "what would lead a flow by some devices, or past them")
     lead.add_argument("flow", metavar="FLOW", help="like 'a > b tcp/443'")
     lead.add_argument("--by", action="append", default=[], metavar="DEVICE", help="a device that it is to pass")
     lead.add_argument("--past", action="append", default=[], metavar="DEVICE", help="a device that it is to avoid")
     lead.set_defaults(run=_lead)
 
-    why = _command(commands, "why", "why a route stands in a table, or why none does")
+    why = add_command(commands, "why", "why a route stands in a table, or why none does")
     why.add_argument("--device", metavar="NAME", required=True)
     why.add_argument("--vrf", metavar="NAME", default="default", help="the routing instance (default: default)")
     why.add_argument("--prefix", metavar="P", required=True, help="a prefix, or an address to look up")
     why.add_argument("--no-tipping", action="store_true", help="leave out the values at which it would change")
     why.set_defaults(run=_why)
 
-    policy = _command(commands, "policy", "what a policy does to every route that meets it")
+    policy = add_command(commands, "policy", "what a policy does to every route that meets it")
     policy.add_argument("--device", metavar="NAME", required=True)
     policy.add_argument("--policy", metavar="NAME", required=True)
     policy.set_defaults(run=_policy)
 
-    table = _command(commands, "table", "the table of one device")
+    table = add_command(commands, "table", "the table of one device")
     table.add_argument("device", metavar="DEVICE")
     table.add_argument("--vrf", metavar="NAME", default="default", help="the routing instance (default: default)")
     table.set_defaults(run=_table)
 
-    find = _command(commands, "find", "who owns an address, and what else has this name")
+    find = add_command(commands, "find", "who owns an address, and what else has this name")
     find.add_argument("word", metavar="WORD", help="a name, an address or a prefix")
     find.set_defaults(run=_find)
 
-    diff = _command(commands, "diff", "what differs between two networks: model, tables, flows")
+
+def _add_changes(commands: Any) -> None:
+    """What differs, and what would."""
+    diff = add_command(commands, "diff", "what differs between two networks: model, tables, flows")
     diff.add_argument("other", metavar="OTHER", help="the network to hold against it")
     diff.add_argument("--flows", metavar="FILE", help="a JSON list of flows to ask of both")
     diff.set_defaults(run=_diff)
 
-    tried = _command(commands, "try", "what changes would do: to flows, routes and everything else")
+    tried = add_command(commands, "try", "what changes would do: to flows, routes and everything else")
     tried.add_argument("--change", action="append", default=[], metavar="C", help="like 'set: cost, at: r1:e1, to: 40'")
     tried.add_argument("--changes", metavar="FILE", help="a YAML or JSON list of changes, made first")
     tried.add_argument("--flow", action="append", default=[], metavar="F", help="a flow, like 'a > b tcp/443'")
@@ -151,7 +162,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     tried.set_defaults(run=try_command)
 
-    checked = _command(commands, "check", "problems of the model itself, no flow asked; or what is expected of it")
+
+def _add_checks(commands: Any) -> None:
+    """What a network is held against."""
+    checked = add_command(commands, "check", "problems of the model itself, no flow asked; or what is expected of it")
     checked.add_argument(
         "--expectations",
         metavar="FILE",
@@ -178,7 +192,7 @@ def _parser() -> argparse.ArgumentParser:
     checked.add_argument("--understood", action="store_true", help="what of the input is in the model, and what is not")
     checked.set_defaults(run=check_command)
 
-    maintain = _command(commands, "maintain", "in which order to drain and shut things, and what that breaks")
+    maintain = add_command(commands, "maintain", "in which order to drain and shut things, and what that breaks")
     maintain.add_argument(
         "--shut",
         action="append",
@@ -188,7 +202,10 @@ def _parser() -> argparse.ArgumentParser:
     )
     maintain.set_defaults(run=maintain_command)
 
-    history = _command(commands, "history", "what happened to a network over time, and what of it flows met")
+
+def _add_history(commands: Any) -> None:
+    """What happened, and the network as others take it."""
+    history = add_command(commands, "history", "what happened to a network over time, and what of it flows met")
     history.add_argument(
         "--events", action="append", default=[], metavar="FILE", help="what happened, one event on a line"
     ).complete = shtab.FILE  # type: ignore[attr-defined]
@@ -200,89 +217,19 @@ def _parser() -> argparse.ArgumentParser:
     history.add_argument("--state-at", metavar="TIME", help="the changes that make the network what it was then")
     history.set_defaults(run=history_command)
 
-    models = _command(commands, "models", "the devices as documents in the models of the IETF")
+    models = add_command(commands, "models", "the devices as documents in the models of the IETF")
     models.add_argument("folder", metavar="FOLDER", type=Path, help="where they go: a folder that is empty or new")
     models.set_defaults(run=models_command)
 
-    collected = commands.add_parser(
-        "collect",
-        help="ask the devices of an inventory for what they know",
-        description="Ask the devices of an inventory for what they know.",
-    )
-    inventory = collected.add_argument("inventory", metavar="INVENTORY", help="the devices, and how to ask them")
-    inventory.complete = shtab.FILE  # type: ignore[attr-defined]
-    collected.add_argument("folder", metavar="FOLDER", type=Path, help="the network's folder, kept up to date")
-    collected.add_argument("--every", metavar="MINUTES", type=int, help="again and again")
-    collected.add_argument("--to", metavar="URL", help="where something changed, a revision: .../networks/ID/revisions")
-    collected.add_argument("--events", metavar="FILE", type=Path, help="where what went down and came up is added")
-    collected.add_argument("--json", action="store_true", help="one JSON document on standard output")
-    collected.set_defaults(run=_collect)
 
-    played = _command(commands, "stand-ins", "play the devices of a network on loopback, to be collected from")
-    played.add_argument("folder", metavar="FOLDER", type=Path, help="where the inventory goes, with what access needs")
-    played.add_argument("--seconds", type=float, help="for so long; else until it is stopped")
-    played.set_defaults(run=_stand_ins)
-
-    listening = commands.add_parser(
-        "listen",
-        help="hear from devices what happens, by BMP and syslog, and keep it as files of events",
-        description="Hear from devices what happens, by BMP and syslog, and keep it as files of events.",
-    )
-    listening.add_argument("folder", metavar="FOLDER", type=Path, help="where the files go")
-    listening.add_argument("--bmp", metavar="ADDRESS:PORT", help="where to hear BMP (127.0.0.1:11019 without --syslog)")
-    listening.add_argument("--syslog", metavar="ADDRESS:PORT", help="where to hear syslog over TCP, by --rules")
-    listening.add_argument("--rules", metavar="FILE", help="which message of syslog means which event")
-    listening.add_argument("--every", metavar="SECONDS", type=float, default=60.0, help="how long a file is added to")
-    listening.add_argument("--to", metavar="URL", help="where files are sent: .../networks/ID/events")
-    listening.set_defaults(run=_listen)
-
-    speaking = _command(
-        commands, "speak", "tell by BMP what a network's routers hear, and what happened, to try a listener"
-    )
-    speaking.add_argument("--to", metavar="ADDRESS:PORT", default="127.0.0.1:11019", help="who listens")
-    speaking.add_argument("--events", metavar="FILE", help="what happened, one event on a line")
-    speaking.add_argument("--speed", type=float, help="so many times as fast as it happened; else all at once")
-    speaking.set_defaults(run=_speak)
-
+def _add_about(commands: Any) -> None:
+    """About the command line and the files themselves."""
     completion = commands.add_parser("completion", help="what completes this command line in a shell")
     completion.add_argument("shell", choices=("bash", "zsh"))
     completion.set_defaults(run=_completion)
 
     schema = commands.add_parser("schema", help="the JSON Schema of the network file")
     schema.set_defaults(run=_schema)
-    return parser
-
-
-def _command(commands: Any, name: str, text: str) -> argparse.ArgumentParser:
-    command: argparse.ArgumentParser = commands.add_parser(name, help=text, description=text.capitalize() + ".")
-    network = command.add_argument("network", metavar="NETWORK", help="a network file, or a folder of devices")
-    network.complete = shtab.FILE  # type: ignore[attr-defined]
-    command.add_argument("--json", action="store_true", help="one JSON document on standard output")
-    return command
-
-
-def _collect(options: argparse.Namespace) -> int:
-    from routrel.cli_collect import collect_command  # its libraries take a second that no other command needs
-
-    return collect_command(options)
-
-
-def _stand_ins(options: argparse.Namespace) -> int:
-    from routrel.cli_collect import stand_ins_command
-
-    return stand_ins_command(options)
-
-
-def _listen(options: argparse.Namespace) -> int:
-    from routrel.cli_listen import listen_command  # for the same reason
-
-    return listen_command(options)
-
-
-def _speak(options: argparse.Namespace) -> int:
-    from routrel.cli_speak import speak_command
-
-    return speak_command(options)
 
 
 def _load(options: argparse.Namespace) -> Solved:

@@ -13,7 +13,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.model.addresses import Address, Prefix
-from routrel.routing.protocol import Redistributed
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from tests.core.mixed_networks import read

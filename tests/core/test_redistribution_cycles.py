@@ -3,7 +3,7 @@
 import numpy as np
 
 from routrel.routing.arrays import UNSET
-from routrel.routing.protocol import Redistributed
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.redistribution.cycles import ColumnCycles
 
 

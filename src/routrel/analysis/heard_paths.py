@@ -18,7 +18,7 @@ MOST_PREFIXES = 5_000
 def heard_sessions(solved: Solved) -> Iterator[HeardSession]:
     """All sessions that are up, at each end that is of the network."""
     for number, solution in enumerate(solved.solutions):
-        if isinstance(solution, BgpSolution):
+        if solution.carries_paths:
             yield from _heard(solved, SolvedProtocol(number, solution, solved.redistribution.redistributed[number]))
 
 

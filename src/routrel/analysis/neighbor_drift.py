@@ -5,7 +5,6 @@ from collections.abc import Iterator
 
 from routrel.model.findings import Finding
 from routrel.model.observed import ObservedNeighbor
-from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.solve import Solved
 
 NAMES = {"bgp": "BGP session", "ospf": "OSPF neighbour", "isis": "IS-IS neighbour"}
@@ -43,18 +42,13 @@ def _text(device: str, seen: ObservedNeighbor, reason: str) -> str:
 def _sessions(solved: Solved) -> tuple[dict[tuple[str, str, str], bool], dict[tuple[str, str, str], str]]:
     """BGP sessions that are up, and why others are not, by device, routing instance and the neighbour's address."""
     topology, up, failures = solved.topology, {}, {}
-    for solution in solved.solutions:
-        if isinstance(solution, BgpSolution):
-            for channel in solution.state.channels:
-                speaker = solution.database.speakers[channel.sending.process]
-                if speaker.outside is not None:
-                    continue
-                instance = topology.instances[speaker.instance]
-                name = topology.devices[instance.device].name
-                up[name, instance.vrf, str(channel.sending.neighbor.address)] = True
-            for end, why, _ in solution.state.failures:
-                instance = topology.instances[solution.database.speakers[end.process].instance]
-                failures[topology.devices[instance.device].name, instance.vrf, str(end.neighbor.address)] = why
+    for session in (one for solution in solved.solutions for one in solution.sessions()):
+        instance = topology.instances[session.instance]
+        key = topology.devices[instance.device].name, instance.vrf, str(session.neighbor)
+        if session.is_up:
+            up[key] = True
+        else:
+            failures[key] = session.reason
     return up, failures
 
 

@@ -47,12 +47,9 @@ class Topology:
             for interface in device.interfaces.values()
             for member in interface.members
         }
-        self.instances = [
-            Instance(index, index, DEFAULT_INSTANCE, device.routing) for index, device in enumerate(self.devices)
-        ]
-        for index, device in enumerate(self.devices):
-            for vrf, routing in device.vrfs.items():
-                self.instances.append(Instance(len(self.instances), index, vrf, routing))
+        defaults = [(index, DEFAULT_INSTANCE, device.routing) for index, device in enumerate(self.devices)]
+        vrfs = [(index, *vrf) for index, device in enumerate(self.devices) for vrf in device.vrfs.items()]
+        self.instances = [Instance(number, *one) for number, one in enumerate((*defaults, *vrfs))]
         self.instance_index = {
             (self.devices[instance.device].name, instance.vrf): instance.index for instance in self.instances
         }

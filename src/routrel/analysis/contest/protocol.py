@@ -14,7 +14,8 @@ from routrel.analysis.contest.trail import Step
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import Place
 from routrel.model.policies import Policy
-from routrel.routing.protocol import Process, Redistributed
+from routrel.routing.protocol import Process
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.solve import Solved
 
 if TYPE_CHECKING:

@@ -17,9 +17,9 @@ from routrel.analysis.timeline.concerned import concerning
 from routrel.analysis.timeline.heard import Heard, Said, Standing, content, received_of, with_received
 from routrel.analysis.timeline.measured import Measurements
 from routrel.analysis.timeline.switches import Switch, devices_of, is_on, switches_of, with_off
-from routrel.formats.changes.applying import Applier, apply_changes, taken_over
+from routrel.formats.changes.applying import Applier, apply_changes
 from routrel.formats.changes.finding import ChangeError
-from routrel.formats.changes.outcomes import errors_of
+from routrel.formats.changes.outcomes import errors_of, taken_over
 from routrel.formats.changes.vocabulary import INTERFACE_KEYS, SWITCHES
 from routrel.formats.errors import InputError
 from routrel.forwarding.flow import Flow

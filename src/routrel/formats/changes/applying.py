@@ -27,7 +27,7 @@ from routrel.formats.changes.finding import (
     session_of,
 )
 from routrel.formats.changes.link_edits import links_edited
-from routrel.formats.changes.outcomes import Applied, Outcome, errors_of
+from routrel.formats.changes.outcomes import Applied, Outcome, errors_of, taken_over
 from routrel.formats.changes.paths_said import path_said
 from routrel.formats.changes.policy_statements import insert_attribute, insert_preference
 from routrel.formats.changes.restarts import restarted_at, restarted_ends
@@ -60,15 +60,6 @@ def apply_changes(files: Mapping[str, bytes], network: Network, changes: Sequenc
     changed = {**applier.rewritten, **applier.sources.whole_files()}
     differing = {name: text for name, text in changed.items() if text.encode() != files.get(name)}
     return Applied(taken_over(network, applier.network), {**kept, **texts}, outcomes, differing)
-
-
-def taken_over(network: Network, changed: Network) -> Network:
-    """A network with changes in which all that none of them reached is the same objects as before."""
-    devices = {
-        name: taking_over(network.devices[name], device) if name in network.devices else device
-        for name, device in changed.devices.items()
-    }
-    return replace(changed, devices=devices)
 
 
 class Applier:

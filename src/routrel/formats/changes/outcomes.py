@@ -7,6 +7,7 @@ from routrel.formats.changes.finding import ChangeError
 from routrel.formats.errors import InputError, LoadError
 from routrel.model.changes import Change
 from routrel.model.network import Network
+from routrel.model.unchanged import taking_over
 
 State = Literal["applied", "off", "nothing", "error"]
 
@@ -49,3 +50,12 @@ def errors_of(change: Change, error: Exception) -> tuple[InputError, ...]:
     if isinstance(error, ChangeError):
         return (InputError(change.place, error.message, error.found, error.allowed, error.closest),)
     return (InputError(change.place, str(error)),)
+
+
+def taken_over(network: Network, changed: Network) -> Network:
+    """A network with changes in which all that none of them reached is the same objects as before."""
+    devices = {
+        name: taking_over(network.devices[name], device) if name in network.devices else device
+        for name, device in changed.devices.items()
+    }
+    return replace(changed, devices=devices)

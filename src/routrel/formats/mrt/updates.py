@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 from routrel.formats.errors import InputError, LoadError
 from routrel.formats.mrt.attributes import MalformedAttributesError, read_attributes
-from routrel.formats.mrt.messages import BrokenMessageError, Known, read_update
+from routrel.formats.mrt.messages import BrokenMessageError, Known, Update, read_update
 from routrel.formats.mrt.records import HEADER, unpacked
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
@@ -48,11 +48,8 @@ class Updates(NamedTuple):
 def read_updates(data: bytes, file: str) -> Updates:
     """The updates of a file, packed or not; raises ``LoadError`` where it holds none at all."""
     data = unpacked(data, file)
-    found = Announcements(file)
-    events, unused, known = list[Event](), Counter[str](), Known()
-    speakers: dict[bytes, int] = {}
-    numbers: dict[tuple[bytes, int], int] = {}
-    wrong: dict[int, str] = {}
+    reading = _Reading(file)
+    found, unused, known = reading.found, reading.unused, Known()
     at, end, line = 0, len(data), 0
     while at < end:
         line += 1
@@ -66,11 +63,8 @@ def read_updates(data: bytes, file: str) -> Updates:
         if kind == BGP4MP_ET and length >= 4:
             moment += int.from_bytes(data[start : start + 4], "big")
             start += 4
-        elif kind != BGP4MP:
-            _count(unused, f"records of type {kind}, subtype {subtype}")
-            continue
         size, has_paths = MESSAGES.get(subtype, (STATES.get(subtype, 0), False))
-        if not size:
+        if kind not in (BGP4MP, BGP4MP_ET) or (kind == BGP4MP_ET and length < 4) or not size:
             _count(unused, f"records of type {kind}, subtype {subtype}")
             continue
         family_at = start + 2 * size + 2
@@ -80,56 +74,88 @@ def read_updates(data: bytes, file: str) -> Updates:
         if body > at:
             _count(unused, "records too short for their neighbors")
             continue
-        raw = data[start:body]
-        speaker = speakers.get(raw)
-        if speaker is None:
-            if len(speakers) >= MOST_SPEAKERS:
-                place = Place(file, line, 1)
-                raise LoadError([InputError(place, "the file holds too many neighbors", allowed=f"{MOST_SPEAKERS:,}")])
-            speaker = speakers[raw] = len(found.speakers)
-            found.speakers.append(_speaker(form, raw, 4 if wide == 1 else 6))
+        speaker = reading.speaker(data[start:body], form, wide, line)
         if subtype in STATES:
             if at - body >= 4:
                 old, new = struct.unpack_from(">HH", data, body)
-                if (old == ESTABLISHED) != (new == ESTABLISHED):
-                    events.append(_turned(moment, found.speakers[speaker], new == ESTABLISHED, Place(file, line, 1)))
-                    found.add(moment, speaker, None, WITHDRAWN, UNNUMBERED, line)
+                reading.turn(old, new, moment, speaker, line)
             continue
         try:
             update = read_update(data, body, at, has_paths, known)
         except BrokenMessageError as error:
             _count(unused, f"messages that end a session (RFC 7606): {error}")
             continue
-        if update is None:
-            continue
-        for what in update.passed_over:
-            _count(unused, f"updates of {what}")
-        for prefix, path in update.withdrawn:
-            found.add(moment, speaker, prefix, WITHDRAWN, path, line)
-        if update.announced:
-            key = update.attributes, size
-            number = numbers.get(key)
-            if number is None:
-                number = numbers[key] = len(found.attributes)
-                try:
-                    found.attributes.append(read_attributes(*key))
-                except MalformedAttributesError as error:
-                    found.attributes.append(PathAttributes())
-                    wrong[number] = str(error)
-            malformed = update.malformed or wrong.get(number, "")
-            if malformed:
-                _count(unused, f"updates taken as withdrawals (RFC 7606): {malformed}")
-                number = WITHDRAWN
-            for prefix, path in update.announced:
-                found.add(moment, speaker, prefix, number, path, line)
-        if len(found) > MAX_ROWS:
-            place = Place(file, line, 1)
-            raise LoadError([InputError(place, "the file holds too much", allowed=f"{MAX_ROWS:,} prefixes")])
+        if update is not None:
+            reading.add(update, size, moment, speaker, line)
     if not len(found):
         allowed = "BGP4MP (RFC 6396 section 4.4)"
         kinds = "; ".join(unused) or "nothing"
         raise LoadError([InputError(Place(file, 1, 1), "this is no file of updates", kinds, allowed)])
-    return Updates(events, found, unused)
+    return Updates(reading.events, found, unused)
+
+
+class _Reading:
+    """What is found in a file so far."""
+
+    def __init__(self, file: str):
+        self.file = file
+        self.found = Announcements(file)
+        self.events: list[Event] = []
+        self.unused: Counter[str] = Counter()
+        self._speakers: dict[bytes, int] = {}
+        self._numbers: dict[tuple[bytes, int], int] = {}
+        """Of attributes, by their bytes and those of AS numbers."""
+        self._wrong: dict[int, str] = {}
+
+    def speaker(self, raw: bytes, form: struct.Struct, wide: int, line: int) -> int:
+        """The number of a neighbour, by how a record names it."""
+        number = self._speakers.get(raw)
+        if number is None:
+            if len(self._speakers) >= MOST_SPEAKERS:
+                place = Place(self.file, line, 1)
+                raise LoadError([InputError(place, "the file holds too many neighbors", allowed=f"{MOST_SPEAKERS:,}")])
+            number = self._speakers[raw] = len(self.found.speakers)
+            self.found.speakers.append(_speaker(form, raw, 4 if wide == 1 else 6))
+        return number
+
+    def turn(self, old: int, new: int, moment: int, speaker: int, line: int) -> None:
+        """A session that went from one state to another."""
+        if (old == ESTABLISHED) != (new == ESTABLISHED):
+            name, place = self.found.speakers[speaker], Place(self.file, line, 1)
+            self.events.append(_turned(moment, name, new == ESTABLISHED, place))
+            self.found.add(moment, speaker, None, WITHDRAWN, UNNUMBERED, line)
+
+    def add(self, update: Update, size: int, moment: int, speaker: int, line: int) -> None:
+        """What a message says; ``size`` is the bytes of its AS numbers."""
+        found = self.found
+        for what in update.passed_over:
+            _count(self.unused, f"updates of {what}")
+        for prefix, path in update.withdrawn:
+            found.add(moment, speaker, prefix, WITHDRAWN, path, line)
+        if update.announced:
+            number = self._number_of(update, size)
+            for prefix, path in update.announced:
+                found.add(moment, speaker, prefix, number, path, line)
+        if len(found) > MAX_ROWS:
+            place = Place(self.file, line, 1)
+            raise LoadError([InputError(place, "the file holds too much", allowed=f"{MAX_ROWS:,} prefixes")])
+
+    def _number_of(self, update: Update, size: int) -> int:
+        """The number of a message's attributes; WITHDRAWN where these are malformed."""
+        key = update.attributes, size
+        number = self._numbers.get(key)
+        if number is None:
+            number = self._numbers[key] = len(self.found.attributes)
+            try:
+                self.found.attributes.append(read_attributes(*key))
+            except MalformedAttributesError as error:
+                self.found.attributes.append(PathAttributes())
+                self._wrong[number] = str(error)
+        malformed = update.malformed or self._wrong.get(number, "")
+        if malformed:
+            _count(self.unused, f"updates taken as withdrawals (RFC 7606): {malformed}")
+            return WITHDRAWN
+        return number
 
 
 def _count(found: Counter[str], what: str) -> None:

@@ -26,9 +26,10 @@ from routrel.routing.protocol import (
     Participant,
     PathExports,
     ProtocolSolution,
-    Redistributed,
+    Session,
 )
 from routrel.routing.protocol_routes import DISCARD, ProtocolRoutes
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.routes import NextHop, Route
 
 EXTERNAL, INTERNAL, LOCAL = 1, 2, 3
@@ -177,6 +178,15 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
                 self._lineages[speaker] = lineage
                 self.taken_over += 1
         return propagation
+
+    def sessions(self) -> Iterable[Session]:
+        speakers = self.database.speakers
+        for channel in self.state.channels:
+            speaker = speakers[channel.sending.process]
+            if speaker.outside is None:
+                yield Session(speaker.instance, channel.sending.neighbor.address, True)
+        for end, why, _ in self.state.failures:
+            yield Session(speakers[end.process].instance, end.neighbor.address, False, why)
 
     def problems(self) -> tuple[list[Finding], list[Doubt]]:
         return findings(self), []

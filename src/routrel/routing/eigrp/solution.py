@@ -8,8 +8,9 @@ import numpy as np
 from routrel.routing.arrays import UNSET, WORD, Column
 from routrel.routing.eigrp.database import EigrpDatabase, EigrpNeighbor
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.protocol import ProtocolSolution, Redistributed
+from routrel.routing.protocol import ProtocolSolution
 from routrel.routing.protocol_routes import NO_ROUTE, ProtocolRoutes
+from routrel.routing.redistributed import Redistributed
 
 INTERNAL, EXTERNAL = 1, 2
 SCALE = 256

@@ -20,8 +20,9 @@ from routrel.routing.isis.system_ids import twice_given_system_ids
 from routrel.routing.neighbors import edge_hop
 from routrel.routing.policies import evaluate
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.protocol import ProtocolSolution, Redistributed
+from routrel.routing.protocol import ProtocolSolution
 from routrel.routing.protocol_routes import NO_ROUTE, ProtocolRoutes, Ready
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.routes import NextHop
 from routrel.routing.spf.destinations import Destinations
 from routrel.routing.spf.distances import UNREACHED

@@ -21,8 +21,8 @@ from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.areas import Areas
 from routrel.routing.ospf.flooding import flooding_domains
 from routrel.routing.ospf.route_maker import INTER, INTRA, AreaRoutes
-from routrel.routing.protocol import Redistributed
 from routrel.routing.protocol_routes import NO_ROUTE
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.routes import NextHop
 from routrel.routing.spf.distances import UNREACHED
 

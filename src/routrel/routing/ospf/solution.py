@@ -31,8 +31,9 @@ from routrel.routing.ospf.flooding import areas_joined_without_backbone, twice_g
 from routrel.routing.ospf.route_maker import INTER, INTRA, RouteMaker
 from routrel.routing.ospf.supports import Supports
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.protocol import ProtocolSolution, Redistributed
+from routrel.routing.protocol import ProtocolSolution
 from routrel.routing.protocol_routes import DISCARD, NO_ROUTE, ProtocolRoutes, Ready, SomeRoutes
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.routes import NextHop, Route
 
 WORTHWHILE = 2

@@ -20,8 +20,8 @@ from routrel.model.addresses import Address, Prefix
 from routrel.routing.arrays import UNSET, Column, Flags
 from routrel.routing.policies import matching
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.protocol import Redistributed
 from routrel.routing.protocol_routes import ProtocolRoutes
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.redistribution.fixed_point import FixedPoint, Memory
 from routrel.routing.rib.builder import TableBuilder
 from routrel.routing.routes import Route

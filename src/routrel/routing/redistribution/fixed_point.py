@@ -19,8 +19,9 @@ import numpy as np
 
 from routrel.model.addresses import Prefix
 from routrel.routing.arrays import Column, Digests, mixed
-from routrel.routing.protocol import Participant, Redistributed
+from routrel.routing.protocol import Participant
 from routrel.routing.protocol_routes import TOGETHER
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.redistribution.cycles import ColumnCycles
 from routrel.routing.redistribution.redistributing import RedistributingProcess
 from routrel.routing.rib.builder import TableBuilder

@@ -15,8 +15,9 @@ from routrel.model.policies import Policy
 from routrel.model.redistribution import Redistribution
 from routrel.routing.arrays import UNSET, Column, Digests, Flags
 from routrel.routing.policies import HopMatch, Verdicts, accept_all, evaluate
-from routrel.routing.protocol import AnySolution, Participant, Process, Redistributed, Tables
+from routrel.routing.protocol import AnySolution, Participant, Process, Tables
 from routrel.routing.protocol_routes import PathAttributes
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.rib.table import NO_WINNER, OTHER, Table
 from routrel.routing.routes import NextHop, Route
 from routrel.topology.segments import Topology

@@ -8,8 +8,9 @@ import numpy.typing as npt
 
 from routrel.routing.arrays import UNSET, WORD, Column, Flags
 from routrel.routing.prefixes.classes import PrefixClasses
-from routrel.routing.protocol import ProtocolSolution, Redistributed
+from routrel.routing.protocol import ProtocolSolution
 from routrel.routing.protocol_routes import NO_ROUTE, ProtocolRoutes
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.rip.database import RipDatabase, RipNeighbor
 from routrel.routing.routes import NextHop
 

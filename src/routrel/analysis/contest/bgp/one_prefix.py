@@ -26,7 +26,7 @@ from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.resolution import Resolution
 from routrel.routing.bgp.sessions import Channel, Speaker
 from routrel.routing.bgp.solution import BgpSolution
-from routrel.routing.protocol import Redistributed
+from routrel.routing.redistributed import Redistributed
 from routrel.topology.segments import Topology
 
 WORST_MED = 2**32 - 1

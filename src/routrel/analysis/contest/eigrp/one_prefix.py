@@ -8,7 +8,7 @@ from routrel.model.addresses import Address, Prefix
 from routrel.routing.arrays import UNSET
 from routrel.routing.eigrp.database import EigrpNeighbor
 from routrel.routing.eigrp.solution import SCALE, EigrpSolution
-from routrel.routing.protocol import Redistributed
+from routrel.routing.redistributed import Redistributed
 from routrel.topology.segments import Topology
 
 Vector = tuple[int, int, int, int, int]

@@ -7,7 +7,7 @@ from routrel.analysis.contest.paths import Leg, Way
 from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Prefix
 from routrel.routing.arrays import UNSET
-from routrel.routing.protocol import Redistributed
+from routrel.routing.redistributed import Redistributed
 from routrel.routing.rip.database import RipNeighbor
 from routrel.routing.rip.solution import INFINITY, OWN_METRIC, RipSolution
 from routrel.topology.segments import Topology
