@@ -10,6 +10,8 @@ How it is built:
 - ``decision`` is RFC 4271 section 9.1.2 in the order of the network file's page, over arrays.
 - ``propagation`` sends until nothing changes: all speakers at once; what comes round that way, one speaker
   after the other; what comes round then too has no stable state.
+- ``course`` keeps who told whom what, round by round; ``replay`` solves a network with other sessions or policies
+  beside it, so that only speakers that hear something else decide again.
 - ``findings`` reports what does not come up, does not settle or hangs on timing.
 - ``solution`` joins these with the tables: next hops resolve through them, networks and redistributed
   routes come from them, and a path that the table does not use is not announced.
