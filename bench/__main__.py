@@ -5,31 +5,29 @@
 """
 
 import argparse
-import gc
 import json
 import random
-import resource
 import statistics
 import sys
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
-import numpy.typing as npt
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import dijkstra
 
+from bench.bgp import bench_bgp, bench_full_table
 from bench.documents import bench_documents
 from bench.generator import Shape, document, network, with_borders
 from bench.history import bench_history, bench_updates
 from bench.programs import main as bench_programs
-from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from bench.stress import bench_stress
 from bench.table_dumps import bench_table_dumps
+from bench.timing import memory, timed, timed_in_turn
 from routrel.analysis.changed_routes import count_and_list
 from routrel.analysis.check import check
 from routrel.analysis.comparison import compare
@@ -44,9 +42,6 @@ from routrel.model.addresses import InterfaceAddress
 from routrel.model.changes import Change
 from routrel.model.devices import Device
 from routrel.model.filters import Acl
-from routrel.model.network import Network
-from routrel.routing.bgp.paths import AS_PATH, MED, NEXT_HOP
-from routrel.routing.bgp.solution import BgpSolution
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.solution import OspfSolution
@@ -59,38 +54,6 @@ from routrel.routing.solved_file import open_solved, save_solved
 from routrel.routing.spf.graph import Edge, Graph
 from routrel.solving import solve
 from routrel.topology.segments import Topology
-
-RUNS = 3
-
-
-def timed(action: Callable[[], object], clock: Callable[[], float] = time.perf_counter) -> float:
-    """Seconds the action takes: the median of a few runs."""
-    seconds = []
-    for _ in range(RUNS):
-        start = clock()
-        action()
-        seconds.append(clock() - start)
-    return statistics.median(seconds)
-
-
-def timed_in_turn(*actions: Callable[[], object]) -> list[float]:
-    """Seconds of each action, the least of several rounds in which they take turns.
-
-    What else a machine does only ever adds to a time; taking turns, all meet its slow moments alike.
-    """
-    least = [float("inf")] * len(actions)
-    for _ in range(2 * RUNS + 1):
-        for at, action in enumerate(actions):
-            gc.collect()  # what the one before left does not slow this one
-            start = time.perf_counter()
-            action()
-            least[at] = min(least[at], time.perf_counter() - start)
-    return least
-
-
-def memory() -> str:
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
-    return f"peak memory so far {peak:,.0f} MiB"
 
 
 def graph_of(routers: int, edges: Iterable[Edge]) -> csr_array:
@@ -250,67 +213,6 @@ def with_tables(solved: Solved) -> Solved:
     for instance in solved.topology.instances:
         solved.table(instance.index)
     return solved
-
-
-def bench_bgp(quick: bool) -> None:
-    """The same classes of prefixes, with one prefix each and with twenty."""
-    routers, classes = (30, 200) if quick else (200, 5000)
-    times = {}
-    for each in (1, 20):
-        model = backbone(Backbone(routers, 10, classes, each))
-        start = time.perf_counter()
-        solved = solve(model)
-        times[each] = time.perf_counter() - start
-        if each == 1:
-            few, lean = model, solved
-    print(f"BGP, {routers} routers with {REFLECTORS} reflectors, 10 carriers, {len(solved.prefixes)} prefixes")
-    print(f"  in {len(solved.prefix_classes)} classes; yardstick: one prefix of each class, {times[1]:.1f} s")
-    print(f"  twenty prefixes of each class          {times[20] / times[1]:8.2f} x   (limit 3)")
-    keys = keys_received(lean)
-    cold, sorting, drawn, *again = timed_in_turn(
-        lambda: solve(few),
-        lambda: np.lexsort(keys),
-        lambda: np.lexsort(np.random.default_rng(1).integers(0, 2**60, keys.shape)),
-        lambda: solve(without_neighbor(few, f"r{routers // 2}"), lean),
-        lambda: solve(without_neighbor(few, "x3"), lean),
-    )
-    print(f"  {keys.shape[1]:,} paths received; yardstick: lexsort of them, by column, AS path, MED and next hop")
-    print(f"  solved                                 {cold / sorting:8.2f} x   (limit 3)")
-    print(f"  solved, by as many random numbers      {cold / drawn:8.2f} x")
-    print("  yardstick: solving it cold")
-    print(f"  again with a session to a reflector less {again[0] / cold:6.3f} x   (limit 0.1)")
-    print(f"  again with a carrier's session less    {again[1] / cold:8.3f} x")
-
-
-def keys_received(solved: Solved) -> npt.NDArray[np.int64]:
-    """What paths are told apart by, of all that routers hold received: int64 (4, n), the columns last."""
-    bgp = next(solution for solution in solved.solutions if isinstance(solution, BgpSolution))
-    assert bgp.propagation is not None
-    received = np.stack(bgp.propagation.received)
-    columns = np.broadcast_to(np.arange(received.shape[1]), received.shape)[received >= 0]
-    rows = bgp.paths.rows[received[received >= 0]]
-    return np.stack([rows[:, NEXT_HOP], rows[:, MED], rows[:, AS_PATH], columns])
-
-
-def without_neighbor(model: Network, name: str) -> Network:
-    """With the first session of a device shut."""
-    device = model.devices[name]
-    assert device.routing is not None and device.routing.bgp is not None
-    first, *others = device.routing.bgp.neighbors
-    bgp = replace(device.routing.bgp, neighbors=(replace(first, enabled=False), *others))
-    return replace(model, devices=model.devices | {name: replace(device, routing=replace(device.routing, bgp=bgp))})
-
-
-def bench_full_table(quick: bool) -> None:
-    prefixes = 20_000 if quick else 250_000
-    start = time.perf_counter()
-    model = full_table(prefixes)
-    loaded = time.perf_counter()
-    solved = solve(model)
-    done = time.perf_counter()
-    held = int((solved.table(0).winners()[solved.prefix_classes.column] >= 0).sum())
-    print(f"full table: {prefixes} prefixes of two carriers on four borders, a default inside; a border holds {held}")
-    print(f"  reading {loaded - start:.0f} s, solving {(done - loaded) / (loaded - start):.2f} x that; {memory()}")
 
 
 def bench_walks(quick: bool) -> None:

@@ -390,10 +390,7 @@ class BgpOnePrefix:
         )
 
     def _is_on(self, port: int, address: Address) -> bool:
-        return any(
-            own.prefix.contains(address) and own.address != address
-            for own in self.topology.ports[port].interface.addresses
-        )
+        return any(own.is_on_subnet_with(address) for own in self.topology.ports[port].interface.addresses)
 
     def let_in(self, channel: Channel, sent: Path) -> Receipt:
         """What the receiver makes of a path."""
