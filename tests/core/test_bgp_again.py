@@ -24,6 +24,8 @@ from tests.core.test_stages import outcome, read, tables
 from tests.examples import examples
 
 FIELDS = (
+    "link",
+    "interface",
     "enabled",
     "next_hop_self",
     "route_reflector_client",
@@ -62,6 +64,16 @@ def session_changes(draw):
             )
             changed = device.policies | {"p": other.devices[name].policies["p"]}
             return replace(network, devices=network.devices | {name: replace(device, policies=changed)})
+        if field == "link":
+            links = list(network.links)
+            at = value % len(links)
+            links[at] = replace(links[at], enabled=not links[at].enabled)
+            return replace(network, links=tuple(links))
+        if field == "interface":
+            where = sorted(device.interfaces)[value % len(device.interfaces)]
+            one = device.interfaces[where]
+            changed = device.interfaces | {where: replace(one, enabled=not one.enabled)}
+            return replace(network, devices=network.devices | {name: replace(device, interfaces=changed)})
         if not device.routing.bgp.neighbors:
             return network
         at = value % len(device.routing.bgp.neighbors)

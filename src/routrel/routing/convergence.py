@@ -106,7 +106,8 @@ class Convergence:
 
 def differ_in_sessions_alone(topology: Topology, base: Topology) -> bool:
     """Whether two networks differ in what BGP is told and in policies at most, wherever that is stated."""
-    return topology.segments is base.segments and all(
+    is_cabled_alike = topology.segments is base.segments and topology.network.links == base.network.links
+    return is_cabled_alike and all(
         new is old or _without_sessions(new) == _without_sessions(old)
         for new, old in zip(topology.devices, base.devices, strict=True)
     )
