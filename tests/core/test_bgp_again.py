@@ -115,7 +115,7 @@ def told(solved: Solved) -> dict:
             [words(state[column]) for state in (*held.received, *held.best, *said)],
             [int(state[column]) for state in (*held.via, *through)],
         )
-        for column, prefix in enumerate(solved.prefix_classes.prefixes)
+        for prefix, column in zip(solved.prefixes.prefixes, solved.prefix_classes.column.tolist(), strict=True)
         if held.best[:, column].max() >= 0
     }
 
