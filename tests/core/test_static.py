@@ -1,5 +1,8 @@
 """Static and observed routes: resolution, floating, discards; the contract's rules one by one."""
 
+from dataclasses import replace
+
+from routrel.solving import solve
 from tests.core.networks import hops, load, router, table
 
 
@@ -147,3 +150,34 @@ devices:
     assert (route.protocol, route.preference) == ("connected", 10)
     ((_, reason),) = solved.unresolved[0]
     assert reason == "the next hop 10.0.0.7 resolves only through the route itself"
+
+
+def test_what_it_came_to_before_holds_while_next_hops_lead_where_they_led():
+    def between(name: str, costs: tuple[int, int], addresses: tuple[str, str], more: str = "") -> str:
+        ends = ("e1", "e2")
+        stands = ", ".join(f"{end}: {{cost: {cost}}}" for end, cost in zip(ends, costs, strict=True))
+        interfaces = {end: f"addresses: [{address}/30]" for end, address in zip(ends, addresses, strict=True)}
+        interfaces["lo"] = f"addresses: [10.255.0.{ord(name)}/32]"
+        return router(name, interfaces, f"ospf: {{areas: {{0: {{interfaces: {{{stands}, lo: {{}}}}}}}}}}\n{more}")
+
+    asking = static("prefix: 10.9.0.0/16, next_hop: 10.255.0.122", "prefix: 10.8.0.0/16, next_hop: 10.9.0.1")
+    devices = between("a", (1, 5), ("10.0.1.1", "10.0.2.1"), asking) + between("z", (1, 1), ("10.0.3.2", "10.0.4.2"))
+    devices += between("m", (1, 1), ("10.0.1.2", "10.0.3.1")) + between("n", (1, 1), ("10.0.2.2", "10.0.4.1"))
+    cables = '[["a:e1", "m:e1"], ["a:e2", "n:e1"], ["m:e2", "z:e1"], ["n:e2", "z:e2"]]'
+    base = load(f"devices:\n{devices}links: {cables}")
+
+    def without(*numbers: int):
+        links = base.network.links
+        return replace(
+            base.network, links=tuple(replace(one, enabled=at not in numbers) for at, one in enumerate(links))
+        )
+
+    def led(solved) -> list[list[str]]:
+        return [hops(solved, table(solved, "a")[prefix]) for prefix in ("10.9.0.0/16", "10.8.0.0/16")]
+
+    assert led(base) == [["10.0.1.2@e1"]] * 2
+    assert led(solve(without(2), base)) == [["10.0.2.2@e2"]] * 2
+    apart = solve(without(2, 3), base)
+    assert {"10.9.0.0/16", "10.8.0.0/16"}.isdisjoint(table(apart, "a")) and len(reasons(apart)) == 2
+    again = solve(base.network, apart)
+    assert led(again) == led(base) and reasons(again) == []

@@ -143,7 +143,7 @@ class _Alike:
         codes = np.zeros(len(self.prefixes), np.int64)
         codes[standing.numbers] = [self._code(route, is_close) for route in standing.routes]
         self._tell(codes)
-        for static in base.others:
+        for static in base.others.candidates:
             # Its own prefix, and those its next hop may resolve through.
             self._alone.add(self.prefixes.column_of(static.prefix))
             self._hang_on([static.next_hop] if static.next_hop is not None else [])

@@ -196,7 +196,7 @@ class FixedPoint:
 
     def _is_columnwise(self) -> bool:
         """Whether no prefix hangs on another: no participant says so, and no next hop of a static route."""
-        waiting = any(self.builder.base(instance).others for instance in self.seats)
+        waiting = any(self.builder.base(instance).others.candidates for instance in self.seats)
         everybody = (seat.participant for seats in (self._roaming, *self.seats.values()) for seat in seats)
         return not waiting and all(participant.is_columnwise for participant in everybody)
 

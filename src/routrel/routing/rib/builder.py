@@ -9,7 +9,7 @@ from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import AnySolution, Process
 from routrel.routing.rib.connected import connected_routes
 from routrel.routing.rib.observed import install_observed_routes, is_observed_only
-from routrel.routing.rib.static import install_fixed_routes, install_static_routes, split_static_routes
+from routrel.routing.rib.static import AskingRoutes, install_fixed_routes, split_static_routes
 from routrel.routing.rib.table import Source, Table
 from routrel.topology.segments import Topology
 
@@ -21,12 +21,12 @@ class Base(NamedTuple):
     """A table before protocols, the static routes that are still to come, and those that do nothing."""
 
     table: Table
-    others: list[StaticRoute]
+    others: AskingRoutes
     failed: list[tuple[StaticRoute, str]]
 
     def over(self, prefix_classes: PrefixClasses) -> "Base":
         """The same over other columns."""
-        return self._replace(table=self.table.over(prefix_classes))
+        return self._replace(table=self.table.over(prefix_classes), others=AskingRoutes(self.others.candidates))
 
 
 class TableBuilder:
@@ -84,8 +84,8 @@ class TableBuilder:
         else:
             base = self.base(number)
             table = base.table.fresh([Source(solution, process) for solution, process in self.processes[number]])
-            unresolved += base.failed
-            unresolved += install_static_routes(self.topology, table, base.others)
+            table, failed = base.others.install(self.topology, table)
+            unresolved += (*base.failed, *failed)
         self.unresolved[number] = unresolved
         return table
 
@@ -100,6 +100,6 @@ class TableBuilder:
         connected = connected_routes(self.topology, number)
         table = Table(self.topology, self.prefix_classes, number, (), connected, install)
         fixed, others = split_static_routes(self.topology, number)
-        base = Base(table, others, install_fixed_routes(self.topology, table, fixed))
+        base = Base(table, AskingRoutes(others), install_fixed_routes(self.topology, table, fixed))
         self._bases[number] = base
         return base

@@ -2,7 +2,8 @@
 
 A static route is active while its next hop resolves through another route, not through itself; discard
 and reject always are. Which are active is a fixed point: a route that comes in can carry the next hop of
-another, or hide the route that carried its own.
+another, or hide the route that carried its own. It hangs on nothing but what next hops lead to before any of them
+stands: what comes in afterwards is in their place or more specific than what was found, and theirs alone.
 """
 
 from collections import defaultdict
@@ -58,10 +59,31 @@ def install_fixed_routes(topology: Topology, table: Table, fixed: list[StaticRou
     return failed
 
 
+class AskingRoutes:
+    """The static routes of an instance that ask its table, and what they came to when they last asked."""
+
+    def __init__(self, candidates: list[StaticRoute]):
+        self.candidates = candidates
+        self._asked = tuple(
+            dict.fromkeys(one.next_hop for one in candidates if _asks_table(one) and one.next_hop is not None)
+        )
+        self._last: tuple[list[Route | None], Table, Failed] | None = None
+
+    def install(self, topology: Topology, table: Table) -> tuple[Table, Failed]:
+        """A table with every active one beside what it has, and those that do nothing."""
+        if not self.candidates:
+            return table, []
+        leading = [table.lookup(address) for address in self._asked]
+        if self._last is None or self._last[0] != leading:
+            failed = install_static_routes(topology, table, self.candidates)
+            self._last = leading, table.fresh(()), failed
+            return table, failed
+        _, installed, failed = self._last
+        return installed.fresh(table.sources), failed
+
+
 def install_static_routes(topology: Topology, table: Table, candidates: list[StaticRoute]) -> Failed:
     """Offer every active one of some static routes to the table; the rest are returned."""
-    if not candidates:
-        return []
     routing = topology.instances[table.instance].routing
     active: dict[int, Resolution] = {}
     barred: dict[int, str] = {}
