@@ -122,9 +122,9 @@ class Holding:
                     watched.append(Watched(held.flows[number], held.expectation.expect, one.walk))
                     self._of.append((at, number))
         named = {kind for held in self._all for kind in held.expectation.survives if with_survival}
-        kinds = [kind for kind in KINDS if kind in self._stressed | named]
-        self.failures = FailuresToTry(list(failures_of(solved, kinds)) if watched else [], two_at_once)
-        """All to look at."""
+        alone = [*failures_of(solved, self._stressed), *failures_of(solved, named - self._stressed)]
+        self.failures = FailuresToTry(alone if watched else [], two_at_once)
+        """All to look at, those that were asked for first."""
         self._stress = Stress(solved, watched)
         self._hurt_alone = dict[int, dict[int, Outcome]]()
 
@@ -162,7 +162,7 @@ class Holding:
 
     def _hurts(self, number: int, failure: Failure) -> list[Hurt]:
         """What a failure does; where it is of two things, only what is worse than each does alone."""
-        hurts = self._stress.under(failure)
+        hurts = self._stress.under(failure, self._concerned(failure.kind))
         if not self.failures.two_at_once or not hurts:
             return hurts
         alone = [self._alone(one) for one in self.failures.numbers(number)]
@@ -174,6 +174,12 @@ class Holding:
                 for one in alone
             )
         ]
+
+    def _concerned(self, kind: FailureKind) -> set[int] | None:
+        """The flows that are to survive such failures; None where it is asked what becomes of all."""
+        if kind in self._stressed:
+            return None
+        return {number for number, (at, _) in enumerate(self._of) if kind in self._all[at].expectation.survives}
 
     def _alone(self, number: int) -> dict[int, Outcome]:
         """What one of two failures does alone, by flow."""

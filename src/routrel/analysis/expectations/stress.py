@@ -56,9 +56,14 @@ class Stress:
         """Walks under failures: what is the same where a flow goes is not walked again."""
 
     @collection_paused()
-    def under(self, failure: Failure) -> list[Hurt]:
-        """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end."""
+    def under(self, failure: Failure, among: Container[int] | None = None) -> list[Hurt]:
+        """What the failure of something does to the flows whose ends it leaves; of a host its own cable is an end.
+
+        Where ``among`` is given, to those by these numbers alone.
+        """
         left, gone = self._left(failure), self._supports.moved(failure)
+        if among is not None:
+            left = [number for number in left if number in among]
         touched = [number for number in left if self._leans[number].may_be_touched(gone)]
         network = failed(self.solved.network, failure)
         if not touched:
