@@ -59,8 +59,12 @@ def test_entries_routes_and_policies_are_named_with_what_is_without_them():
     network = load(BORDERS)
     found = leaned(network, "from: r, to: 172.16.0.1")
     led = {(one.kind, one.device): one for one in found.led_by if one.outcome}
-    assert led["entry", "s"].outcome == "breaks"
-    assert led["entry", "s"].change == {"remove": "acl_entry", "at": "s", "acl": "web", "number": 1}
+    own, of_session = [one for one in found.led_by if (one.kind, one.device) == ("entry", "s")]
+    assert own.outcome == of_session.outcome == "breaks"
+    assert own.change == {"remove": "acl_entry", "at": "s", "acl": "web", "number": 1}
+    # The echo meets the first entry, calls and answers of the session that brings the route the second.
+    assert of_session.words == "session r 10.0.1.2: ACL web on a: entry 2 accepts"
+    assert of_session.change == {"remove": "acl_entry", "at": "s", "acl": "web", "number": 2}
     policy = led["policy", "r"]
     assert "policy taken accepts it: statement 1" in policy.words and policy.outcome == "breaks"
     assert policy.change == {"remove": "statement", "at": "r", "policy": "taken", "number": 1}
@@ -68,6 +72,17 @@ def test_entries_routes_and_policies_are_named_with_what_is_without_them():
     assert of["r 10.0.1.2"] == ("decides", "breaks")
     # The default is no route of this flow: without it nothing changes.
     assert not any("0.0.0.0/0" in one.words for one in found.led_by if one.device == "r")
+
+
+def test_entries_that_a_session_can_do_without_are_not_named():
+    # Either end may call: an entry that lets one call in is not needed where the other's call and answer have theirs.
+    calls = BORDERS.replace(
+        "web: [{action: accept, protocol: icmp}, {action: accept, protocol: tcp}]",
+        "web: [{action: accept, protocol: icmp}, {action: accept, protocol: tcp, destination_ports: [179]},"
+        " {action: accept, protocol: tcp, source_ports: [179]}]",
+    )
+    found = leaned(load(calls), "from: r, to: 172.16.0.1")
+    assert [one.words for one in found.led_by if one.words.startswith("session")] == []
 
 
 def test_a_static_route_is_taken_out():

@@ -140,6 +140,8 @@ class Session(NamedTuple):
     neighbor: Address
     is_up: bool
     reason: str = ""
+    own: Address | None = None
+    """The address that a session which is up is spoken from."""
 
 
 class FloodingScope(NamedTuple):

@@ -4,6 +4,7 @@ Each that can be taken out of the network comes with the network without it.
 """
 
 from collections.abc import Iterable, Iterator
+from contextlib import suppress
 from dataclasses import replace
 from itertools import chain
 from typing import Any, Literal, NamedTuple
@@ -11,9 +12,11 @@ from typing import Any, Literal, NamedTuple
 from routrel.analysis.contest.policies import Decision, PolicyUse, ask
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.conditions import parts_of
+from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.offered_changes import instance_target, taken_out
 from routrel.analysis.policy_view import PolicyView
-from routrel.forwarding.flow import Walk
+from routrel.forwarding.flow import Flow, Walk
+from routrel.forwarding.flow_words import FlowError
 from routrel.forwarding.trace import AclCheck, Stop
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
@@ -22,6 +25,8 @@ from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
+
+BGP_PORT = 179
 
 MOST_POLICIES = 200
 """Policies that are asked of the routes in use."""
@@ -59,6 +64,24 @@ def deciders(evidence: Evidence, walks: Iterable[Walk]) -> list[Decider]:
                         used.setdefault(stop.route.prefix, set()).add(stop.route.protocol)
     ordered = sorted(found.values(), key=lambda one: (one.kind != "entry", one.device, one.words))
     return [*ordered, *_policies(evidence.solved, used)]
+
+
+def entries_of_sessions(evidence: Evidence, failures: Iterable[Failure]) -> Iterator[Decider]:
+    """The entries that calls of the sessions of some failures meet, and their answers, as far as they can be taken out:
+    without one the session may not be."""
+    solved = evidence.solved
+    sessions = (one for solution in solved.solutions for one in solution.sessions() if one.own is not None)
+    own = {(one.instance, one.neighbor): one.own for one in sessions}
+    for failure in failures:
+        for device, vrf, neighbor in failure.sessions:
+            address = own.get((solved.topology.instance_index[device, vrf], neighbor.address))
+            calls = [] if address is None else [(address, neighbor.address), (neighbor.address, address)]
+            for source, target in calls:
+                with suppress(FlowError):  # of a neighbour outside one does not know where it comes in
+                    walk = evidence.answerer.asker.ask(Flow(str(source), str(target), f"tcp/{BGP_PORT}"))
+                    stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+                    met = [one for stop in stops for one in _of_stop(evidence, stop) if one.kind == "entry"]
+                    yield from (one._replace(words=f"{failure.words}: {one.words}") for one in met if one.without)
 
 
 def _of_stop(evidence: Evidence, stop: Stop) -> Iterator[Decider]:

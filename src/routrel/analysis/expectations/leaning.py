@@ -1,7 +1,8 @@
 """What an expectation leans on: whatever would alter it, were it changed or did it fail.
 
 What leads its flows (routes, entries, policies) is read off their ways, all equal-cost ones, there and back, and taken
-out where that can be done. Devices, links and sessions are let fail, each alone.
+out where that can be done. Devices, links and sessions are let fail, each alone; of a session that matters so, the
+entries that its own packets meet are taken out too.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
@@ -10,7 +11,13 @@ from dataclasses import dataclass, field
 from routrel.analysis.answers.expectations import LeanedOn, Leaning, LeaningSoFar, LedBy, Outcome, Role
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.conditions import Checked, Conditions, parts_of
-from routrel.analysis.expectations.deciders import Decider, Kind, deciders, policies_left_out
+from routrel.analysis.expectations.deciders import (
+    Decider,
+    Kind,
+    deciders,
+    entries_of_sessions,
+    policies_left_out,
+)
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failures_of
 from routrel.analysis.expectations.holding import flows_of
 from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
@@ -56,7 +63,8 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     checked = [conditions.check(expectation, flow) for flow in flows[:MOST_FLOWS]]
     walks = [one.walk for one in checked if one.walk is not None]
     watched = [Watched(one.walk.flow, expectation.expect, one.walk) for one in checked if one.holds and one.walk]
-    led_by = deciders(Evidence(conditions.answerer), walks)
+    evidence = Evidence(conditions.answerer)
+    led_by = deciders(evidence, walks)
     passed = Passed(solved, walks)
     # An interface at a cable of two ends goes down with it, which is tried.
     cabled = {end for link in solved.network.links if len(link.ends) == 2 for end in link.ends}
@@ -76,16 +84,21 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
     if not watched:
         of, failures, taken_out = 0, [], []
+    sessions = list[Failure]()
     for failure in failures:
         yield LeaningSoFar(done, of, found.answer(), None)
         hurts = stress.under(failure)
         found.add(failure, hurts, passed.has(failure, hurts), watched)
+        sessions += [failure] if hurts and failure.sessions else []
         done += 1
-    for one in taken_out:
+    of_sessions = found.beside(entries_of_sessions(evidence, sessions))
+    of += len(of_sessions)
+    for one in (*taken_out, *of_sessions):
         yield LeaningSoFar(done, of, found.answer(), None)
         assert one.without is not None
         found.outcomes[one.key] = _worst(stress.changed(one.without, one.device))
         done += 1
+    found.led_by += [one for one in of_sessions if found.outcomes[one.key] is not None]
     yield LeaningSoFar(of, of, found.answer(), found.answer())
 
 
@@ -148,6 +161,16 @@ class _Found:
             LeanedOn(failure.kind, failure.name, failure.change, role, worst, flows[:MOST_NAMED], len(flows))
         )
         self.elements.sort(key=_worst_first)
+
+    def beside(self, others: Iterable[Decider]) -> list[Decider]:
+        """What others take out that is not taken out already, each once."""
+        taken = [one.change for one in self.led_by]
+        left = list[Decider]()
+        for one in others:
+            if one.change not in taken:
+                taken.append(one.change)
+                left.append(one)
+        return left[:MOST_LED_BY]
 
     def answer(self) -> Leaning:
         shown = [

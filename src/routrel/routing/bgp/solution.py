@@ -184,7 +184,7 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         for channel in self.state.channels:
             speaker = speakers[channel.sending.process]
             if speaker.outside is None:
-                yield Session(speaker.instance, channel.sending.neighbor.address, True)
+                yield Session(speaker.instance, channel.sending.neighbor.address, True, own=channel.source)
         for end, why, _ in self.state.failures:
             yield Session(speakers[end.process].instance, end.neighbor.address, False, why)
 
