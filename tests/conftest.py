@@ -1,3 +1,5 @@
+from pathlib import Path
+
 import pytest
 from coverage import Coverage
 from hypothesis import HealthCheck, settings
@@ -7,11 +9,17 @@ settings.register_profile("routrel", deadline=None, suppress_health_check=[Healt
 settings.load_profile("routrel")
 
 
+CORE = Path(__file__).parent / "core"
+
+
 @pytest.hookimpl(wrapper=True)
-def pytest_runtest_call(item):
-    """Random examples go over the same lines a hundred times: to count what they cover would take half of a run."""
+def pytest_runtest_protocol(item, nextitem):
+    """What is covered is counted in examples of the core alone: it makes them take half as long again, random ones go
+    over the same lines a hundred times, and servers compute in processes of their own."""
+    is_random = getattr(getattr(item, "obj", None), "is_hypothesis_test", False)
+    is_counted = item.path.is_relative_to(CORE) and not is_random
     stopped = []
-    while getattr(getattr(item, "obj", None), "is_hypothesis_test", False) and (measuring := Coverage.current()):
+    while not is_counted and (measuring := Coverage.current()):
         measuring.stop()
         stopped.append(measuring)
     try:
