@@ -7,7 +7,8 @@ from hypothesis import strategies as st
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.deciders import deciders
 from routrel.analysis.expectations.failures import failed, failures_of
-from routrel.analysis.expectations.leaning import Passed, leaning, leaning_lines, leaning_of
+from routrel.analysis.expectations.leaning import leaning, leaning_lines, leaning_of
+from routrel.analysis.expectations.passed import Passed
 from routrel.analysis.expectations.stress import Stress, Watched
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.expectations_file import read_expectations
@@ -146,3 +147,35 @@ def test_ends_are_passed(source):
     solved = load(SQUARE)
     walk = Asker(solved).ask(Flow(source, "r4"))
     assert Passed(solved, [walk]).devices >= {source, "r4"}
+
+
+EXITS = """
+devices:
+  edge:
+    interfaces: {up: {addresses: [198.51.100.2/30]}, other: {addresses: [198.51.100.6/30]}, third: {addresses: [198.51.100.10/30]}, lan: {addresses: [10.1.0.1/24]}}
+    routing: {bgp: {as: 64500, router_id: 10.1.0.1, networks: [10.1.0.0/24], neighbors: {
+      198.51.100.1: {as: 64501, received: [{prefix: 203.0.113.0/24}]},
+      198.51.100.5: {as: 64502, received: [{prefix: 203.0.113.0/24, as_path: [64502, 64501]}]},
+      198.51.100.9: {as: 64503, received: [{prefix: 192.0.2.0/24}]}}}}
+  pc: {kind: host, gateway: 10.1.0.1, interfaces: {e: {addresses: [10.1.0.5/24]}}}
+links: [["edge:lan", "pc:e"]]
+"""
+
+
+def test_a_second_exit_stands_by():
+    found = leaned(load(EXITS), "from: pc, to: 203.0.113.9")
+    of = {one.name: (one.role, one.outcome, one.instead_of and one.instead_of.name) for one in found.elements}
+    assert of["edge 198.51.100.1"] == ("decides", "exit", None)
+    assert of["edge 198.51.100.5"] == ("stands by", None, "edge 198.51.100.1")
+    # An interface that is down takes the session along: what is found first is named.
+    assert of["edge:up"] == ("carries", "exit", None)
+    assert of["edge:other"] == ("stands by", None, "edge 198.51.100.1")
+    assert not {"edge 198.51.100.9", "edge:third"} & of.keys()
+    said = "stands by: session edge 198.51.100.5: takes over without session edge 198.51.100.1"
+    assert said in list(leaning_lines(found))
+
+
+def test_with_a_third_exit_none_of_the_others_stands_by_alone():
+    third = EXITS.replace("192.0.2.0/24", "203.0.113.0/24, as_path: [64503, 64501]")
+    found = leaned(load(third), "from: pc, to: 203.0.113.9")
+    assert [one.name for one in found.elements if one.role == "stands by"] == []

@@ -1971,7 +1971,7 @@ export interface components {
         };
         /**
          * FailedToo
-         * @description The second of two things that fail at once.
+         * @description The other of two things that fail at once.
          */
         FailedToo: {
             /** @enum {unknown} */
@@ -2380,6 +2380,8 @@ export interface components {
         /**
          * LeanedOn
          * @description Something whose failure was tried, and the worst that becomes of a flow; nothing of those that end in it.
+         *
+         *         ``instead_of`` is what it takes over from: its own failure changes nothing, and without both flows fail.
          */
         LeanedOn: {
             /** @enum {unknown} */
@@ -2391,6 +2393,7 @@ export interface components {
             outcome: ("breaks" | "exit" | "longer" | "loops" | "moves" | "single") | null;
             flows: string[];
             flow_count: number;
+            instead_of: components["schemas"]["FailedToo"] | null;
         };
         /**
          * Leaning

@@ -65,18 +65,27 @@ function Elements({ found }: { found: Found }) {
 
 function ElementLine({ one }: { one: Element }) {
   const isBroken = one.outcome === "loops" || one.outcome === "breaks";
+  const instead = one.instead_of;
   return (
     <li className="grid grid-cols-[minmax(16rem,1fr)_minmax(10rem,0.5fr)_minmax(0,1.5fr)] gap-x-3">
       <span>
         {KIND_WORDS[one.kind]} <span className="mono">{one.name}</span>
       </span>
       <span className={isBroken ? "text-stop" : "text-faint"}>
-        {one.outcome ? `without it ${OUTCOME_WORDS[one.outcome]}` : "an end of it"}
+        {one.outcome
+          ? `without it ${OUTCOME_WORDS[one.outcome]}`
+          : instead
+            ? `takes over without ${KIND_WORDS[instead.kind]} ${instead.name}`
+            : "an end of it"}
       </span>
       <span className="truncate text-faint mono text-[12px]">
-        {one.outcome && (
+        {(one.outcome || instead) && (
           <>
-            <TryButton changes={[one.change]} label="try it" /> {one.flows.join(", ")}
+            <TryButton
+              changes={instead ? [instead.change, one.change] : [one.change]}
+              label={instead ? "try both" : "try it"}
+            />{" "}
+            {one.flows.join(", ")}
             {one.flow_count > one.flows.length && ` and ${one.flow_count - one.flows.length} more`}
           </>
         )}

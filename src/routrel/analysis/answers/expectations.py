@@ -85,7 +85,7 @@ class Endangered(Struct, frozen=True):
 
 
 class FailedToo(Struct, frozen=True):
-    """The second of two things that fail at once."""
+    """The other of two things that fail at once."""
 
     kind: FailureKind
     name: str
@@ -196,7 +196,10 @@ Role = Literal["carries", "decides", "stands by"]
 
 
 class LeanedOn(Struct, frozen=True):
-    """Something whose failure was tried, and the worst that becomes of a flow; nothing of those that end in it."""
+    """Something whose failure was tried, and the worst that becomes of a flow; nothing of those that end in it.
+
+    ``instead_of`` is what it takes over from: its own failure changes nothing, and without both flows fail.
+    """
 
     kind: FailureKind
     name: str
@@ -205,6 +208,7 @@ class LeanedOn(Struct, frozen=True):
     outcome: Outcome | None
     flows: list[str]
     flow_count: int
+    instead_of: FailedToo | None = None
 
 
 class LedBy(Struct, frozen=True):

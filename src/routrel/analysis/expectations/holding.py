@@ -125,6 +125,11 @@ class Holding:
         alone = [*failures_of(solved, self._stressed), *failures_of(solved, named - self._stressed)]
         self.failures = FailuresToTry(alone if watched else [], two_at_once)
         """All to look at, those that were asked for first."""
+        self._surviving = {
+            kind: {number for number, (at, _) in enumerate(self._of) if kind in self._all[at].expectation.survives}
+            for kind in named - self._stressed
+        }
+        """The flows that are to survive failures of a kind; of a kind that is asked for what becomes of all."""
         self._stress = Stress(solved, watched)
         self._hurt_alone = dict[int, dict[int, Outcome]]()
 
@@ -162,7 +167,7 @@ class Holding:
 
     def _hurts(self, number: int, failure: Failure) -> list[Hurt]:
         """What a failure does; where it is of two things, only what is worse than each does alone."""
-        hurts = self._stress.under(failure, self._concerned(failure.kind))
+        hurts = self._stress.under(failure, self._surviving.get(failure.kind))
         if not self.failures.two_at_once or not hurts:
             return hurts
         alone = [self._alone(one) for one in self.failures.numbers(number)]
@@ -174,12 +179,6 @@ class Holding:
                 for one in alone
             )
         ]
-
-    def _concerned(self, kind: FailureKind) -> set[int] | None:
-        """The flows that are to survive such failures; None where it is asked what becomes of all."""
-        if kind in self._stressed:
-            return None
-        return {number for number, (at, _) in enumerate(self._of) if kind in self._all[at].expectation.survives}
 
     def _alone(self, number: int) -> dict[int, Outcome]:
         """What one of two failures does alone, by flow."""

@@ -2,15 +2,16 @@
 
 What leads its flows (routes, entries, policies) is read off their ways, all equal-cost ones, there and back, and taken
 out where that can be done. Devices, links and sessions are let fail, each alone; of a session that matters so, the
-entries that its own packets meet are taken out too.
+entries that its own packets meet are taken out too. Where flows leave by another exit, what they pass then is let fail
+beside what led them to it.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 
-from routrel.analysis.answers.expectations import LeanedOn, Leaning, LeaningSoFar, LedBy, Outcome, Role
+from routrel.analysis.answers.expectations import FailedToo, LeanedOn, Leaning, LeaningSoFar, LedBy, Outcome, Role
 from routrel.analysis.evidence import Evidence
-from routrel.analysis.expectations.conditions import Checked, Conditions, parts_of
+from routrel.analysis.expectations.conditions import Checked, Conditions
 from routrel.analysis.expectations.deciders import (
     Decider,
     Kind,
@@ -20,9 +21,10 @@ from routrel.analysis.expectations.deciders import (
 )
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failures_of
 from routrel.analysis.expectations.holding import flows_of
+from routrel.analysis.expectations.passed import Passed
+from routrel.analysis.expectations.standing_by import MOST_EXITS, MOST_TRIED, Exit, are_lost, pairs_to_try
 from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
 from routrel.analysis.expectations.words import MOST_NAMED, OUTCOME_WORDS, flow_words
-from routrel.forwarding.flow import Walk
 from routrel.model.expectations import Expectation, FailureKind
 from routrel.routing.solve import Solved
 
@@ -68,11 +70,8 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     passed = Passed(solved, walks)
     # An interface at a cable of two ends goes down with it, which is tried.
     cabled = {end for link in solved.network.links if len(link.ends) == 2 for end in link.ends}
-    failures = [
-        one
-        for one in failures_of(solved, KINDS_TRIED)
-        if one.kind != "interfaces" or (passed.has(one) and not one.interfaces & cabled)
-    ]
+    every = [one for one in failures_of(solved, KINDS_TRIED) if not one.interfaces & cabled]
+    failures = [one for one in every if one.kind != "interfaces" or passed.has(one)]
     failures.sort(key=lambda one: not passed.has(one))
     taken_out = [one for one in led_by if one.without is not None]
     left_out = [
@@ -84,12 +83,31 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
     if not watched:
         of, failures, taken_out = 0, [], []
-    sessions = list[Failure]()
+    sessions, exits = list[Failure](), list[Exit]()
     for failure in failures:
         yield LeaningSoFar(done, of, found.answer(), None)
         hurts = stress.under(failure)
         found.add(failure, hurts, passed.has(failure, hurts), watched)
         sessions += [failure] if hurts and failure.sessions else []
+        exits.append(Exit.of(failure, hurts))
+        done += 1
+    pairs = pairs_to_try(stress, exits, every, {(one.kind, one.name) for one in found.elements})
+    found.left_out += [
+        f"{count - most:,} more failures {what}"
+        for count, most, what in (
+            (
+                sum(bool(one.flows) for one in exits),
+                MOST_EXITS,
+                "by which flows leave otherwise were not looked behind",
+            ),
+            (len(pairs), MOST_TRIED, "of two things were not tried"),
+        )
+        if count > most
+    ]
+    of += len(pairs[:MOST_TRIED])
+    for exit_, other in pairs[:MOST_TRIED]:
+        yield LeaningSoFar(done, of, found.answer(), None)
+        found.take_over(exit_.failure, other, [watched[number] for number in are_lost(stress, exit_, other)])
         done += 1
     of_sessions = found.beside(entries_of_sessions(evidence, sessions))
     of += len(of_sessions)
@@ -100,43 +118,6 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
         done += 1
     found.led_by += [one for one in of_sessions if found.outcomes[one.key] is not None]
     yield LeaningSoFar(of, of, found.answer(), found.answer())
-
-
-class Passed:
-    """Devices, links and interfaces that flows pass."""
-
-    def __init__(self, solved: Solved, walks: Iterable[Walk]):
-        topology = solved.topology
-        stops = [stop for walk in walks for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
-        ports = {port for stop in stops for port in (stop.ingress, *(branch.port for branch in stop.branches))} - {-1}
-        self.devices = {topology.devices[stop.device].name for stop in stops}
-        self.interfaces = {topology.cabled_name(topology.ports[port]) for port in ports}
-        segments = {topology.segment_of[port] for port in ports} - {-1}
-        self.switches = {
-            end.device
-            for segment in segments
-            for number in topology.segments[segment].links
-            for end in topology.network.links[number].ends
-            if topology.network.devices[end.device].kind == "switch"
-        }
-        """Those at a segment that is passed: whether flows pass them too, their failure tells."""
-        self.links = {
-            number
-            for segment in segments
-            for number in topology.segments[segment].links
-            if len(topology.segments[segment].links) == 1
-            or any(end in self.interfaces for end in topology.network.links[number].ends)
-        }
-        """Of cables among switches those that the flows' own interfaces are at."""
-
-    def has(self, failure: Failure, hurts: Sequence[Hurt] = ()) -> bool:
-        """Whether flows pass what fails."""
-        return bool(
-            self.devices & failure.devices
-            or self.links & failure.links
-            or self.interfaces & failure.interfaces
-            or (self.switches & failure.devices and any(hurt.outcome != "single" for hurt in hurts))
-        )
 
 
 @dataclass
@@ -162,6 +143,19 @@ class _Found:
         )
         self.elements.sort(key=_worst_first)
 
+    def take_over(self, first: Failure, other: Failure, lost: Sequence[Watched]) -> None:
+        """That flows are lost without both, of which the other alone does nothing: once for each that stands by."""
+        if not lost or any((one.kind, one.name) == (other.kind, other.name) for one in self.elements):
+            return
+        flows = [flow_words(one.flow) for one in lost]
+        instead_of = FailedToo(first.kind, first.name, first.change)
+        self.elements.append(
+            LeanedOn(
+                other.kind, other.name, other.change, "stands by", None, flows[:MOST_NAMED], len(flows), instead_of
+            )
+        )
+        self.elements.sort(key=_worst_first)
+
     def beside(self, others: Iterable[Decider]) -> list[Decider]:
         """What others take out that is not taken out already, each once."""
         taken = [one.change for one in self.led_by]
@@ -170,6 +164,8 @@ class _Found:
             if one.change not in taken:
                 taken.append(one.change)
                 left.append(one)
+        if len(left) > MOST_LED_BY:
+            self.left_out.append(f"{len(left) - MOST_LED_BY:,} more entries of sessions were not looked at")
         return left[:MOST_LED_BY]
 
     def answer(self) -> Leaning:
@@ -208,6 +204,8 @@ def leaning_lines(found: Leaning) -> Iterator[str]:
     yield f"{found.name}: {found.words}"
     for one in found.elements:
         outcome = "flows end in it, or go as before without it" if one.outcome is None else OUTCOME_WORDS[one.outcome]
+        if one.instead_of is not None:
+            outcome = f"takes over without {KIND_WORDS[one.instead_of.kind]} {one.instead_of.name}"
         yield f"{one.role}: {KIND_WORDS[one.kind]} {one.name}: {outcome}"
     for led in found.led_by:
         without = f" (without it: {OUTCOME_WORDS[led.outcome]})" if led.outcome else ""
