@@ -6,6 +6,7 @@ from hypothesis import strategies as st
 
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.deciders import deciders
+from routrel.analysis.expectations.endangered import Endangering
 from routrel.analysis.expectations.failures import failed, failures_of
 from routrel.analysis.expectations.leaning import leaning, leaning_lines, leaning_of
 from routrel.analysis.expectations.passed import Passed
@@ -173,6 +174,25 @@ def test_a_second_exit_stands_by():
     assert not {"edge 198.51.100.9", "edge:third"} & of.keys()
     said = "stands by: session edge 198.51.100.5: takes over without session edge 198.51.100.1"
     assert said in list(leaning_lines(found))
+
+
+def test_without_a_second_exit_a_single_one_is_left():
+    text = (
+        b"- {name: one, from: pc, to: 203.0.113.9}\n- {name: other, from: pc, to: 203.0.113.9, expect: never arrives}"
+    )
+    endangering = Endangering(load(EXITS), read_expectations(text))
+
+    def hurt(kind: str, at: str) -> list[tuple[str, str]]:
+        return [(one.name, one.outcome) for one in endangering.by(kind, at).expectations]
+
+    assert hurt("sessions", "edge 198.51.100.5") == hurt("interfaces", "edge:other") == [("one", "single")]
+    assert hurt("sessions", "edge 198.51.100.1") == hurt("interfaces", "edge:up") == [("one", "exit")]
+    assert hurt("sessions", "edge 198.51.100.9") == hurt("interfaces", "edge:third") == []
+    assert hurt("devices", "edge") == [("one", "breaks")]
+    # Where it has no other exit as it is, what fails beside it takes none away.
+    one = EXITS.replace("{prefix: 203.0.113.0/24, as_path: [64502, 64501]}", "{prefix: 192.0.2.0/24}")
+    alone = Endangering(load(one), read_expectations(text)).by("sessions", "edge 198.51.100.5")
+    assert alone.expectations == []
 
 
 def test_with_a_third_exit_none_of_the_others_stands_by_alone():

@@ -7,6 +7,7 @@ from routrel.analysis.answers.expectations import Endangered, EndangeredExpectat
 from routrel.analysis.expectations.conditions import Conditions
 from routrel.analysis.expectations.failures import Failure, failure_of
 from routrel.analysis.expectations.holding import flows_of
+from routrel.analysis.expectations.standing_by import OwnExits
 from routrel.analysis.expectations.stress import BROKEN, OUTCOMES, Stress, Watched
 from routrel.analysis.expectations.words import MOST_NAMED, expectation_words, flow_words
 from routrel.model.expectations import Expectation, FailureKind
@@ -23,13 +24,16 @@ class Endangering:
         self.solved = solved
         self.of = [(one, found.walk) for one, found in checked if found.holds and found.walk is not None]
         self.stress = Stress(solved, [Watched(walk.flow, one.expect, walk) for one, walk in self.of])
+        self._exits = OwnExits(self.stress)
 
     def by(self, kind: FailureKind, at: str) -> Endangered:
         """What the failure of one thing does; raises ``NothingToFailError``. It is named as a change names it."""
         failure = failure_of(self.solved, kind, at)
         of = defaultdict[str, list[tuple[int, str]]](list)
         expectation_of = {one.name: one for one, _ in self.of}
-        for number, outcome in self.stress.under(failure):
+        hurts = self.stress.under(failure)
+        hurts += self._exits.left_single(failure, {hurt.number for hurt in hurts})
+        for number, outcome in hurts:
             expectation, walk = self.of[number]
             of[expectation.name].append((OUTCOMES.index(outcome), flow_words(walk.flow)))
         found = []

@@ -208,7 +208,7 @@ def _outcome(watched: Watched, asker: Asker, standing: Standing | None = None) -
     was = watched.walk
     if watched.expected == "never arrives" or course_of(was) == course_of(now):
         return None
-    if _exits(was) != _exits(now):
+    if exits_of(was) != exits_of(now):
         return "exit"
     return "longer" if any(a.longest < b.longest for a, b in zip(was.strands, now.strands, strict=False)) else "moves"
 
@@ -224,7 +224,8 @@ def course_of(walk: Walk) -> set[tuple[int, int, int]]:
     }
 
 
-def _exits(walk: Walk) -> set[tuple[int, int]]:
+def exits_of(walk: Walk) -> set[tuple[int, int]]:
+    """The devices and ports by which a flow leaves the network."""
     return {
         (stop.device, branch.port)
         for one in parts_of(walk)
