@@ -74,11 +74,10 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     failures = [one for one in every if one.kind != "interfaces" or passed.has(one)]
     failures.sort(key=lambda one: not passed.has(one))
     taken_out = [one for one in led_by if one.without is not None]
-    left_out = [
-        f"{count:,} more {what} were not looked at"
-        for count, what in ((len(flows) - len(checked), "flows"), (policies_left_out(solved), "policies"))
-        if count
-    ]
+    left_out = _more(
+        (len(flows), MOST_FLOWS, "flows were not looked at"),
+        (policies_left_out(solved), 0, "policies were not looked at"),
+    )
     found = _Found(expectation, checked, led_by, left_out)
     of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
     if not watched:
@@ -92,18 +91,11 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
         exits.append(Exit.of(failure, hurts))
         done += 1
     pairs = pairs_to_try(stress, exits, every, {(one.kind, one.name) for one in found.elements})
-    found.left_out += [
-        f"{count - most:,} more failures {what}"
-        for count, most, what in (
-            (
-                sum(bool(one.flows) for one in exits),
-                MOST_EXITS,
-                "by which flows leave otherwise were not looked behind",
-            ),
-            (len(pairs), MOST_TRIED, "of two things were not tried"),
-        )
-        if count > most
-    ]
+    looked_behind = sum(bool(one.flows) for one in exits)
+    found.left_out += _more(
+        (looked_behind, MOST_EXITS, "failures by which flows leave otherwise were not looked behind"),
+        (len(pairs), MOST_TRIED, "failures of two things were not tried"),
+    )
     of += len(pairs[:MOST_TRIED])
     for exit_, other in pairs[:MOST_TRIED]:
         yield LeaningSoFar(done, of, found.answer(), None)
@@ -118,6 +110,11 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
         done += 1
     found.led_by += [one for one in of_sessions if found.outcomes[one.key] is not None]
     yield LeaningSoFar(of, of, found.answer(), found.answer())
+
+
+def _more(*counted: tuple[int, int, str]) -> list[str]:
+    """What is left out, in words: of how many there are, and are looked at."""
+    return [f"{count - most:,} more {what}" for count, most, what in counted if count > most]
 
 
 @dataclass
@@ -164,8 +161,7 @@ class _Found:
             if one.change not in taken:
                 taken.append(one.change)
                 left.append(one)
-        if len(left) > MOST_LED_BY:
-            self.left_out.append(f"{len(left) - MOST_LED_BY:,} more entries of sessions were not looked at")
+        self.left_out += _more((len(left), MOST_LED_BY, "entries of sessions were not looked at"))
         return left[:MOST_LED_BY]
 
     def answer(self) -> Leaning:
