@@ -176,6 +176,15 @@ def test_a_second_exit_stands_by():
     assert said in list(leaning_lines(found))
 
 
+def test_an_interface_that_matters_alone_does_not_stand_by():
+    # The first session is spoken from the second exit's interface: without that, neither is there.
+    spoken = EXITS.replace("198.51.100.1: {as: 64501,", "198.51.100.1: {as: 64501, multihop: 2, update_source: other,")
+    found = leaned(load(spoken), "from: pc, to: 203.0.113.9")
+    of = {one.name: (one.role, one.outcome, one.instead_of) for one in found.elements}
+    assert of["edge:other"] == ("decides", "breaks", None)
+    assert of["edge 198.51.100.1"] == ("decides", "exit", None)
+
+
 def test_without_a_second_exit_a_single_one_is_left():
     text = (
         b"- {name: one, from: pc, to: 203.0.113.9}\n- {name: other, from: pc, to: 203.0.113.9, expect: never arrives}"

@@ -53,7 +53,10 @@ class Endangering:
                 )
             )
         found.sort(key=lambda one: (OUTCOMES.index(one.outcome), SEVERITIES.index(one.severity)))
-        return Endangered(_words(failure, found), failure.kind, failure.name, failure.change, found)
+        words = _words(failure, found)
+        if self._exits.left_out:
+            words += f"; whether flows by {self._exits.left_out:,} more exits keep another was not looked at"
+        return Endangered(words, failure.kind, failure.name, failure.change, found)
 
 
 def _words(failure: Failure, found: Sequence[EndangeredExpectation]) -> str:

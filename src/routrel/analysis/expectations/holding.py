@@ -129,7 +129,7 @@ class Holding:
             kind: {number for number, (at, _) in enumerate(self._of) if kind in self._all[at].expectation.survives}
             for kind in named - self._stressed
         }
-        """The flows that are to survive failures of a kind; of a kind that is asked for what becomes of all."""
+        """By kind of failures that nobody asked for, the flows that are to survive them; of others all are followed."""
         self._stress = Stress(solved, watched)
         self._hurt_alone = dict[int, dict[int, Outcome]]()
 
@@ -208,17 +208,7 @@ def together(as_it_is: ExpectationsHeld, parts: Iterable[FailuresPart]) -> Expec
         failures += part.failures
         for one in part.not_survived:
             not_survived[one.expectation].append(one.failure)
-    failures.sort(
-        key=lambda one: (
-            -one.loops - one.breaks,
-            -one.single,
-            -one.exit,
-            -one.longer,
-            -one.moves,
-            KINDS.index(one.kind),
-            one.name,
-        )
-    )
+    failures.sort(key=_worst_first)
     expectations = [
         replace(
             one, state="fails", not_survived=not_survived[at][:MOST_FAILURES], not_survived_count=len(not_survived[at])

@@ -90,16 +90,24 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
         sessions += [failure] if hurts and failure.sessions else []
         exits.append(Exit.of(failure, hurts))
         done += 1
+    exits = [one for one in exits if one.flows]
     pairs = pairs_to_try(stress, exits, every, {(one.kind, one.name) for one in found.elements})
-    looked_behind = sum(bool(one.flows) for one in exits)
     found.left_out += _more(
-        (looked_behind, MOST_EXITS, "failures by which flows leave otherwise were not looked behind"),
+        (len(exits), MOST_EXITS, "failures by which flows leave otherwise were not looked behind"),
         (len(pairs), MOST_TRIED, "failures of two things were not tried"),
     )
-    of += len(pairs[:MOST_TRIED])
-    for exit_, other in pairs[:MOST_TRIED]:
+    pairs = pairs[:MOST_TRIED]
+    # What is passed only then was not tried alone yet: only what does nothing alone stands by.
+    untried = {other.name: other for _, other in pairs if other.kind == "interfaces"}
+    of += len(untried) + len(pairs)
+    for other in untried.values():
         yield LeaningSoFar(done, of, found.answer(), None)
-        found.take_over(exit_.failure, other, [watched[number] for number in are_lost(stress, exit_, other)])
+        found.add(other, stress.under(other), False, watched)
+        done += 1
+    for exit_, other in pairs:
+        yield LeaningSoFar(done, of, found.answer(), None)
+        if not found.has(other):
+            found.take_over(exit_.failure, other, [watched[number] for number in are_lost(stress, exit_, other)])
         done += 1
     of_sessions = found.beside(entries_of_sessions(evidence, sessions))
     of += len(of_sessions)
@@ -140,9 +148,13 @@ class _Found:
         )
         self.elements.sort(key=_worst_first)
 
+    def has(self, failure: Failure) -> bool:
+        """Whether something is told of what fails."""
+        return any((one.kind, one.name) == (failure.kind, failure.name) for one in self.elements)
+
     def take_over(self, first: Failure, other: Failure, lost: Sequence[Watched]) -> None:
-        """That flows are lost without both, of which the other alone does nothing: once for each that stands by."""
-        if not lost or any((one.kind, one.name) == (other.kind, other.name) for one in self.elements):
+        """That flows are lost without both, of which the other alone does nothing."""
+        if not lost:
             return
         flows = [flow_words(one.flow) for one in lost]
         instead_of = FailedToo(first.kind, first.name, first.change)

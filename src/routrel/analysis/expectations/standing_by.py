@@ -34,7 +34,7 @@ def pairs_to_try(
 ) -> list[tuple[Exit, Failure]]:
     """Exits, each with what its flows pass only then, or what a session there may bring; ``alone`` are the kinds and
     names of what they lean on without that."""
-    chosen = sorted((one for one in exits if one.flows), key=lambda one: one.failure.kind != "sessions")[:MOST_EXITS]
+    chosen = sorted(exits, key=lambda one: one.failure.kind != "sessions")[:MOST_EXITS]
     return [(one, other) for one in chosen for other in _passed_then(stress, one, failures, alone)]
 
 
@@ -65,6 +65,8 @@ class OwnExits:
             exits = frozenset(ports[port].name for _, port in exits_of(one.walk))
             if exits and one.expected != "never arrives":
                 found[exits].add(number)
+        self.left_out = max(0, len(found) - MOST_EXITS)
+        """Exits that are not looked behind."""
         self._exits = [
             Exit(Failure("interfaces", str(min(exits)), str(min(exits)), interfaces=exits), frozenset(flows))
             for exits, flows in sorted(found.items(), key=lambda item: -len(item[1]))[:MOST_EXITS]
