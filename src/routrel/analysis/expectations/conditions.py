@@ -8,7 +8,7 @@ from routrel.analysis.walk_verdicts import Answerer, strand_doubts
 from routrel.forwarding.flow import Flow, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.forwarding.passing import Passed, passed_by_word
-from routrel.forwarding.trace import Trace
+from routrel.forwarding.trace import Stop, Trace
 from routrel.model.expectations import Expectation, Expected
 from routrel.routing.solve import Solved
 
@@ -32,6 +32,11 @@ class Checked:
 def parts_of(walk: Walk) -> list[Walk]:
     """The walks of a flow's ports where they are not all walked alike, else itself."""
     return [part.walk for part in walk.parts] or [walk]
+
+
+def stops_of(walk: Walk) -> list[Stop]:
+    """The stops of a flow, there and back, of every part."""
+    return [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
 
 
 def does(walk: Walk, expected: Expected) -> bool:

@@ -11,7 +11,7 @@ from typing import Any, Literal, NamedTuple
 
 from routrel.analysis.contest.policies import Decision, PolicyUse, ask
 from routrel.analysis.evidence import Evidence
-from routrel.analysis.expectations.conditions import parts_of
+from routrel.analysis.expectations.conditions import stops_of
 from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.offered_changes import instance_target, taken_out
 from routrel.analysis.policy_view import PolicyView
@@ -23,10 +23,9 @@ from routrel.model.devices import Device
 from routrel.model.network import Network
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
+from routrel.routing.bgp.sessions import BGP_PORT
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
-
-BGP_PORT = 179
 
 MOST_POLICIES = 200
 """Policies that are asked of the routes in use."""
@@ -55,13 +54,11 @@ def deciders(evidence: Evidence, walks: Iterable[Walk]) -> list[Decider]:
     found = dict[tuple[Kind, str, str], Decider]()
     used = dict[Prefix, set[str]]()
     for walk in walks:
-        for part in parts_of(walk):
-            for strand in part.strands:
-                for stop in strand.stops:
-                    for one in _of_stop(evidence, stop):
-                        found.setdefault(one.key, one)
-                    if stop.route is not None:
-                        used.setdefault(stop.route.prefix, set()).add(stop.route.protocol)
+        for stop in stops_of(walk):
+            for one in _of_stop(evidence, stop):
+                found.setdefault(one.key, one)
+            if stop.route is not None:
+                used.setdefault(stop.route.prefix, set()).add(stop.route.protocol)
     ordered = sorted(found.values(), key=lambda one: (one.kind != "entry", one.device, one.words))
     return [*ordered, *_policies(evidence.solved, used)]
 
@@ -79,8 +76,7 @@ def entries_of_sessions(evidence: Evidence, failures: Iterable[Failure]) -> Iter
             for source, target in calls:
                 with suppress(FlowError):  # of a neighbour outside one does not know where it comes in
                     walk = evidence.answerer.asker.ask(Flow(str(source), str(target), f"tcp/{BGP_PORT}"))
-                    stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
-                    met = [one for stop in stops for one in _of_stop(evidence, stop) if one.kind == "entry"]
+                    met = [one for stop in stops_of(walk) for one in _of_stop(evidence, stop) if one.kind == "entry"]
                     yield from (one._replace(words=f"{failure.words}: {one.words}") for one in met if one.without)
 
 

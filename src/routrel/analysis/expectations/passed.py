@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 
-from routrel.analysis.expectations.conditions import parts_of
+from routrel.analysis.expectations.conditions import stops_of
 from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.expectations.stress import Hurt
 from routrel.forwarding.flow import Walk
@@ -14,7 +14,7 @@ class Passed:
 
     def __init__(self, solved: Solved, walks: Iterable[Walk]):
         topology = self._topology = solved.topology
-        stops = [stop for walk in walks for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+        stops = [stop for walk in walks for stop in stops_of(walk)]
         ports = {port for stop in stops for port in (stop.ingress, *(branch.port for branch in stop.branches))} - {-1}
         self.devices = {topology.devices[stop.device].name for stop in stops}
         self.interfaces = {topology.cabled_name(topology.ports[port]) for port in ports}

@@ -7,7 +7,7 @@ from typing import NamedTuple, get_args
 import numpy as np
 
 from routrel.analysis.answers.expectations import Outcome
-from routrel.analysis.expectations.conditions import does, parts_of
+from routrel.analysis.expectations.conditions import does, parts_of, stops_of
 from routrel.analysis.expectations.failures import Failure, failed
 from routrel.analysis.expectations.flow_supports import FlowSupports, joined, looked_up
 from routrel.analysis.expectations.moved import Asked, Moved
@@ -143,7 +143,7 @@ class _Leaning:
 
     def __init__(self, solved: Solved, walk: Walk, supports: FlowSupports):
         topology = solved.topology
-        stops = [stop for one in parts_of(walk) for strand in one.strands for stop in strand.stops]
+        stops = stops_of(walk)
         self.devices = {stop.device for stop in stops}
         self.devices |= {end.device for end in (walk.source, walk.destination) if end.device is not None}
         self.asked = looked_up(walk)
