@@ -198,9 +198,14 @@ def _maintenance(revision: SolvedRevision, parameters: Parameters) -> maintenanc
         shut = things_to_shut(parameters["shut"].split(","))
         found = revision.so_far(f"maintenance {shut}", lambda: planning(revision.files, revision.solved, shut))
     except (MaintenanceError, NothingToFailError) as error:
-        text = str(error)
-        raise RefusedError(400, {"shut": [f"{text[:1].upper()}{text[1:]}."]}) from None
+        raise RefusedError(400, {"shut": [_sentence(error)]}) from None
     return cast(maintenance.MaintenanceSoFar, found)
+
+
+def _sentence(error: Exception) -> str:
+    """What the core says of an error, as a sentence; a question has its own end."""
+    text = str(error)
+    return f"{text[:1].upper()}{text[1:]}{'' if text.endswith('?') else '.'}"
 
 
 def _planned(revision: SolvedRevision, parameters: Parameters) -> expectations.FailuresPlanned:
@@ -229,8 +234,7 @@ def _endangered(revision: SolvedRevision, parameters: Parameters) -> expectation
     try:
         return revision.endangering.by(*named[0])
     except NothingToFailError as error:
-        text = str(error)
-        raise not_found(f"{text[:1].upper()}{text[1:]}.") from None
+        raise not_found(_sentence(error)) from None
 
 
 def _trial(revision: SolvedRevision) -> Trial:
