@@ -13,6 +13,8 @@ from tests.core.networks import plain
 
 PROTOCOLS = ("ospf", "isis", "rip", "eigrp")
 FAR = "10.0.0.3/32"
+PUT_IN = "10.77.0.0/16"
+"""A static route of the far router that it puts into the protocol."""
 
 
 def chain(protocol: str) -> dict[str, Any]:
@@ -31,6 +33,9 @@ def chain(protocol: str) -> dict[str, Any]:
             "interfaces": {one: {"addresses": [address]} for one, address in addresses.items()},
             "routing": {"router_id": f"10.0.0.{number}", **routing},
         }
+    (own,) = (key for key in devices["c"]["routing"] if key in PROTOCOLS)
+    devices["c"]["routing"] |= {"static": [{"prefix": PUT_IN, "action": "discard"}]}
+    devices["c"]["routing"][own]["redistribute"] = [{"from": "static", "metric": 1}]
     return {"routrel": 1, "name": "chain", "devices": devices, "links": [["a:e1", "b:e1"], ["b:e2", "c:e2"]]}
 
 
@@ -60,67 +65,72 @@ def only_stop(document: dict[str, Any], **asked: str) -> tuple[str, list[str]]:
     return found[0]
 
 
+@pytest.mark.parametrize("prefix", [FAR, PUT_IN])
 @pytest.mark.parametrize("protocol", PROTOCOLS)
-def test_nothing_is_wrong_with_the_chain_itself(protocol):
-    assert stops(chain(protocol)) == []
+def test_nothing_is_wrong_with_the_chain_itself(protocol, prefix):
+    assert stops(chain(protocol), prefix=prefix) == []
 
 
+@pytest.mark.parametrize("prefix", [FAR, PUT_IN])
 @pytest.mark.parametrize("protocol", PROTOCOLS)
 @pytest.mark.parametrize("end", ["a:e1", "b:e1", "b:e2", "c:e2"])
 class TestOneEnd:
     """A fault at one end of one of the two cables, asked for by the router at the other end of the chain."""
 
-    def test_a_disabled_interface(self, protocol, end):
+    def test_a_disabled_interface(self, protocol, end, prefix):
         document, (device, name) = chain(protocol), end.split(":")
         document["devices"][device]["interfaces"][name]["enabled"] = False
-        text, lines = only_stop(document)
+        text, lines = only_stop(document, prefix=prefix)
         assert f"{end} is down: it is disabled" in text
         assert any(f'"{name}"' in line or '"enabled": false' in line for line in lines)
 
-    def test_an_interface_that_does_not_stand_in_the_protocol(self, protocol, end):
+    def test_an_interface_that_does_not_stand_in_the_protocol(self, protocol, end, prefix):
         document, (device, name) = chain(protocol), end.split(":")
         del stated(document, protocol, device)[name]
-        assert f"{end} does not stand in" in only_stop(document)[0]
+        assert f"{end} does not stand in" in only_stop(document, prefix=prefix)[0]
 
-    def test_a_passive_interface(self, protocol, end):
+    def test_a_passive_interface(self, protocol, end, prefix):
         document, (device, name) = chain(protocol), end.split(":")
         stated(document, protocol, device)[name] = {"passive": True}
         if protocol == "rip" and end in ("a:e1", "b:e2"):
-            assert stops(document) == []  # RIP hears on an interface on which it is silent
+            assert stops(document, prefix=prefix) == []  # RIP hears on an interface on which it is silent
             return
-        text, lines = only_stop(document)
+        text, lines = only_stop(document, prefix=prefix)
         assert f"{end} is passive" in text
         assert any(f'"{name}"' in line or '"passive": true' in line for line in lines)
 
-    def test_an_acl_that_drops_its_packets(self, protocol, end):
+    def test_an_acl_that_drops_its_packets(self, protocol, end, prefix):
         document, (device, name) = chain(protocol), end.split(":")
         document["devices"][device]["acls"] = {"none": [{"action": "drop"}]}
         document["devices"][device]["interfaces"][name]["acl_in"] = "none"
         if protocol == "isis" or (protocol == "rip" and end in ("b:e1", "c:e2")):
-            assert stops(document) == []  # IS-IS is no IP; RIP asks for nothing to be said
+            assert stops(document, prefix=prefix) == []  # IS-IS is no IP; RIP asks for nothing to be said
             return
-        assert f"ACL none of {device} drops" in only_stop(document)[0]
+        assert f"ACL none of {device} drops" in only_stop(document, prefix=prefix)[0]
 
 
+@pytest.mark.parametrize("prefix", [FAR, PUT_IN])
 @pytest.mark.parametrize("protocol", PROTOCOLS)
 class TestBothEnds:
-    def test_a_disabled_link(self, protocol):
+    def test_a_disabled_link(self, protocol, prefix):
         document = chain(protocol)
         document["links"][1] = {"ends": ["b:e2", "c:e2"], "enabled": False}
-        assert "the link of" in only_stop(document)[0]
-        assert "is disabled" in only_stop(document)[0]
+        assert "the link of" in only_stop(document, prefix=prefix)[0]
+        assert "is disabled" in only_stop(document, prefix=prefix)[0]
 
-    def test_a_router_without_the_protocol(self, protocol):
+    def test_a_router_without_the_protocol(self, protocol, prefix):
         document = chain(protocol)
         del document["devices"]["b"]["routing"]
-        assert f"b runs no {'IS-IS' if protocol == 'isis' else protocol.upper()}" in stops(document)[0][0]
+        assert (
+            f"b runs no {'IS-IS' if protocol == 'isis' else protocol.upper()}" in stops(document, prefix=prefix)[0][0]
+        )
 
-    def test_two_vlans_between_the_two(self, protocol):
+    def test_two_vlans_between_the_two(self, protocol, prefix):
         document = chain(protocol)
         ports = {name: {"switchport": {"access": vlan}} for name, vlan in (("p1", 10), ("p2", 20))}
         document["devices"]["s"] = {"kind": "switch", "interfaces": ports}
         document["links"][1:] = [["b:e2", "s:p1"], ["s:p2", "c:e2"]]
-        text, lines = only_stop(document)
+        text, lines = only_stop(document, prefix=prefix)
         assert (
             "s:p1 is in VLAN 10 and s:p2 is in VLAN 20" in text or "s:p2 is in VLAN 20 and s:p1 is in VLAN 10" in text
         )

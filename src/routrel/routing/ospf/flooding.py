@@ -27,6 +27,11 @@ def flooding_domains(database: OspfDatabase) -> list[int]:
     return _joined(database, normal)
 
 
+def systems(database: OspfDatabase) -> list[int]:
+    """Per process a number, equal where neighbours join two, in whatever areas."""
+    return _joined(database, database.areas.values())
+
+
 def _joined(database: OspfDatabase, areas: Iterable[AreaDatabase]) -> list[int]:
     """Per process the number of its set, where neighbours in some areas belong together."""
     from scipy.sparse import coo_array
@@ -44,7 +49,7 @@ def twice_given_router_ids(database: OspfDatabase) -> tuple[list[Finding], list[
     identifiers = [database.router_id(process.number) for process in database.processes]
     if len(set(identifiers)) == len(identifiers):
         return [], []
-    system = _joined(database, database.areas.values())
+    system = systems(database)
     holders: dict[tuple[int, Address], list[int]] = defaultdict(list)
     for process, identifier in enumerate(identifiers):
         if identifier is not None:

@@ -8,6 +8,7 @@ from routrel.model.places import Place
 from routrel.routing.ospf.area_graphs import BACKBONE
 from routrel.routing.ospf.database import OspfDatabase
 from routrel.routing.ospf.externals import AUTONOMOUS_SYSTEM
+from routrel.routing.ospf.flooding import systems
 from routrel.routing.ospf.ports import area_name
 from routrel.routing.solve import Solved
 
@@ -109,6 +110,10 @@ class OspfStops:
             kind = sorted(types)[0]
             text = f"area {area_name(areas[0])} is of type {kind}: external routes of other areas do not enter"
             return [self._stop(text, self._area_place(self.process, areas[0]))]
+        system = systems(self.plain.database)
+        if system[self.origin] != system[self.process]:
+            text = f"no neighbours lead to {self.plain.name(self.origin)}"
+            return self._separated(None, [self.origin], text, self._area_place(self.process, areas[0]))
         flooding = self.plain.solution.externals.flooding
         if "normal" in own_types and flooding[self.origin] != flooding[self.process]:
             text = (
