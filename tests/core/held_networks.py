@@ -103,6 +103,9 @@ def _virtual_gateway(draw, devices: dict) -> None:
         virtual = {"id": 7, "addresses": ["10.1.1.254"], "priority": draw(st.sampled_from([90, 100, 110]))}
         if draw(st.booleans()):
             virtual |= {"track": [{"interface": tracked, "decrement": 15}], "accept": True}
+        if draw(st.booleans()):
+            network = draw(st.sampled_from(["0.0.0.0/0", "10.1.0.0/24", "10.1.2.0/24", "10.0.0.1/32", "10.9.9.0/24"]))
+            virtual.setdefault("track", []).append({"network": network, "decrement": 15})
         devices[router]["interfaces"][interface]["virtual_routers"] = [virtual]
     devices["host"]["routing"]["static"] = [{"prefix": "0.0.0.0/0", "next_hop": "10.1.1.254"}]
 

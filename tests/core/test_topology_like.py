@@ -18,7 +18,12 @@ VIRTUAL = st.fixed_dictionaries(
     optional={
         "priority": st.sampled_from([90, 110]),
         "accept": st.booleans(),
-        "track": st.sampled_from([[{"interface": "e2", "decrement": 30}], [{"interface": "e4"}]]),
+        "track": st.lists(
+            st.sampled_from(
+                [{"interface": "e2", "decrement": 30}, {"interface": "e4"}, {"network": "0.0.0.0/0", "decrement": 25}]
+            ),
+            max_size=2,
+        ),
     },
 )
 
@@ -105,14 +110,17 @@ def shown(topology: Topology) -> dict:
     }
 
 
-@given(networks().filter(bool), st.lists(changes(), min_size=1, max_size=5))
+@given(networks().filter(bool), st.lists(changes(), min_size=1, max_size=5), st.randoms(use_true_random=False))
 @settings(max_examples=examples(300), deadline=None, suppress_health_check=list(HealthCheck))
-def test_what_is_made_out_of_one_before_is_what_is_built_from_nothing(network, steps):
+def test_what_is_made_out_of_one_before_is_what_is_built_from_nothing(network, steps, random):
     topology = Topology(network)
     for change in steps:
         network = change(network)
         cold = Topology(network)
-        topology = topology.of_like(network) or cold
+        tracked = sorted(cold.segments_tracking)
+        unreached = frozenset(random.sample(tracked, random.randint(0, len(tracked))))
+        cold = cold.with_unreached(unreached)
+        topology = (topology.of_like(network) or Topology(network)).with_unreached(unreached)
         assert topology.network is network
         assert shown(topology) == shown(cold)
         for port in topology.ports:

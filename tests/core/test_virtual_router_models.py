@@ -5,8 +5,8 @@ import json
 from typing import Any
 
 from routrel.formats.models.patching import edits_between
-from routrel.model.addresses import Address
-from routrel.model.virtual_routers import TrackedInterface, VirtualRouter
+from routrel.model.addresses import Address, Prefix
+from routrel.model.virtual_routers import TrackedInterface, TrackedNetwork, VirtualRouter
 from tests.core.gateway_networks import lan, virtual
 from tests.core.model_documents import gaps, ietf, ietf_interface, network_of, openconfig, refusals
 from tests.core.test_written_models import read_back
@@ -59,12 +59,17 @@ def test_rfc8347_instances_of_both_families():
     assert gaps(network, "r") == []
 
 
-def test_rfc8347_tracked_networks_are_a_gap_and_states_are_none():
-    networks = {"networks": {"network": [{"prefix": "203.0.113.0/24", "priority-decrement": 20}]}}
+def test_rfc8347_tracked_networks_and_states_that_say_nothing():
+    listed = [{"prefix": "203.0.113.0/24", "priority-decrement": 20}, {"prefix": "0.0.0.0/0"}]
+    networks = {"networks": {"network": listed}}
     own = {"state": "ietf-vrrp:master", "last-adv-source": "192.0.2.3", "statistics": {"advertisement-sent": "7"}}
     network = network_of(r=router(instance(1, "192.0.2.1", track=networks, **own)))
-    assert gaps(network, "r") == ["a virtual router's tracked networks (VRRP) are not represented"]
-    assert len(routers_of(network)) == 1
+    assert gaps(network, "r") == []
+    (only,) = routers_of(network)
+    assert only.tracked_networks == (
+        TrackedNetwork(Prefix.parse("203.0.113.0/24"), 20),
+        TrackedNetwork(Prefix.parse("0.0.0.0/0"), 10),
+    )
 
 
 def test_rfc8347_one_without_addresses_or_on_an_interface_without_any_is_a_gap():
@@ -144,17 +149,22 @@ def plain(router: VirtualRouter) -> tuple[object, ...]:
         router.preempt,
         router.accept,
         router.tracked,
+        router.tracked_networks,
     )
 
 
 def test_what_is_written_comes_back_the_same():
     document = lan(
         virtual(priority=120, track=[{"interface": "up", "decrement": 30}, {"interface": "e"}], accept=True),
-        virtual(preempt=False, version=2),
+        virtual(preempt=False, version=2, track=[{"network": "0.0.0.0/0"}]),
     )
     document["devices"]["r1"]["interfaces"]["e"]["addresses"].append("2001:db8::2/64")
     document["devices"]["r1"]["interfaces"]["e"]["virtual_routers"].append(
-        {"id": 10, "addresses": ["fe80::1", "2001:db8::1"]}
+        {
+            "id": 10,
+            "addresses": ["fe80::1", "2001:db8::1"],
+            "track": [{"network": "2001:db8:9::/48", "decrement": 40}, {"interface": "up"}],
+        }
     )
     before, after, written = read_back({"network.json": json.dumps(document).encode()})
     for name in ("r1", "r2"):

@@ -9,7 +9,7 @@ from routrel.analysis.offered_changes import takes_changes
 from routrel.model.addresses import BITS, Address, Prefix
 from routrel.model.devices import Device
 from routrel.model.findings import Finding, Severity, some_of
-from routrel.model.virtual_routers import HIGHEST_PRIORITY, LOWEST_PRIORITY, VirtualRouter
+from routrel.model.virtual_routers import HIGHEST_PRIORITY, LOWEST_PRIORITY, TrackedInterface, VirtualRouter
 from routrel.topology.ports import Port
 from routrel.topology.segments import Topology
 from routrel.topology.virtual_routers import Contender, VirtualGroup
@@ -26,10 +26,19 @@ def group_of(topology: Topology, segment: int, address: Address) -> VirtualGroup
 
 def active_words(topology: Topology, group: VirtualGroup) -> str:
     """`active for virtual router 10 by priority 120, before dist-2:e1 with 100`."""
-    behind = [f"{topology.ports[one.port].name} with {one.priority}" for one in group.contenders[1:3]]
+    behind = [f"{topology.ports[one.port].name} with {_priority_words(one)}" for one in group.contenders[1:3]]
     more = len(group.contenders) - 3
     before = f", before {', '.join(behind)}{f' and {more} more' if more > 0 else ''}" if behind else ""
-    return f"active for {group.name} by priority {group.active.priority}{before}"
+    return f"active for {group.name} by priority {_priority_words(group.active)}{before}"
+
+
+def _priority_words(one: Contender) -> str:
+    """`120`, or `90 (120 less 30: no route for 0.0.0.0/0)`."""
+    why = [
+        f"{each.interface} is down" if isinstance(each, TrackedInterface) else f"no route for {each.prefix}"
+        for each in one.lost
+    ]
+    return f"{one.priority} ({one.router.priority} less {one.decrement}: {some_of(why)})" if why else str(one.priority)
 
 
 def contending(topology: Topology, port: Port, router: VirtualRouter) -> tuple[VirtualGroup, Contender] | None:
@@ -53,8 +62,8 @@ def part_words(topology: Topology, port: Port, router: VirtualRouter) -> str:
     group, one = found
     if one is group.active:
         return active_words(topology, group)
-    behind = f"priority {one.priority}, behind {topology.ports[group.active.port].name}"
-    return f"stands by with {behind} with {group.active.priority}"
+    behind = f"priority {_priority_words(one)}, behind {topology.ports[group.active.port].name}"
+    return f"stands by with {behind} with {_priority_words(group.active)}"
 
 
 def priority_set(port: Port, router: VirtualRouter, priority: int) -> dict[str, Any]:
@@ -79,14 +88,13 @@ def virtual_router_offers(topology: Topology, device: Device, router: VirtualRou
     if found is None or found[0].active.is_owner or len(found[0].contenders) < 2:
         return
     group, one = found
-    lost = router.priority - one.priority
     if one is not group.active:
-        to = group.active.priority + 1 + lost
+        to = group.active.priority + 1 + one.decrement
         if to <= HIGHEST_PRIORITY and one.router.preempt:
             yield Offer(f"{port.name} active", priority_set(port, router, to))
         return
     following = group.contenders[1]
-    to = following.priority - 1 + lost
+    to = following.priority - 1 + one.decrement
     if to >= LOWEST_PRIORITY and following.priority > LOWEST_PRIORITY and following.router.preempt:
         yield Offer(f"{topology.ports[following.port].name} active", priority_set(port, router, to))
 

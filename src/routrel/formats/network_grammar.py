@@ -129,7 +129,8 @@ VIRTUAL_ROUTER = Group(
         "accept": Boolean(),
         "track": ListOf(
             Group(
-                "a tracked interface", {"interface": INTERFACE, "decrement": Integer(1, 254)}, required=("interface",)
+                "a tracked interface or network",
+                {"interface": INTERFACE, "network": PREFIX, "decrement": Integer(1, 254)},
             )
         ),
     },

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.grammar import Record, items_of
 from routrel.model.addresses import InterfaceAddress
-from routrel.model.virtual_routers import TrackedInterface, VirtualRouter
+from routrel.model.virtual_routers import TrackedInterface, TrackedNetwork, VirtualRouter
 
 
 def virtual_routers(
@@ -37,9 +37,8 @@ def virtual_routers(
         version = one.get("version", 3)
         if version == 2 and family == 6:
             errors.add(one.place_of("version"), "version 2 knows no IPv6", found=quoted(version), allowed="3")
-        for tracked, at in items_of(one.get("track")):
-            if tracked["interface"] not in names:
-                errors.dangling(at, "interface", tracked["interface"], names)
+        for tracked, _ in items_of(one.get("track")):
+            _check_tracked(tracked, family, names, errors)
         if any((one["id"], family) == (other.identifier, other.family) for other in found):
             errors.add(
                 one.place_of("id"),
@@ -47,8 +46,34 @@ def virtual_routers(
                 found=quoted(one["id"]),
                 allowed="one entry for each, with all its addresses",
             )
-        tracks = (tracked.into(TrackedInterface) for tracked, _ in items_of(one.get("track")))
+        tracks = [tracked for tracked, _ in items_of(one.get("track"))]
         found.append(
-            one.into(VirtualRouter, identifier=one["id"], addresses=tuple(virtual), place=place, tracked=tuple(tracks))
+            one.into(
+                VirtualRouter,
+                identifier=one["id"],
+                addresses=tuple(virtual),
+                place=place,
+                tracked=tuple(each.into(TrackedInterface) for each in tracks if "interface" in each),
+                tracked_networks=tuple(
+                    each.into(TrackedNetwork, prefix=each["network"]) for each in tracks if "network" in each
+                ),
+            )
         )
     return tuple(found)
+
+
+def _check_tracked(tracked: Record, family: int, names: set[str], errors: ErrorList) -> None:
+    """Whether something that a virtual router of a family tracks is an interface of its device or a network."""
+    interface, network = tracked.get("interface"), tracked.get("network")
+    if (interface is None) == (network is None):
+        said = "neither" if interface is None else "both"
+        errors.add(tracked.place, "what is tracked is an interface or a network", found=said, allowed="one of both")
+    elif interface is not None and interface not in names:
+        errors.dangling(tracked.place_of("interface"), "interface", interface, names)
+    elif network is not None and network.family != family:
+        errors.add(
+            tracked.place_of("network"),
+            "a virtual router tracks networks of its own family",
+            found=quoted(network),
+            allowed=f"a prefix of IPv{family}",
+        )

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from routrel.model.addresses import Address
+from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 
 OWNER_PRIORITY = 255
@@ -12,7 +12,8 @@ LOWEST_PRIORITY, DEFAULT_PRIORITY, HIGHEST_PRIORITY = 1, 100, 254
 """Of any other router (RFC 9568 section 5.2.4)."""
 
 DEFAULT_DECREMENT = 10
-"""What a tracked interface that is down takes of the priority, where nothing else is said (RFC 8347)."""
+"""What a tracked interface that is down, or network without a route, takes of the priority where nothing else is said
+(RFC 8347)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,6 +21,15 @@ class TrackedInterface:
     """An interface of the same device: while it is down the priority is less by ``decrement``."""
 
     interface: str
+    decrement: int = DEFAULT_DECREMENT
+
+
+@dataclass(frozen=True, slots=True)
+class TrackedNetwork:
+    """A prefix: while the table of the interface's routing instance has no route for it the priority is less by
+    ``decrement``. A route for another prefix that covers it does not count."""
+
+    prefix: Prefix
     decrement: int = DEFAULT_DECREMENT
 
 
@@ -38,6 +48,7 @@ class VirtualRouter:
     preempt: bool = True
     accept: bool = False
     tracked: tuple[TrackedInterface, ...] = ()
+    tracked_networks: tuple[TrackedNetwork, ...] = ()
 
     @property
     def family(self) -> int:

@@ -121,19 +121,25 @@ def _without_sessions(device: Device) -> Device:
     return replace(device, routing=without(device.routing), vrfs=vrfs, policies={}, place=NOWHERE)
 
 
+def have_sessions(databases: Sequence[ProtocolDatabase]) -> bool:
+    """Whether packets of protocols' sessions cross the network, led as all others are."""
+    return any(database.has_sessions and database.processes for database in databases)
+
+
 def inputs_of(topology: Topology, databases: Sequence[ProtocolDatabase]) -> list[object]:
     """All that tables and redistribution take from elsewhere than the protocols' databases, for comparison.
 
-    What filters packets is among it where sessions of a protocol pass it.
+    Who has addresses and what filters packets is among it where sessions of a protocol lead there.
     """
-    inputs: list[object] = [[segment.ports for segment in topology.segments], topology.answerers]
+    inputs: list[object] = [[segment.ports for segment in topology.segments]]
     inputs += [(instance.device, instance.vrf, instance.routing) for instance in topology.instances]
     inputs += [(device.gateways, device.observed, device.policies) for device in topology.devices]
     for port in topology.ports:
         interface = port.interface
         inputs.append((port.name, port.down, port.instance, interface.addresses, interface.address_places))
         inputs.append((interface.place, interface.kind, interface.mac))
-    if any(database.has_sessions and database.processes for database in databases):
+    if have_sessions(databases):
+        inputs += [topology.owners, topology.answerers]
         inputs += [(one.acls, one.forwarding_policies, one.program, one.kernel_routing) for one in topology.devices]
         inputs += [(one.acl_in, one.acl_out, one.forwarding_policy) for one in (p.interface for p in topology.ports)]
     return inputs

@@ -13,7 +13,7 @@ from functools import cached_property
 from routrel.model.addresses import Address
 from routrel.model.findings import Doubt, Finding
 from routrel.model.network import Network
-from routrel.routing.convergence import Convergence
+from routrel.routing.convergence import Convergence, have_sessions
 from routrel.routing.filter_changes import is_routed_alike
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.prefixes.configured import configured_distinctions, has_prefixes_of, number_prefixes
@@ -25,17 +25,27 @@ from routrel.routing.rib.builder import Unresolved
 from routrel.routing.rib.forwarding_tables import ForwardingTables
 from routrel.routing.rib.table import Table
 from routrel.topology.segments import Topology
+from routrel.topology.virtual_routers import TrackedBy
 
 
 class Solved(ForwardingTables):
     """A network with its topology and tables."""
 
-    def __init__(self, network: Network, base: "Solved | None", connections: type[Connections]):
-        """``base`` is the same network, changed little; ``connections`` walks the packets of protocols' sessions."""
+    def __init__(
+        self,
+        network: Network,
+        base: "Solved | None",
+        connections: type[Connections],
+        unreached: frozenset[TrackedBy] = frozenset(),
+    ):
+        """``base`` is the same network, changed little; ``connections`` walks the packets of protocols' sessions;
+        virtual routers act as if all networks that they track had a route but those ``unreached``."""
         self.network = network
         alike = None if base is None else base.topology.of_like(network)
-        self.topology = alike or Topology(network)
-        if base is not None and alike is not None and is_routed_alike(base.topology, base.databases, alike):
+        self.topology = (alike or Topology(network)).with_unreached(unreached)
+        self.unsettled_tracking: tuple[Finding, list[Doubt]] | None = None
+        """Where virtual routers and tables chase each other."""
+        if base is not None and alike is not None and self._is_routed_as(base):
             self._take_over(base)
             return
         known = (None,) * len(PROTOCOLS) if base is None else base.databases
@@ -53,6 +63,11 @@ class Solved(ForwardingTables):
         else:
             self.convergence = Convergence(self.topology, self.databases, self.prefix_classes, before)
         self._observed = {self.prefixes.number[route.prefix] for d in self.topology.devices for route in d.observed}
+
+    def _is_routed_as(self, base: "Solved") -> bool:
+        """Whether a network cabled as ``base`` has its tables, whatever differs in filters and virtual routers."""
+        is_led_alike = self.topology.unreached == base.topology.unreached or not have_sessions(base.databases)
+        return is_led_alike and is_routed_alike(base.topology, base.databases, self.topology)
 
     def _take_over(self, base: "Solved") -> None:
         """All of a network whose tables are the same."""
@@ -85,7 +100,8 @@ class Solved(ForwardingTables):
     @cached_property
     def findings(self) -> list[Finding]:
         """Problems met while solving: neighbours that should be but are not, what does not settle."""
-        return [one for database in self.databases for one in database.findings] + self.convergence.findings
+        found = [one for database in self.databases for one in database.findings] + self.convergence.findings
+        return found if self.unsettled_tracking is None else [*found, self.unsettled_tracking[0]]
 
     @property
     def unresolved(self) -> dict[int, list[Unresolved]]:
@@ -99,7 +115,8 @@ class Solved(ForwardingTables):
     @property
     def doubts(self) -> list[Doubt]:
         """Why what is shown of some routes is not sure."""
-        return self.convergence.doubts
+        doubts = self.convergence.doubts
+        return doubts if self.unsettled_tracking is None else [*doubts, *self.unsettled_tracking[1]]
 
     def doubts_about(self, instance: int, protocol: str) -> list[str]:
         """Why the routes of a protocol in an instance are not sure, or nothing."""

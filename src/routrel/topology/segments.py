@@ -23,15 +23,15 @@ from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE
+from routrel.topology.address_owners import AddressOwners
 from routrel.topology.disjoint_sets import DisjointSets
 from routrel.topology.likeness import is_cabled_alike
 from routrel.topology.ports import Instance, Port, Segment
-from routrel.topology.virtual_routers import VirtualGroup, groups_on, virtual_addresses
 
 Domain: TypeAlias = tuple[str, Hashable, int]
 
 
-class Topology:
+class Topology(AddressOwners):
     """Ports, segments and address owners of a network. Built once, never changed."""
 
     def __init__(self, network: Network):
@@ -88,12 +88,7 @@ class Topology:
         self.segments: list[Segment] = []
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
-        self.owners: dict[Address, list[int]] = defaultdict(list)
-        self.answerers: dict[tuple[int, Address], int] = {}
-        """(segment, address) to the up port that answers for it there; the first where several do."""
-        self.virtual_groups: dict[int, tuple[VirtualGroup, ...]] = {}
-        """The virtual routers of segments, with who is active for them."""
-        self._index_addresses()
+        AddressOwners.__init__(self)
 
     @cached_property
     def _ports_in(self) -> dict[Prefix, list[int]]:
@@ -165,29 +160,8 @@ class Topology:
         for port in moved:
             if self.joins_others(port):
                 return False
-        self.owners, self.answerers = self.owners.copy(), dict(self.answerers)
-        self.virtual_groups = dict(self.virtual_groups)
-        for port in moved:
-            for address in port.addresses:
-                if not address.is_link_local:
-                    was = {*self.owners.get(address, ()), port.index}
-                    self._own(address, was - {port.index} if port.down else was)
-        touched = {self.segment_of[port.index] for port in moved} - {-1}
-        for segment in sorted(touched.union(*(self.electing_by(port) for port in moved))):
-            ports = [self.ports[number] for number in self.segments[segment].ports]
-            for address in virtual_addresses(ports).union(*(port.answered for port in ports)):
-                self.answerers.pop((segment, address), None)
-            for port in ports:
-                for address in port.answered if port.up else ():
-                    self.answerers.setdefault((segment, address), port.index)
-            self._elect(segment)
+        self.note_moved(moved)
         return True
-
-    def _own(self, address: Address, ports: set[int]) -> None:
-        """Note which up ports own an address."""
-        self.owners.pop(address, None)
-        if ports:
-            self.owners[address] = sorted(ports)
 
     def joins_others(self, port: Port) -> bool:
         """Whether other interfaces hang together by a port, as those of a switch or bundle do, or by its subnet."""
@@ -232,10 +206,6 @@ class Topology:
                     return address
         return next((address for address in theirs.addresses if address.family == family), None)
 
-    def on_segment(self, segment: int, address: Address) -> int | None:
-        """The up port that answers for ``address`` on a segment, or None; the first where several do."""
-        return self.answerers.get((segment, address))
-
     def is_heard_outside(self, port: Port, address: Address) -> bool:
         """Whether a neighbour outside the network, whose paths are known, is or names an address behind a port."""
         routing = self.instances[port.instance].routing
@@ -246,19 +216,6 @@ class Topology:
             for neighbor in routing.bgp.neighbors
             if neighbor.received
         )
-
-    def is_configured(self, address: Address) -> bool:
-        """Whether an interface has an address, up or down."""
-        return address in self._configured
-
-    @cached_property
-    def _configured(self) -> frozenset[Address]:
-        return frozenset(self.hosts)
-
-    def owner(self, address: Address) -> int | None:
-        """The first up port in the network that owns ``address``, or None."""
-        owners = self.owners.get(address)
-        return owners[0] if owners else None
 
     def link_state(self, name: InterfaceName) -> str:
         """Why the link of an interface carries nothing, or ''. Two ends: both must be enabled."""
@@ -384,64 +341,3 @@ class Topology:
             self.segments.append(Segment(number, tuple(ports), tuple(sorted(links.get(root, ())))))
             for index in ports:
                 self.segment_of[index] = number
-
-    def _index_addresses(self) -> None:
-        for port in self.ports:
-            if not port.up:
-                continue
-            segment = self.segment_of[port.index]
-            for address in port.answered:
-                if not address.is_link_local:
-                    self.owners[address].append(port.index)
-                if segment >= 0:
-                    self.answerers.setdefault((segment, address), port.index)
-        for segment in sorted({segment for segments in self._electing.values() for segment in segments}):
-            self._elect(segment)
-        self._answer_for_all()
-
-    @cached_property
-    def virtual_addresses(self) -> frozenset[Address]:
-        """All addresses of virtual routers, whoever is active for them."""
-        return frozenset(virtual_addresses(self.ports))
-
-    def electing_by(self, port: Port) -> frozenset[int]:
-        """The segments with virtual routers that a port has a part in: its own, and those that track it."""
-        return frozenset(self._electing.get(port.index, ()))
-
-    @cached_property
-    def _electing(self) -> dict[int, set[int]]:
-        found: dict[int, set[int]] = defaultdict(set)
-        for port in self.ports:
-            segment = self.segment_of[port.index]
-            for router in port.interface.virtual_routers if segment >= 0 else ():
-                for name in (port.name.interface, *(one.interface for one in router.tracked)):
-                    found[self.ports_named[port.device][name].index].add(segment)
-        return dict(found)
-
-    def _elect(self, segment: int) -> None:
-        """Note who answers for the addresses of virtual routers on a segment, once all others are noted."""
-        for group in self.virtual_groups.pop(segment, ()):
-            for address in group.active.router.addresses:
-                was = self.owners.get(address, [])
-                if group.active.port in was and address not in self.ports[group.active.port].addresses:
-                    self._own(address, {*was} - {group.active.port})
-        groups = groups_on(self.segments[segment], self.ports, self.ports_named)
-        for group in groups:
-            for address in group.active.router.addresses:
-                self.answerers.setdefault((segment, address), group.active.port)
-                if group.active.takes_packets and not address.is_link_local:
-                    self._own(address, {*self.owners.get(address, ()), group.active.port})
-        if groups:
-            self.virtual_groups[segment] = groups
-
-    def _answer_for_all(self) -> None:
-        """A Linux device answers on any interface for every address that it has (arp_ignore 0)."""
-        for number, device in enumerate(self.devices):
-            if device.kernel_routing is None:
-                continue
-            ports = [self.ports[port] for port in self.ports_of[number]]
-            own = {address for port in ports if port.up for address in port.addresses if not address.is_link_local}
-            for port in ports:
-                segment = self.segment_of[port.index]
-                for address in own if port.up and segment >= 0 else ():
-                    self.answerers.setdefault((segment, address), port.index)

@@ -58,11 +58,29 @@ class FlowSupports:
         # An end chooses its address among all it has, and so does steering its next hop.
         whole = {device for device in ends if device is not None}
         whole |= {stop.device for stop in strand.stops if stop.steering is not None}
-        return found.union(
-            passed - {-1},
-            *(topology.ports_of[device] for device in whole),
-            *(self._having.get(address, ()) for _, address in pairs),
+        return self._with_tracked(
+            found.union(
+                passed - {-1},
+                *(topology.ports_of[device] for device in whole),
+                *(self._having.get(address, ()) for _, address in pairs),
+            )
         )
+
+    def _with_tracked(self, ports: frozenset[int]) -> frozenset[int] | None:
+        """With what routes for tracked networks rest on, where these decide who is active on the ports' segments."""
+        waiting = dict(self.topology.segments_tracking)
+        while waiting:
+            segments = {self.topology.segment_of[port] for port in ports}
+            due = [tracked for tracked, electing in waiting.items() if electing & segments]
+            if not due:
+                break
+            more = joined([self._lookups.of_prefix(*tracked) for tracked in due])
+            if more is None:
+                return None
+            ports |= more
+            for tracked in due:
+                del waiting[tracked]
+        return ports
 
     def moved(self, failure: Failure) -> frozenset[int] | None:
         """The ports that go down by a failure, and those that are left alone; None where more may follow from it."""

@@ -108,8 +108,9 @@ def _other_devices(before: Topology, now: Topology) -> set[int]:
     else:
         turned = [port.index for port, was in zip(now.ports, before.ports, strict=True) if port.up != was.up]
         moved = {other for port in turned for other, _ in _around(now, port)}
-        for segment in {segment for port in turned for segment in now.electing_by(now.ports[port])}:
-            moved.update(now.segments[segment].ports)
+        for segment in {*before.virtual_groups, *now.virtual_groups}:
+            if _active(before, segment) != _active(now, segment):
+                moved.update(now.segments[segment].ports)
     return {now.ports[port].device for port in moved}
 
 
@@ -117,5 +118,9 @@ def _around(topology: Topology, number: int) -> list[tuple[int, bool]]:
     """A port and all on its segment, each with whether it is up, and those that are active for virtual routers."""
     segment = topology.segment_of[number]
     ports = topology.segments[segment].ports if segment >= 0 else ()
-    active = [group.active.port for group in topology.virtual_groups.get(segment, ())]
-    return [(port, topology.ports[port].up) for port in (number, *ports, *active)]
+    return [(port, topology.ports[port].up) for port in (number, *ports, *_active(topology, segment))]
+
+
+def _active(topology: Topology, segment: int) -> list[int]:
+    """The ports that are active for virtual routers on a segment."""
+    return [group.active.port for group in topology.virtual_groups.get(segment, ())]

@@ -1,6 +1,6 @@
 """Virtual routers (VRRP): ietf-vrrp (RFC 8347) and the groups of OpenConfig's addresses, read and written.
 
-Timers and counters decide nothing of where packets go in the long run. Networks that are tracked are a gap.
+Timers and counters decide nothing of where packets go in the long run.
 """
 
 from collections.abc import Iterable
@@ -10,7 +10,6 @@ from routrel.formats.models.draft import DeviceDraft, Draft, Said
 from routrel.formats.models.statements import Statement
 
 WITHOUT_ADDRESSES = "a virtual router (VRRP) without addresses, or on an interface that has none, is not represented"
-TRACKED_NETWORKS = "a virtual router's tracked networks (VRRP) are not represented"
 
 
 def read_ietf_virtual_routers(interface: Draft, name: str, ip: Statement, family: str, draft: DeviceDraft) -> None:
@@ -28,11 +27,9 @@ def read_ietf_virtual_routers(interface: Draft, name: str, ip: Statement, family
         if version is not None:
             router.put("version", entry.at("version"), "2" if version == "vrrp-v2" else "3")
         router.put("preempt", entry.at("preempt", "enabled"))
-        tracked = draft.keyed(entry.entries("track", "interfaces", "interface"), "interface")
-        _track(router, ((one, by, by.at("priority-decrement")) for one, by in tracked))
-        networks = entry.at("track", "networks")
-        if networks is not None and networks.children:
-            draft.gap(TRACKED_NETWORKS, networks, name)
+        for kind, key in (("interface", "interface"), ("network", "prefix")):
+            tracked = draft.keyed(entry.entries("track", f"{kind}s", kind), key)
+            _track(router, kind, ((one, by, by.at("priority-decrement")) for one, by in tracked))
         entry.read_all()
 
 
@@ -49,7 +46,7 @@ def read_openconfig_virtual_routers(interface: Draft, name: str, address: Statem
         tracking = entry.at("interface-tracking")
         if tracking is not None:
             lost = tracking.at("priority-decrement")
-            _track(router, ((one.value or "", one, lost) for one in tracking.entries("track-interface")))
+            _track(router, "interface", ((one.value or "", one, lost) for one in tracking.entries("track-interface")))
         entry.read_all()
 
 
@@ -61,9 +58,9 @@ def _begun(interface: Draft, entry: Statement, number: str, addresses: list[Said
     return router
 
 
-def _track(router: Draft, tracked: Iterable[tuple[str, Statement, Statement | None]]) -> None:
+def _track(router: Draft, kind: str, tracked: Iterable[tuple[str, Statement, Statement | None]]) -> None:
     for name, by, lost in tracked:
-        one = Draft(by, interface=Said(name, by))
+        one = Draft(by, **{kind: Said(name, by)})
         one.put("decrement", lost)
         router.setdefault("track", []).append(one)
 
@@ -81,13 +78,17 @@ def written_virtual_routers(routers: list[dict[str, Any]]) -> dict[str, Any]:
         if "accept" in one:
             entry["accept-mode"] = one["accept"]
         if "track" in one:
-            tracked = [
-                {"interface": track["interface"]}
-                | ({"priority-decrement": track["decrement"]} if "decrement" in track else {})
-                for track in one["track"]
-            ]
-            entry["track"] = {"interfaces": {"interface": tracked}}
+            tracked = {
+                f"{kind}s": {kind: [_written_tracked(each, kind, key) for each in one["track"] if kind in each]}
+                for kind, key in (("interface", "interface"), ("network", "prefix"))
+            }
+            entry["track"] = {kinds: listed for kinds, listed in tracked.items() if any(listed.values())}
         listed = [{f"{family}-address": address} for address in one["addresses"]]
         entry[f"virtual-{family}-addresses"] = {f"virtual-{family}-address": listed}
         found.setdefault(family, []).append(entry)
     return {family: {"vrrp-instance": entries} for family, entries in found.items()}
+
+
+def _written_tracked(tracked: dict[str, Any], kind: str, key: str) -> dict[str, Any]:
+    lost = {"priority-decrement": tracked["decrement"]} if "decrement" in tracked else {}
+    return {key: tracked[kind], **lost}
