@@ -261,7 +261,8 @@ def test_the_command_says_it_in_lines_and_as_json(tmp_path, capsys):
 
 def test_an_instance_without_protocols_says_so():
     text = RING.replace("ospf: {areas: {0: {interfaces: {e1: {cost: 10}, e2: {cost: 17}}}}}\n      ", "")
-    (said,) = stopped(why(load(text), "a", "10.0.0.9/32"))
+    idle, said = stopped(why(load(text), "a", "10.0.0.9/32"))
+    assert idle == "the static route for it on a is not active: no route to the next hop 10.9.9.9"
     assert said.startswith("a runs no routing protocol for IPv4")
 
 

@@ -30,7 +30,7 @@ from routrel.model.findings import some_of
 from routrel.model.network import InterfaceName
 from routrel.model.places import Place
 from routrel.routing.solve import Solved
-from routrel.topology.wiring import Break
+from routrel.topology.wiring import Break, down_place
 
 MOST_STEPS = 4
 """So many ends of trails stand with a cause; the route's own view has them all."""
@@ -189,13 +189,15 @@ class CauseFinder:
             for prefix in port.prefixes if port.instance == stop.instance and not port.up else ():
                 if prefix.contains(destination):
                     text = f"{port.name} has {prefix} and is down: {port.down}"
-                    found.append((prefix.length, Step(stop.instance, text, port.interface.place, True)))
+                    found.append((prefix.length, Step(stop.instance, text, down_place(self.topology, port), True)))
         return [step for _, step in sorted(found, key=lambda one: -one[0])]
 
     def _trail(self, stop: Stop) -> tuple[contests.Step, ...]:
         """What keeps a route out of a table that has none: its own that are idle, and where those of others stopped."""
-        steps = (*self._idle(stop)[:MOST_STEPS], *self._stopped_on_the_way(stop))
-        return tuple(step_answer(self.topology, step) for step in steps)
+        idle = self._idle(stop)
+        said = {(step.instance, step.place) for step in idle}
+        stopped = [step for step in self._stopped_on_the_way(stop) if (step.instance, step.place) not in said]
+        return tuple(step_answer(self.topology, step) for step in (*idle[:MOST_STEPS], *stopped))
 
     def _stopped_on_the_way(self, stop: Stop) -> tuple[Step, ...]:
         if self._explainer is None:

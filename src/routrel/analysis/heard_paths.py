@@ -7,8 +7,8 @@ from routrel.analysis.contest.bgp.one_prefix import BgpOnePrefix
 from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Address, Prefix
 from routrel.model.received import HeardSession, PathAttributes
-from routrel.routing.bgp.sessions import Channel
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.bgp.speakers import Channel
 from routrel.routing.solve import Solved
 
 MOST_PREFIXES = 5_000

@@ -1,6 +1,7 @@
 """What all routing protocols share where two interfaces meet: network types, own prefixes, access lists."""
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
@@ -73,17 +74,29 @@ def edge_hop(topology: Topology, edge: Edge, family: int) -> NextHop | None:
     return hop_to(topology, edge.port, edge.peer, family)
 
 
-def dropped_by(header: Header, sender: tuple[Device, Port], receiver: tuple[Device, Port]) -> str:
-    """Which ACL between two neighbours drops a protocol's packet, or ''; ``{}`` stands for the packet."""
+class Obstacle(NamedTuple):
+    """What keeps two interfaces from being neighbours, and where it is stated, if not by their own settings."""
+
+    text: str
+    places: tuple[Place, ...] = ()
+
+
+def dropped_by(
+    header: Header, packets: str, sender: tuple[Device, Port], receiver: tuple[Device, Port]
+) -> Obstacle | None:
+    """Which ACL between two neighbours drops a packet of a protocol, ``packets`` in words."""
     for device, name in (
         (sender[0], sender[1].interface.acl_out),
         (receiver[0], receiver[1].interface.acl_in),
     ):
         if name is not None and not device.acls[name].accepts(header):
-            index = device.acls[name].first_match(header)
-            what = "its closing drop" if index is None else f"entry {index + 1}"
-            return f"ACL {name} of {device.name} drops {{}} ({what})"
-    return ""
+            acl = device.acls[name]
+            index = acl.first_match(header)
+            what, place = "its closing drop", acl.place
+            if index is not None:
+                what, place = f"entry {index + 1}", acl.entries[index].place
+            return Obstacle(f"ACL {name} of {device.name} drops {packets} ({what})", (place,))
+    return None
 
 
 def router_id(topology: Topology, instance: int) -> Address | None:

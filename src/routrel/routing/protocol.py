@@ -22,6 +22,7 @@ from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.model.redistribution import OriginateDefault, Redistribution
 from routrel.routing.arrays import Column, Digests, Flags
+from routrel.routing.neighbors import Obstacle
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
@@ -47,11 +48,11 @@ class Connections(ABC):
     def __init__(self, topology: Topology, prefixes: PrefixIndex, tables: Tables): ...
 
     @abstractmethod
-    def connect(self, caller: int, called: int, call: Header) -> tuple[str, int]:
-        """Why a call from one routing instance to another fails, or '', and how many hops the longer way takes."""
+    def connect(self, caller: int, called: int, call: Header) -> tuple[Obstacle | None, int]:
+        """Why a call from one routing instance to another fails, and how many hops the longer way takes."""
 
     @abstractmethod
-    def connect_outside(self, caller: int, call: Header) -> tuple[str, int]:
+    def connect_outside(self, caller: int, call: Header) -> tuple[Obstacle | None, int]:
         """The same of a connection with an address that no device of the network has, whoever calls."""
 
 

@@ -37,6 +37,21 @@ class _Edge(NamedTuple):
     places: tuple[Place, ...] = ()
 
 
+def down_place(topology: Topology, port: Port) -> Place:
+    """Where it is stated that a port is down: at itself, at its parent, at its link, or at the other end of that."""
+    parent = port.interface.parent
+    if port.interface.enabled and parent is not None:
+        return down_place(topology, topology.port(port.name.device, parent))
+    number = topology.link_of.get(port.name)
+    if port.interface.enabled and number is not None:
+        link = topology.network.links[number]
+        if not link.enabled:
+            return link.place
+        ends = [topology.network.devices[end.device].interfaces[end.interface] for end in link.ends]
+        return next((one.place for one in ends if not one.enabled), port.interface.place)
+    return port.interface.place
+
+
 class Wiring:
     """Cables and switches of a network."""
 
@@ -90,7 +105,7 @@ class Wiring:
                 text = f"the link of {ports[0].name} and {ports[1].name} is disabled"
                 return Break(text, (self.topology.network.links[shared].place,))
             texts = " and ".join(f"{port.name} is down: {port.down}" for port in down)
-            return Break(texts, tuple(dict.fromkeys(self._down_place(port) for port in down)))
+            return Break(texts, tuple(dict.fromkeys(down_place(self.topology, port) for port in down)))
         if self.topology.segment_of[one] == self.topology.segment_of[other]:
             return None
         way = self._way(*(self.topology.domain_of(port) for port in ports))
@@ -99,17 +114,6 @@ class Wiring:
         breaks = list(self._breaks(way))
         text = "; ".join(dict.fromkeys(text for text, _ in breaks))
         return Break(text, tuple(dict.fromkeys(place for _, places in breaks for place in places)))
-
-    def _down_place(self, port: Port) -> Place:
-        number = self.topology.link_of.get(port.name)
-        if port.interface.enabled and number is not None and not self.topology.network.links[number].enabled:
-            return self.topology.network.links[number].place
-        if port.interface.enabled and number is not None:
-            for end in self.topology.network.links[number].ends:
-                interface = self.topology.network.devices[end.device].interfaces[end.interface]
-                if not interface.enabled:
-                    return interface.place
-        return port.interface.place
 
     def _way(self, start: Domain, end: Domain) -> list[tuple[Domain, _Edge]] | None:
         """The way with the fewest breaks, as the edges with the domains they leave (0-1 breadth first)."""
@@ -177,7 +181,7 @@ class Wiring:
                 broken = "" if own.up else f"{own.name} is down: {own.down}"
                 for tag in topology.tags:
                     wire = topology.wire(own.name, tag)
-                    self._add(("port", port.name, tag), wire, -1, broken, (self._down_place(own),))
+                    self._add(("port", port.name, tag), wire, -1, broken, (down_place(topology, own),))
             if interface.vlan is not None and interface.parent is None:
                 vlans[port.device].add(interface.vlan)
                 self._add(("switch", port.device, interface.vlan), topology.domain_of(port), port.index)
@@ -186,7 +190,7 @@ class Wiring:
                 broken = "" if port.up else f"{port.name} is down: {port.down}"
                 for tag, vlan in carried.items():
                     vlans[port.device].add(vlan)
-                    place = self._down_place(port)
+                    place = down_place(topology, port)
                     self._add(
                         ("switch", port.device, vlan), topology.wire(port.name, tag), port.index, broken, (place,)
                     )

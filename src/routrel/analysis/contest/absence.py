@@ -2,9 +2,12 @@
 
 from collections import deque
 from collections.abc import Collection
+from dataclasses import replace
+from functools import cached_property
 
 from routrel.analysis.contest.candidates import Contest
-from routrel.analysis.contest.explainer import Explainer
+from routrel.analysis.contest.explainer import Explainer, Node
+from routrel.analysis.contest.idle_origins import down_towards, idle_steps
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.trail import Step, Trail
 from routrel.model.addresses import Prefix
@@ -16,16 +19,24 @@ from routrel.routing.routes import Route
 
 MOST_TRAILS = 12
 
+MOST_RELAYS = 8
+"""Routers that would put a prefix into another protocol, and do not hear of it: so many are asked why."""
 
-Node = tuple[int, int]
-"""(solution, process)."""
+MOST_FURTHER = 3
+"""Trails of what a next hop or a neighbour would be reached by."""
+
+MOST_FOLLOWED = 2
+"""A next hop without a route may hang on another in turn: so many are followed."""
 
 
 class Tracer:
     """Follows one prefix from its origins towards one routing instance."""
 
-    def __init__(self, explainer: Explainer, instance: int, prefix: Prefix):
+    def __init__(self, explainer: Explainer, instance: int, prefix: Prefix, depth: int = 0):
+        """``depth`` counts the next hops and neighbours that are being followed."""
         self.explainer = explainer
+        self.depth = depth
+        self.most = MOST_FURTHER if depth else MOST_TRAILS
         self.solved = explainer.solved
         self.topology = explainer.topology
         self.instance = instance
@@ -37,56 +48,122 @@ class Tracer:
             for solution, process in self.solved.processes_of(instance)
             if prefix.family in process.families
         }
+        self._found: list[Trail] = []
+        self._seen: set[Node] = set()
+        self._queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
 
     def _solution_number(self, solution: AnySolution) -> int:
         return next(n for n, one in enumerate(self.solved.solutions) if one is solution)
 
     def trails(self) -> list[Trail]:
-        """One trail per place at which the prefix stopped, nearest to the origins first."""
-        found: list[Trail] = []
-        if not self.wanted:
-            return [Trail((self._knows_nobody(),))]
-        queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
-        seen: set[Node] = set()
-        for origin in self.explainer.origins(self.prefix):
+        """One trail per place at which the prefix stopped: those that lead on from it first, nearest to the origins,
+        then what is told it and does not have it, then where nothing tells it to go on."""
+        idle: list[Trail] = []
+        for origin in sorted(self.explainer.origins(self.prefix), key=lambda one: one != self.instance):
             route = self._original(origin)
-            if route is None:
-                continue
-            what = {"connected": "connected", "local": "its own address", "static": "a static route"}
-            first = Step(
-                origin,
-                f"{self.topology.instance_name(origin)} has it: {what.get(route.protocol, route.protocol)}",
-                route.place,
-            )
-            for node, step in self._enter(origin, None):
-                if step.stopped:
-                    found.append(Trail((first, step)))
-                elif node not in seen:
-                    seen.add(node)
-                    queue.append((node, (first, step)))
-            if (
-                not self.solved.processes_of(origin)
-                and self.topology.devices[self.topology.instances[origin].device].kind != "host"
-            ):
-                found.append(Trail((first, Step(origin, "no routing protocol runs there", first.place, True))))
-        while queue and len(found) < 4 * MOST_TRAILS:
-            node, steps = queue.popleft()
-            found += [Trail((*steps, step)) for step in self._stops_before(node)]
-            for instance in self._carriers(node[0]):
-                for onward, step in self._enter(instance, node):
-                    if onward in seen:
-                        continue
-                    if step.stopped:
-                        if onward[0] in {solution for solution, _ in self.wanted}:
-                            found.append(Trail((*steps, step)))
-                        continue
-                    seen.add(onward)
-                    queue.append((onward, (*steps, step)))
-        found = found or self._without_origin() or [Trail((self._carried_elsewhere(seen),))]
+            if route is None and len(idle) < self.most:
+                idle += [Trail((step,)) for step in idle_steps(self.explainer, origin, self.prefix)]
+            elif route is not None and self.wanted:
+                self._set_out(origin, route)
+        if not self.wanted:
+            return self._followed([*idle, Trail((self._knows_nobody(),))])
+        self._follow()
+        for number, contest in enumerate(self.explainer.contests):
+            for process in contest.saying(self.prefix):
+                self._reach((number, process), (self._said_itself(number, process),))
+        self._follow()
+        meant = [trail for trail in self._found if not trail.steps[-1].unstated]
+        meant.sort(key=lambda trail: trail.steps[-1].lacks is not None)
+        unmeant = [trail for trail in self._found if trail.steps[-1].unstated]
+        found = [*([*meant, *idle] or self._without_origin()), *unmeant]
+        return self._followed(found or [Trail((self._carried_elsewhere(self._seen),))])
+
+    def _followed(self, found: list[Trail]) -> list[Trail]:
+        """Each once by its last step; where that lacks a route to somewhere, on to why it does."""
         unique: dict[Step, Trail] = {}
         for trail in found:
             unique.setdefault(trail.steps[-1], trail)
-        return list(unique.values())[:MOST_TRAILS]
+        kept = list(unique.values())[: self.most]
+        return [further for trail in kept for further in self._on_from(trail)][: self.most]
+
+    def _on_from(self, trail: Trail) -> list[Trail]:
+        last = trail.steps[-1]
+        if last.lacks is None or self.depth == MOST_FOLLOWED:
+            return [trail]
+        instance, address = last.lacks
+        onward = [Trail((step,)) for step in down_towards(self.explainer, instance, address)]
+        prefix = self.explainer.told_of(address)
+        if not onward and prefix is not None:
+            onward = trails(self.explainer, self.explainer.contest(instance, prefix), self.depth + 1)
+            onward = [one for one in onward if not one.steps[-1].unstated] or onward
+        passed = replace(last, stopped=False)
+        return [Trail((*trail.steps[:-1], passed, *one.steps)) for one in onward] or [trail]
+
+    def _set_out(self, origin: int, route: Route) -> None:
+        """From an instance that has the prefix into its protocols."""
+        what = {"connected": "connected", "local": "its own address", "static": "a static route"}
+        text = f"{self.topology.instance_name(origin)} has it: {what.get(route.protocol, route.protocol)}"
+        first = Step(origin, text, route.place)
+        for node, step in self._enter(origin, None):
+            if step.stopped:
+                self._found.append(Trail((first, step)))
+            else:
+                self._reach(node, (first, step))
+        device = self.topology.devices[self.topology.instances[origin].device]
+        if not self.solved.processes_of(origin) and device.kind != "host":
+            alone = Step(origin, "no routing protocol runs there", first.place, True, unstated=True)
+            self._found.append(Trail((first, alone)))
+
+    def _said_itself(self, number: int, process: int) -> Step:
+        """Of a process that says the prefix whatever the table has."""
+        of = self.solved.solutions[number].processes[process]
+        default = of.originate_default if self.prefix.length == 0 else None
+        text = f"{of.protocol} on {self.topology.instance_name(of.instance)} says it of itself"
+        return Step(of.instance, text, default.place if default is not None else of.place)
+
+    def _reach(self, node: Node, steps: tuple[Step, ...]) -> None:
+        if node not in self._seen:
+            self._seen.add(node)
+            self._queue.append((node, steps))
+
+    def _follow(self) -> None:
+        """Within protocols, and from one into another, as far as the prefix came."""
+        wanted = {solution for solution, _ in self.wanted}
+        while self._queue and len(self._found) < 4 * MOST_TRAILS:
+            node, steps = self._queue.popleft()
+            self._found += [Trail((*steps, step)) for step in (*self._stops_before(node), *self._unheard(node))]
+            for instance in self._carriers(node[0]):
+                for onward, step in self._enter(instance, node):
+                    if not step.stopped:
+                        self._reach(onward, (*steps, step))
+                    elif onward not in self._seen and onward[0] in (wanted if step.unstated else self._leading):
+                        self._found.append(Trail((*steps, step)))
+
+    @cached_property
+    def _leading(self) -> set[int]:
+        """The solutions that routers are told to put into others so that it comes here, those of here included."""
+        found = {solution for solution, _ in self.wanted}
+        while more := {node[0] for node, into in self.explainer.redistributing if into in found} - found:
+            found |= more
+        return found
+
+    def _unheard(self, node: Node) -> list[Step]:
+        """Why routers that would put what a process announces into another protocol, towards here, do not hear it."""
+        of = self.solved.solutions[node[0]]
+        relays = {
+            process
+            for (number, process), into in self.explainer.redistributing
+            if number == node[0] and into in self._leading and into != number and process != node[1]
+        }
+        asked = sorted(relays)[: 8 * MOST_RELAYS]
+        lacking = [one for one in asked if of.routes_of(one).kind[self.column] == NO_ROUTE]
+        contest = self.explainer.contests[node[0]]
+        return [
+            step
+            for process in lacking[:MOST_RELAYS]
+            if not self._brings(node[0], of.processes[process])
+            for step in contest.stops(self.solved, self.prefix, node[1], process)
+        ]
 
     def _knows_nobody(self) -> Step:
         """Of an instance without routing protocols: it cannot hear of anything."""
@@ -103,7 +180,13 @@ class Tracer:
 
     def _without_origin(self) -> list[Trail]:
         """Of a prefix that stops nowhere on its way since it never set out."""
-        return [Trail((step,)) for contest in self.explainer.contests for step in contest.without_origin(self.prefix)]
+        return [
+            Trail((step,))
+            for number, contest in enumerate(self.explainer.contests)
+            for step in contest.without_origin(
+                self.solved, self.prefix, sorted(p for of, p in self.wanted if of == number)
+            )
+        ]
 
     def _carried_elsewhere(self, seen: Collection[Node]) -> Step:
         """Of a prefix that some protocols carry, and none to a router that could pass it on to here."""
@@ -188,14 +271,15 @@ class Tracer:
         own_rules = self.explainer.contests[number].own_rules
         if rule is None and own_rules:
             said = own_rules.format(protocol=protocol)
-            return Step(instance, f"{name} does not announce it: {said}", process.place, True)
+            return Step(instance, f"{name} does not announce it: {said}", process.place, True, unstated=True)
         if rule is None:
-            hint = "stands in none of its interfaces, and " if protocol == "connected" else ""
+            hint = "it stands in none of its interfaces, and " if protocol == "connected" else ""
             return Step(
                 instance,
-                f"{name} does not announce it: it {hint}'redistribute' says nothing from {protocol}",
+                f"{name} does not announce it: {hint}'redistribute' says nothing from {protocol}",
                 process.place,
                 True,
+                unstated=True,
             )
         if route is not None and best is not None and best.protocol != route.protocol:
             return Step(
@@ -221,9 +305,9 @@ class Tracer:
         return [step for process in wanted for step in contest.stops(self.solved, self.prefix, node[1], process)]
 
 
-def trails(explainer: Explainer, contest: Contest) -> list[Trail]:
+def trails(explainer: Explainer, contest: Contest, depth: int = 0) -> list[Trail]:
     """How far a prefix came towards an instance without a route for it: here, or from each of its origins."""
-    return _kept_out(contest) or Tracer(explainer, contest.instance, contest.prefix).trails()
+    return _kept_out(contest) or Tracer(explainer, contest.instance, contest.prefix, depth).trails()
 
 
 def _kept_out(contest: Contest) -> list[Trail]:

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
+from functools import cached_property
 
 from routrel.analysis.contest.candidates import Candidate, Contest
 from routrel.analysis.contest.kept import Kept
@@ -16,6 +17,9 @@ from routrel.routing.rib.observed import is_observed_only, observed_in
 from routrel.routing.rib.static import resolve_static, static_candidates
 from routrel.routing.routes import NextHop
 from routrel.routing.solve import Solved
+
+Node = tuple[int, int]
+"""(solution, process)."""
 
 
 class Explainer:
@@ -46,6 +50,22 @@ class Explainer:
             shared = base.contests[number] if base is not None else None
             self.contests.append(CONTESTS[solution.protocol](settled, shared))
         self._origins: Kept[tuple[int, int], dict[int, set[int]]] = Kept()
+
+    @cached_property
+    def redistributing(self) -> list[tuple[Node, int]]:
+        """Processes of which another on the same instance puts routes into its protocol: with its solution."""
+        found: list[tuple[Node, int]] = []
+        number_of = {id(solution): number for number, solution in enumerate(self.solved.solutions)}
+        for instance in self.topology.instances:
+            processes = self.solved.processes_of(instance.index)
+            for into, process in processes if len(processes) > 1 else ():
+                sources = {rule.source for rule in process.redistribute}
+                found += [
+                    ((number_of[id(solution)], one.number), number_of[id(into)])
+                    for solution, one in processes
+                    if one is not process and one.protocol in sources
+                ]
+        return found
 
     def contest_of(self, solution: AnySolution) -> ProtocolContest:
         """The part of one of the network's solutions."""

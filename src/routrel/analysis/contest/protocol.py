@@ -82,6 +82,11 @@ class ProtocolContest(ABC):
     def brings(self, process: int, prefix: Prefix) -> bool:
         """Whether a prefix is one of a process's own networks."""
 
+    def saying(self, prefix: Prefix) -> list[int]:
+        """The processes that put a prefix into the protocol."""
+        column = self.solution.prefixes.column_of(prefix)
+        return [process for process, one in self.redistributed.items() if one.position(column) is not None]
+
     @abstractmethod
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:
         """Why a prefix that one process announces does not come to another."""
@@ -98,8 +103,8 @@ class ProtocolContest(ABC):
         note = f"{process.protocol} {what}: {source} route stands for it"
         return note, f"it {what}, and {source} route stands for that"
 
-    def without_origin(self, prefix: Prefix) -> Iterable[Step]:
-        """What would say a prefix that nothing says."""
+    def without_origin(self, network: Solved, prefix: Prefix, processes: Sequence[int]) -> Iterable[Step]:
+        """What would say a prefix that nothing says; ``processes`` are those of the instance that lacks it."""
         return ()
 
     def interface_cost(self, port: int) -> InterfaceCost | None:

@@ -8,8 +8,10 @@ import heapq
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 from routrel.model.places import Place
+from routrel.routing.neighbors import Obstacle
 from routrel.routing.protocol import Process
 from routrel.routing.solve import Solved
 from routrel.topology.wiring import Break
@@ -25,7 +27,7 @@ class Neighbors:
     """Who hears whom in one protocol, or one area or domain of it.
 
     ``hears`` holds pairs of ports (sender, receiver). ``settings`` gives, by port that is up, whether it is
-    silent and where it stands. ``apart`` says why two that both stand in it do not hear each other, in words.
+    silent and where it stands. ``apart`` says why two that both stand in it do not hear each other.
     ``running`` holds the instances that run it, with their places.
     """
 
@@ -34,7 +36,7 @@ class Neighbors:
     running: dict[int, Place]
     hears: set[Pair] = field(default_factory=set)
     settings: dict[int, tuple[bool, Place]] = field(default_factory=dict)
-    apart: dict[Pair, str] = field(default_factory=dict)
+    apart: dict[Pair, Obstacle] = field(default_factory=dict)
     silence_is_one_way: bool = False
     networks: list[frozenset[int]] = field(default_factory=list)
     """Ports that all hear each other."""
@@ -42,7 +44,14 @@ class Neighbors:
     """Pairs that hear each other in another area of the protocol."""
 
 
-def separation(solved: Solved, neighbors: Neighbors, receiver: int, senders: Collection[int]) -> list[Break]:
+class Gap(NamedTuple):
+    """What is missing between two interfaces; ``unstated`` where neither is told to stand in the protocol."""
+
+    missing: Break
+    unstated: bool
+
+
+def separation(solved: Solved, neighbors: Neighbors, receiver: int, senders: Collection[int]) -> list[Gap]:
     """What is missing on the way from the nearest of some instances to one: empty where nothing is or can be told."""
     return _Search(solved, neighbors).run(receiver, senders)
 
@@ -63,9 +72,9 @@ class _Search:
         for sender, receiver in neighbors.hears:
             self.heard[self.topology.ports[receiver].instance].add(self.topology.ports[sender].instance)
 
-    def run(self, receiver: int, senders: Collection[int]) -> list[Break]:
+    def run(self, receiver: int, senders: Collection[int]) -> list[Gap]:
         cost = {receiver: 0}
-        before: dict[int, tuple[int, Break | None]] = {}
+        before: dict[int, tuple[int, Gap | None]] = {}
         queue = [(0, receiver)]
         while queue:
             so_far, instance = heapq.heappop(queue)
@@ -83,7 +92,7 @@ class _Search:
         return []
 
     @staticmethod
-    def _on_the_way(before: dict[int, tuple[int, Break | None]], instance: int, receiver: int) -> list[Break]:
+    def _on_the_way(before: dict[int, tuple[int, Gap | None]], instance: int, receiver: int) -> list[Gap]:
         found = []
         while instance != receiver:
             instance, missing = before[instance]
@@ -91,7 +100,7 @@ class _Search:
                 found.append(missing)
         return found[::-1]
 
-    def _onward(self, instance: int) -> Iterator[tuple[int, int, Break | None]]:
+    def _onward(self, instance: int) -> Iterator[tuple[int, int, Gap | None]]:
         for other in sorted(self.heard[instance]):
             yield other, 0, None
         for number in self.networks_of.pop(instance, ()):
@@ -110,8 +119,21 @@ class _Search:
                 self.looked_at += 1
                 missing = self._missing(number, port)
                 if missing is not None:
-                    price = 1 + 2 * sum(one not in self.neighbors.running for one in (instance, far.instance))
-                    yield far.instance, price, missing
+                    unstated = all(self._is_untold(one) for one in (number, port))
+                    yield far.instance, self._price(number, port), Gap(missing, unstated)
+
+    def _price(self, sender: int, receiver: int) -> int:
+        """The less of it is stated, the dearer: two that neither stand in the protocol may not be meant to meet."""
+        price = 1 + ((sender, receiver) in self.neighbors.elsewhere)
+        for number in (sender, receiver):
+            port = self.topology.ports[number]
+            price += 2 * (port.instance not in self.neighbors.running)
+            price += self._is_untold(number)
+        return price
+
+    def _is_untold(self, number: int) -> bool:
+        """Whether a port does not stand in the protocol; of one that is down that is not known."""
+        return self.topology.ports[number].up and number not in self.neighbors.settings
 
     def _missing(self, sender: int, receiver: int) -> Break | None:
         """Why a port does not hear another that is cabled to it; None where it does, or never would."""
@@ -143,8 +165,8 @@ class _Search:
             return Break(f"{names}: {' and '.join(texts)}", tuple(places))
         stated = tuple(self.neighbors.settings[number][1] for number in pair)
         if told:
-            text = f"{ends[1].name} and {ends[0].name}: {told} (finding {self.neighbors.finding})"
-            return Break(text, stated)
+            text = f"{ends[1].name} and {ends[0].name}: {told.text} (finding {self.neighbors.finding})"
+            return Break(text, (*told.places, *stated))
         if pair in self.neighbors.elsewhere:
             return Break(f"{ends[1].name} and {ends[0].name} are neighbours in another area", stated)
         return None

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from routrel.analysis.answers import contests
 from routrel.analysis.contest.separation import Neighbors, separation
+from routrel.model.addresses import Address
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.solve import Solved
 from routrel.topology.segments import Topology
@@ -20,6 +21,10 @@ class Step:
     stopped: bool = False
     others: tuple[Place, ...] = ()
     """Further places that together make it."""
+    lacks: tuple[int, Address] | None = None
+    """A routing instance that has no route to an address, where that is why it stopped."""
+    unstated: bool = False
+    """Whether it stopped where nothing tells it to go on: it may never have been meant to come this way."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +44,11 @@ def separated(
     solved: Solved, neighbors: Neighbors, instance: int, senders: Collection[int], text: str, place: Place
 ) -> list[Step]:
     """What keeps an instance from others that it would hear of the prefix from, thing by thing."""
-    breaks = separation(solved, neighbors, instance, senders)
-    if not breaks:
+    gaps = separation(solved, neighbors, instance, senders)
+    if not gaps:
         return [Step(instance, text, place, True)]
-    return [Step(instance, f"{text}: {one.text}", one.places[0], True, one.places[1:]) for one in breaks]
+    unstated = any(gap.unstated for gap in gaps)
+    return [
+        Step(instance, f"{text}: {one.text}", one.places[0], True, one.places[1:], unstated=unstated)
+        for one in (gap.missing for gap in gaps)
+    ]

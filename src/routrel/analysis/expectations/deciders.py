@@ -23,7 +23,7 @@ from routrel.model.devices import Device
 from routrel.model.network import Network
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
-from routrel.routing.bgp.sessions import BGP_PORT
+from routrel.routing.bgp.calls import BGP_PORT
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 

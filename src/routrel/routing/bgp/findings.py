@@ -7,7 +7,7 @@ import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.model.findings import Finding, some_of
-from routrel.routing.bgp.sessions import Speaker
+from routrel.routing.bgp.speakers import Speaker
 from routrel.topology.disjoint_sets import DisjointSets
 
 if TYPE_CHECKING:
@@ -37,17 +37,17 @@ def findings(bgp: "BgpSolution") -> list[Finding]:
 def _session_findings(bgp: "BgpSolution") -> list[Finding]:
     """Sessions that are told but do not come up, each with what is missing and where."""
     found = []
-    for end, reason, others in bgp.state.failures:
+    for end, why, others in bgp.state.failures:
         neighbor = end.neighbor
         both_off = not neighbor.enabled and all(not other.neighbor.enabled for other in others)
         found.append(
             Finding(
                 "bgp-session",
                 "note" if both_off or (not neighbor.enabled and not others) else "error",
-                f"{bgp.database.name(end.process)} has no BGP session with {neighbor.address}: {reason}",
+                f"{bgp.database.name(end.process)} has no BGP session with {neighbor.address}: {why.text}",
                 bgp.database.device(end.process).name,
                 "",
-                (neighbor.place, *(other.neighbor.place for other in others)),
+                (*why.places, neighbor.place, *(other.neighbor.place for other in others)),
             )
         )
     return found

@@ -35,7 +35,8 @@ from routrel.routing.bgp.paths import (
     Rows,
     without_private,
 )
-from routrel.routing.bgp.sessions import BgpDatabase, Channel, Outside
+from routrel.routing.bgp.sessions import BgpDatabase
+from routrel.routing.bgp.speakers import Channel, Outside
 from routrel.routing.policies import evaluate, matching
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.topology.segments import Topology

@@ -14,7 +14,7 @@ from routrel.model.redistribution import Redistribution
 from routrel.routing.arrays import Column, Flags, distinct
 from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, OWN, PREFERENCE, TAG, PathRows, Paths
 from routrel.routing.bgp.resolution import TableResolver
-from routrel.routing.bgp.sessions import State
+from routrel.routing.bgp.speakers import State
 from routrel.routing.protocol import Lineage, Participant, PathExports, Process, Tables
 from routrel.routing.routes import NextHop
 

@@ -21,7 +21,7 @@ from routrel.routing.bgp.course import Course, Message, Turn
 from routrel.routing.bgp.decision import NEVER, Candidates, decide
 from routrel.routing.bgp.messages import LOCALLY, Messages
 from routrel.routing.bgp.paths import ABSENT, NEXT_HOP, ORIGIN, OWN
-from routrel.routing.bgp.sessions import Channel, Speaker
+from routrel.routing.bgp.speakers import Channel, Speaker
 from routrel.routing.protocol import Lineage
 
 Numbers = npt.NDArray[np.int64]

@@ -16,7 +16,7 @@ from routrel.routing.bgp.course import Course, Message, Turn, renumbered
 from routrel.routing.bgp.messages import LOCALLY
 from routrel.routing.bgp.paths import ABSENT
 from routrel.routing.bgp.propagation import QUIET, Propagation
-from routrel.routing.bgp.sessions import Channel, Speaker
+from routrel.routing.bgp.speakers import Channel, Speaker
 
 GONE = -2
 """The number of a channel that is no more."""

@@ -6,7 +6,6 @@ to port 179. An external session is between directly connected routers unless ``
 
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
@@ -14,94 +13,16 @@ import numpy as np
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import Bgp, BgpNeighbor
 from routrel.model.devices import Device
-from routrel.model.filters import TCP, Header
-from routrel.model.received import ReceivedPaths
-from routrel.routing.bgp.unfiltered import LONGEST_WAY, UnfilteredConnections
-from routrel.routing.neighbors import router_id
+from routrel.model.filters import TCP
+from routrel.routing.bgp.calls import BGP_PORT, SOME_PORT, why_not_connected, why_not_outside
+from routrel.routing.bgp.speakers import NO_INSTANCE, Channel, End, Outside, SessionDown, Speaker, State
+from routrel.routing.bgp.unfiltered import UnfilteredConnections
+from routrel.routing.neighbors import Obstacle, router_id
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol import Connections, OwnPackets, Process, ProtocolDatabase, Tables
 from routrel.topology.ports import Port
 from routrel.topology.segments import Topology
-
-BGP_PORT = 179
-SOME_PORT = 49152
-"""Stands for the port of the end that calls (RFC 6335: dynamic ports)."""
-
-NO_INSTANCE = -1
-"""Of a speaker outside the network."""
-
-
-@dataclass(frozen=True, slots=True)
-class Outside:
-    """A neighbour that no device is: what it says, and whether it is of another AS than who hears it."""
-
-    name: str
-    received: ReceivedPaths
-    external: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Speaker:
-    """A BGP process. ``identifier`` and ``cluster`` are 32-bit router ids.
-
-    One outside the network says what was received of it, and is told nothing. It has no routing instance; ``bgp``
-    holds its AS number alone.
-    """
-
-    process: int
-    instance: int
-    bgp: Bgp
-    identifier: int
-    cluster: int
-    is_reflector: bool
-    outside: Outside | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class End:
-    """One side of a configured session."""
-
-    index: int
-    process: int
-    neighbor: BgpNeighbor
-
-
-@dataclass(frozen=True, slots=True)
-class Channel:
-    """One direction of a session between two speakers; both ends name each other.
-
-    ``source`` is the sender's session address, ``port`` its interface where the two are directly connected
-    by a single hop, else -1. ``reverse`` is the channel of the other direction.
-    """
-
-    index: int
-    sender: int
-    receiver: int
-    sending: End
-    receiving: End
-    external: bool
-    source: Address
-    port: int
-    families: tuple[int, ...]
-    next_hops: tuple[tuple[int, Address], ...]
-    """(family, address): what the sender names as next hop where it names itself."""
-
-    @property
-    def reverse(self) -> int:
-        return self.index ^ 1
-
-
-@dataclass(slots=True)
-class State:
-    """Which sessions are up now."""
-
-    channels: list[Channel] = field(default_factory=list)
-    failures: list[tuple[End, str, tuple[End, ...]]] = field(default_factory=list)
-    """Ends whose session is down, why, and the other end where there is one."""
-
-    def key(self) -> tuple[tuple[int, int, Address], ...]:
-        return tuple((one.sending.index, one.receiving.index, one.source) for one in self.channels)
 
 
 class BgpDatabase(ProtocolDatabase):
@@ -213,9 +134,9 @@ class BgpDatabase(ProtocolDatabase):
         for end in self.ends:
             source, reason = self._source(end, tables)
             if end.index in self._outside:
-                reason = reason or self._unreachable_outside(end, source, calls)
-                if reason or source is None:
-                    state.failures.append((end, reason, ()))
+                why = Obstacle(reason) if reason else why_not_outside(self, end, source, calls)
+                if why is not None or source is None:
+                    state.failures.append(SessionDown(end, why or Obstacle(reason)))
                 else:
                     self._add_outside(state, end, source)
                 continue
@@ -228,14 +149,17 @@ class BgpDatabase(ProtocolDatabase):
                 reason = self._why_alone(end, source)
             if not reason and other is not None and source is not None:
                 reason = self._mismatch(end, other) or self._mismatch(other, end)
-                reason = reason or self._unreachable(end, other, source, calls)
-            if reason or other is None or source is None:
-                state.failures.append((end, reason, (other,) if other is not None else ()))
+            why = Obstacle(reason) if reason else None
+            if why is None and other is not None and source is not None:
+                why = why_not_connected(self, end, other, source, calls)
+            if why is not None or other is None or source is None:
+                others = (other,) if other is not None else ()
+                state.failures.append(SessionDown(end, why or Obstacle(reason), others))
                 continue
             self._add(state, end, other, source)
         # An end that could not call by itself is called by the other.
         up = {end.index for channel in state.channels for end in (channel.sending, channel.receiving)}
-        state.failures = [failure for failure in state.failures if failure[0].index not in up]
+        state.failures = [failure for failure in state.failures if failure.end.index not in up]
         return state
 
     def _source(self, end: End, tables: Tables) -> tuple[Address | None, str]:
@@ -252,7 +176,7 @@ class BgpDatabase(ProtocolDatabase):
             if not port.up:
                 return None, f"{port.name} is down: {port.down}"
             return _address_of(port, family), ""
-        connected = self._connected(instance, neighbor.address)
+        connected = self.on_subnet(instance, neighbor.address)
         if connected is not None:
             return connected[1], ""
         route = tables(instance).lookup(neighbor.address)
@@ -261,7 +185,7 @@ class BgpDatabase(ProtocolDatabase):
         source = _address_of(self.topology.ports[route.next_hops[0].port], family)
         return source, "" if source is not None else f"{self.name(end.process)} has no address to speak from"
 
-    def _connected(self, instance: int, address: Address) -> tuple[Port, Address] | None:
+    def on_subnet(self, instance: int, address: Address) -> tuple[Port, Address] | None:
         """The up port of an instance on whose subnet an address is, and its own address there."""
         if (instance, address) not in self._near:
             self._near[instance, address] = self._find_connected(instance, address)
@@ -341,48 +265,11 @@ class BgpDatabase(ProtocolDatabase):
             return f"{self.name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
         return ""
 
-    def _unreachable(self, end: End, other: End, source: Address, calls: Connections) -> str:
-        """Why no connection comes about, whoever calls."""
-        mine, theirs = self.speakers[end.process], self.speakers[other.process]
-        target = end.neighbor.address
-        external = mine.bgp.number != theirs.bgp.number
-        for speaker, side, address in ((mine, end, target), (theirs, other, source)):
-            is_direct = self._connected(speaker.instance, address) is not None
-            if external and side.neighbor.multihop == 1 and not is_direct:
-                return f"{self.name(speaker.process)} needs multihop: {address} is not on a connected subnet"
-        reasons = []
-        for caller, called, far, near in ((mine, theirs, target, source), (theirs, mine, source, target)):
-            reason, length = calls.connect(
-                caller.instance, called.instance, Header(TCP, near, far, SOME_PORT, BGP_PORT)
-            )
-            allowed = min(end.neighbor.multihop, other.neighbor.multihop) if external else LONGEST_WAY
-            if not reason and length > allowed:
-                reason = f"the way takes {length} hops, multihop allows {allowed}"
-            if not reason:
-                return ""
-            reasons.append(reason)
-        return reasons[0]
-
-    def _unreachable_outside(self, end: End, source: Address | None, calls: Connections) -> str:
-        """Why no connection with a neighbour outside the network comes about."""
-        speaker, neighbor = self.speakers[end.process], end.neighbor
-        if source is None:
-            return ""
-        external = speaker.bgp.number != neighbor.number
-        if external and neighbor.multihop == 1 and self._connected(speaker.instance, neighbor.address) is None:
-            return f"{self.name(end.process)} needs multihop: {neighbor.address} is not on a connected subnet"
-        call = Header(TCP, source, neighbor.address, SOME_PORT, BGP_PORT)
-        reason, length = calls.connect_outside(speaker.instance, call)
-        allowed = neighbor.multihop if external else LONGEST_WAY
-        if not reason and length > allowed:
-            reason = f"the way takes {length} hops, multihop allows {allowed}"
-        return reason
-
     def _add_outside(self, state: State, end: End, source: Address) -> None:
         """Channels of a session with a neighbour outside: what it says comes in, nothing goes out by the other."""
         mine, neighbor = self.speakers[end.process], end.neighbor
         external = mine.bgp.number != neighbor.number
-        direct = self._connected(mine.instance, neighbor.address) if neighbor.multihop == 1 else None
+        direct = self.on_subnet(mine.instance, neighbor.address) if neighbor.multihop == 1 else None
         port = direct[0].index if direct is not None else -1
         hops = [(family, self._next_hop(source, family)) for family in neighbor.carried]
         next_hops = tuple((family, hop) for family, hop in hops if hop is not None)
@@ -404,7 +291,7 @@ class BgpDatabase(ProtocolDatabase):
             (other, end, end.neighbor.address, source),
         ):
             speaker = self.speakers[sending.process]
-            direct = self._connected(speaker.instance, far) if sending.neighbor.multihop == 1 else None
+            direct = self.on_subnet(speaker.instance, far) if sending.neighbor.multihop == 1 else None
             hops = [(family, self._next_hop(own, family)) for family in families]
             state.channels.append(
                 Channel(

@@ -19,7 +19,8 @@ from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, PREFERENCE, TAG, Pa
 from routrel.routing.bgp.propagation import Propagation, Resolver
 from routrel.routing.bgp.replay import Replay, is_comparable
 from routrel.routing.bgp.resolution import OutsideResolver, TableResolver
-from routrel.routing.bgp.sessions import BgpDatabase, Channel, State
+from routrel.routing.bgp.sessions import BgpDatabase
+from routrel.routing.bgp.speakers import Channel, State
 from routrel.routing.prefixes.classes import PrefixClasses
 from routrel.routing.protocol import (
     Lineage,
@@ -186,7 +187,7 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
             if speaker.outside is None:
                 yield Session(speaker.instance, channel.sending.neighbor.address, True, own=channel.source)
         for end, why, _ in self.state.failures:
-            yield Session(speakers[end.process].instance, end.neighbor.address, False, why)
+            yield Session(speakers[end.process].instance, end.neighbor.address, False, why.text)
 
     def problems(self) -> tuple[list[Finding], list[Doubt]]:
         return findings(self), []

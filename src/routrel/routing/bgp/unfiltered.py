@@ -2,6 +2,7 @@
 
 from routrel.model.addresses import Address
 from routrel.model.filters import Header
+from routrel.routing.neighbors import Obstacle
 from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol import Connections, Tables
 from routrel.routing.routes import NextHop
@@ -19,24 +20,25 @@ class UnfilteredConnections(Connections):
         self.tables = tables
         self._ways: dict[tuple[int, Address], tuple[str, int]] = {}
 
-    def connect(self, caller: int, called: int, call: Header) -> tuple[str, int]:
-        """Why a call fails, or '', and how many hops the longer way takes."""
+    def connect(self, caller: int, called: int, call: Header) -> tuple[Obstacle | None, int]:
+        """Why a call fails, and how many hops the longer way takes."""
         there, length = self._way(caller, call.destination)
         back, back_length = self._way(called, call.source)
-        return there or back, max(length, back_length)
+        reason = there or back
+        return Obstacle(reason) if reason else None, max(length, back_length)
 
-    def connect_outside(self, caller: int, call: Header) -> tuple[str, int]:
+    def connect_outside(self, caller: int, call: Header) -> tuple[Obstacle | None, int]:
         """Whether the way out leads to somebody whom no device is; the way back comes in where that one left."""
         instance, target = caller, call.destination
         for length in range(1, LONGEST_WAY):
             hop, peer, reason = self._step(instance, target)
             if hop is None:
-                return reason, length
+                return Obstacle(reason), length
             if peer < 0:
                 is_ours = hop.address is not None and self.topology.is_configured(hop.address)
-                return (reason if is_ours else ""), length
+                return Obstacle(reason) if is_ours else None, length
             instance = self.topology.ports[peer].instance
-        return f"packets for {target} go round in a loop", LONGEST_WAY
+        return Obstacle(f"packets for {target} go round in a loop"), LONGEST_WAY
 
     def _way(self, instance: int, target: Address) -> tuple[str, int]:
         """Why tables do not lead from an instance to an address, or '', and the hops."""

@@ -9,7 +9,7 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import Header
 from routrel.model.findings import Finding
 from routrel.model.routing import Eigrp, EigrpInterface
-from routrel.routing.neighbors import SOME_LINK_LOCAL, crowded, dropped_by, hop_to, own_prefixes
+from routrel.routing.neighbors import SOME_LINK_LOCAL, Obstacle, crowded, dropped_by, hop_to, own_prefixes
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
 from routrel.routing.routes import NextHop
@@ -71,7 +71,7 @@ class EigrpDatabase(ProtocolDatabase):
         """(interface's adds, port) of a process's own networks."""
         self.neighbors: dict[int, list[EigrpNeighbor]] = {4: [], 6: []}
         """By family, sorted by receiver, then next hop."""
-        self.apart: dict[tuple[int, int], str] = {}
+        self.apart: dict[tuple[int, int], Obstacle] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         by_segment: dict[int, list[EigrpPort]] = defaultdict(list)
         for instance in topology.instances:
@@ -129,16 +129,16 @@ class EigrpDatabase(ProtocolDatabase):
     def _meet(self, first: EigrpPort, second: EigrpPort) -> None:
         if first.process == second.process:
             return
-        obstacle = ""
+        obstacle: Obstacle | None = None
         if first.eigrp.number != second.eigrp.number:
-            obstacle = f"AS {first.eigrp.number} against AS {second.eigrp.number}"
+            obstacle = Obstacle(f"AS {first.eigrp.number} against AS {second.eigrp.number}")
         families = [
             family
             for family in (4, 6)
             if all(any(a.family == family for a in s.port.interface.addresses) for s in (first, second))
         ]
         if not obstacle and families == [4] and not self._share_subnet(first, second):
-            obstacle = "they share no subnet"
+            obstacle = Obstacle("they share no subnet")
         for family in families:
             if obstacle or (family == 4 and not self._share_subnet(first, second)):
                 continue
@@ -159,10 +159,10 @@ class EigrpDatabase(ProtocolDatabase):
                 Finding(
                     "eigrp-neighbours",
                     "error",
-                    f"{first.port.name} and {second.port.name} are no EIGRP neighbours: {obstacle}",
+                    f"{first.port.name} and {second.port.name} are no EIGRP neighbours: {obstacle.text}",
                     first.port.name.device,
                     first.port.name.interface,
-                    (first.settings.place, second.settings.place),
+                    (*obstacle.places, first.settings.place, second.settings.place),
                 )
             )
 
@@ -170,7 +170,7 @@ class EigrpDatabase(ProtocolDatabase):
         subnets = [{a.prefix for a in s.port.interface.addresses if a.family == 4} for s in (first, second)]
         return bool(subnets[0] & subnets[1])
 
-    def _filtered(self, sender: EigrpPort, receiver: EigrpPort, family: int) -> str:
+    def _filtered(self, sender: EigrpPort, receiver: EigrpPort, family: int) -> Obstacle | None:
         """Hellos go to all EIGRP routers, the rest of the exchange to the neighbour (RFC 7868 section 5.3)."""
         ports = sender.port.index, receiver.port.index
         source = self.topology.neighbor_address(*ports[::-1], family) or SOME_LINK_LOCAL
@@ -178,7 +178,8 @@ class EigrpDatabase(ProtocolDatabase):
         devices = self.topology.devices[sender.port.device], self.topology.devices[receiver.port.device]
         for destination in (EVERYONE[family], target):
             header = Header(EIGRP_PROTOCOL, source, destination, None, None)
-            dropped = dropped_by(header, (devices[0], sender.port), (devices[1], receiver.port))
-            if dropped:
-                return dropped.format(f"EIGRP packets to {destination}")
-        return ""
+            packets = f"EIGRP packets to {destination}"
+            dropped = dropped_by(header, packets, (devices[0], sender.port), (devices[1], receiver.port))
+            if dropped is not None:
+                return dropped
+        return None

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Finding
 from routrel.model.routing import Isis, IsisInterface
-from routrel.routing.neighbors import crowded, network_type, own_prefixes
+from routrel.routing.neighbors import Obstacle, crowded, network_type, own_prefixes
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import FloodingScope, Process, ProtocolDatabase
 from routrel.routing.spf.advertised import AdvertisedPrefixes
@@ -61,7 +61,7 @@ class IsisDatabase(ProtocolDatabase):
         self.ports: dict[int, IsisPort] = {}
         """By port."""
         self.areas: dict[IsisArea, IsisAreaDatabase] = {}
-        self.apart: dict[tuple[int, int], str] = {}
+        self.apart: dict[tuple[int, int], Obstacle] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._on_segment: dict[int, list[IsisPort]] = defaultdict(list)
         for instance in topology.instances:
@@ -151,8 +151,8 @@ class IsisDatabase(ProtocolDatabase):
                 if not levels and not obstacle:
                     obstacle = self._no_level(first, second)
                 if obstacle:
-                    self.apart[first.port.index, second.port.index] = obstacle
-                    self.apart[second.port.index, first.port.index] = obstacle
+                    self.apart[first.port.index, second.port.index] = Obstacle(obstacle)
+                    self.apart[second.port.index, first.port.index] = Obstacle(obstacle)
                     self.findings.append(
                         Finding(
                             "isis-neighbours",

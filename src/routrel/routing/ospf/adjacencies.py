@@ -9,7 +9,7 @@ from routrel.model.addresses import Address
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
 from routrel.model.filters import Header
 from routrel.model.findings import Finding
-from routrel.routing.neighbors import SOME_LINK_LOCAL, dropped_by, network_type
+from routrel.routing.neighbors import SOME_LINK_LOCAL, Obstacle, dropped_by, network_type
 from routrel.routing.ospf.ports import OspfPort, area_name
 from routrel.routing.spf.graph import Edge, Member, SharedNetwork
 from routrel.topology.ports import Segment
@@ -33,7 +33,7 @@ class Adjacencies:
     ospf_ports: list[OspfPort]
     edges: dict[int, list[Edge]] = field(default_factory=dict)
     networks: list[tuple[int, SharedNetwork]] = field(default_factory=list)
-    apart: dict[tuple[int, int], str] = field(default_factory=dict)
+    apart: dict[tuple[int, int], Obstacle] = field(default_factory=dict)
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -115,10 +115,10 @@ class AdjacencyFinder:
                     Finding(
                         NO_LINK_FINDING,
                         "error",
-                        f"{first.port.name} and {second.port.name} cannot become OSPF neighbours: {obstacle}",
+                        f"{first.port.name} and {second.port.name} cannot become OSPF neighbours: {obstacle.text}",
                         first.port.name.device,
                         first.port.interface.name,
-                        (first.settings.place, second.settings.place),
+                        (*obstacle.places, first.settings.place, second.settings.place),
                     )
                 )
                 continue
@@ -139,7 +139,16 @@ class AdjacencyFinder:
 
     def _obstacle(
         self, first: OspfPort, second: OspfPort, kind: str, other_kind: str, ospf_ports: list[OspfPort]
+    ) -> Obstacle | None:
+        text = self._disagreement(first, second, kind, other_kind, ospf_ports)
+        if text:
+            return Obstacle(text)
+        return self._filtered(first, second, kind) or self._filtered(second, first, kind)
+
+    def _disagreement(
+        self, first: OspfPort, second: OspfPort, kind: str, other_kind: str, ospf_ports: list[OspfPort]
     ) -> str:
+        """What their settings and addresses do not agree on, or ''."""
         if first.area.number != second.area.number:
             return f"area {area_name(first.area.number)} against area {area_name(second.area.number)}"
         if first.area.type != second.area.type:
@@ -148,9 +157,9 @@ class AdjacencyFinder:
         if kind != other_kind:
             return f"network type {kind} against {other_kind}"
         if self.family == 4:
-            obstacle = self._addresses_differ(first, second, kind)
-            if obstacle:
-                return obstacle
+            text = self._addresses_differ(first, second, kind)
+            if text:
+                return text
         if kind == "point-to-point" and len(ospf_ports) > 2:
             return f"network type point-to-point with {len(ospf_ports) - 1} neighbours on the segment"
         if kind == "broadcast" and not any(
@@ -160,7 +169,7 @@ class AdjacencyFinder:
         identifiers = self.router_id(first.process), self.router_id(second.process)
         if identifiers[0] == identifiers[1] and identifiers[0] is not None:
             return f"both have the router id {identifiers[0]}"
-        return self._filtered(first, second, kind) or self._filtered(second, first, kind)
+        return ""
 
     def _addresses_differ(self, first: OspfPort, second: OspfPort, kind: str) -> str:
         """Section 8.2 and 10.5: a point-to-point link does not compare subnets; version 3 never does."""
@@ -175,26 +184,27 @@ class AdjacencyFinder:
             return f"both have the address {source}"
         return ""
 
-    def _filtered(self, sender: OspfPort, receiver: OspfPort, kind: str) -> str:
-        """Which ACL drops the sender's OSPF packets, or ''.
+    def _filtered(self, sender: OspfPort, receiver: OspfPort, kind: str) -> Obstacle | None:
+        """Which ACL drops the sender's OSPF packets.
 
         Section 8.1: all go to AllSPFRouters on a point-to-point network; elsewhere the exchange is unicast.
         """
         ports = sender.port.index, receiver.port.index
         if not (sender.port.interface.acl_out or receiver.port.interface.acl_in):
-            return ""
+            return None
         source = self.topology.neighbor_address(*ports[::-1], self.family) or SOME_LINK_LOCAL
         target = self.topology.neighbor_address(*ports, self.family) or SOME_LINK_LOCAL
         everyone = ALL_SPF_ROUTERS[self.family]
         for destination in (everyone,) if kind == "point-to-point" else (everyone, target):
             dropped = dropped_by(
                 Header(OSPF_PROTOCOL, source, destination, None, None),
+                f"OSPF packets to {destination}",
                 (self.topology.devices[sender.port.device], sender.port),
                 (self.topology.devices[receiver.port.device], receiver.port),
             )
-            if dropped:
-                return dropped.format(f"OSPF packets to {destination}")
-        return ""
+            if dropped is not None:
+                return dropped
+        return None
 
 
 def _given_up(ospf_ports: list[OspfPort]) -> Finding:

@@ -13,7 +13,7 @@ from routrel.model.filters import OSPF as OSPF_PROTOCOL
 from routrel.model.findings import Finding
 from routrel.model.routing import Ospf, OspfArea
 from routrel.routing.arrays import Column
-from routrel.routing.neighbors import router_id
+from routrel.routing.neighbors import Obstacle, router_id
 from routrel.routing.ospf.adjacencies import Adjacencies, AdjacencyFinder
 from routrel.routing.ospf.ports import OspfPort, area_name, interface_cost, told_by
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
@@ -79,7 +79,7 @@ class OspfDatabase(ProtocolDatabase):
         """By port."""
         self.area_settings: dict[tuple[int, int], OspfArea] = {}
         """By process and area number."""
-        self.apart: dict[tuple[int, int], str] = {}
+        self.apart: dict[tuple[int, int], Obstacle] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         self._router_ids: dict[int, Address | None] = {}
         self._members: list[Membership] = []

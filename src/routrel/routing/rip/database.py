@@ -9,7 +9,7 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import UDP, Header
 from routrel.model.findings import Finding
 from routrel.model.routing import RipInterface
-from routrel.routing.neighbors import SOME_LINK_LOCAL, crowded, dropped_by, own_prefixes
+from routrel.routing.neighbors import SOME_LINK_LOCAL, Obstacle, crowded, dropped_by, own_prefixes
 from routrel.routing.prefixes.distinctions import PrefixDistinctions
 from routrel.routing.protocol import OwnPackets, Process, ProtocolDatabase
 from routrel.routing.routes import NextHop
@@ -51,7 +51,7 @@ class RipDatabase(ProtocolDatabase):
         """The port that brings a process's own network."""
         self.neighbors: dict[int, list[RipNeighbor]] = {4: [], 6: []}
         """By family, sorted by receiver, then next hop."""
-        self.apart: dict[tuple[int, int], str] = {}
+        self.apart: dict[tuple[int, int], Obstacle] = {}
         """Why two ports that stand in it on one segment do not hear each other, by (sender, receiver)."""
         by_segment: dict[int, list[Port]] = defaultdict(list)
         for instance in topology.instances:
@@ -108,21 +108,22 @@ class RipDatabase(ProtocolDatabase):
             if family == 4 and not any(
                 address is not None and mine.prefix.contains(address) for mine in receiver.interface.addresses
             ):
-                self.apart[sender.index, receiver.index] = f"{address} is on no subnet of the receiver (RFC 2453 3.9.2)"
+                text = f"{address} is on no subnet of the receiver (RFC 2453 3.9.2)"
+                self.apart[sender.index, receiver.index] = Obstacle(text)
                 continue
             devices = self.topology.devices[sender.device], self.topology.devices[receiver.device]
             header = Header(UDP, address or SOME_LINK_LOCAL, EVERYONE[family], PORTS[family], PORTS[family])
-            dropped = dropped_by(header, (devices[0], sender), (devices[1], receiver))
-            if dropped:
-                self.apart[sender.index, receiver.index] = dropped.format("its updates")
+            dropped = dropped_by(header, "its updates", (devices[0], sender), (devices[1], receiver))
+            if dropped is not None:
+                self.apart[sender.index, receiver.index] = dropped
                 self.findings.append(
                     Finding(
                         "rip-neighbours",
                         "error",
-                        f"{receiver.name} does not hear RIP from {sender.name}: {dropped.format('its updates')}",
+                        f"{receiver.name} does not hear RIP from {sender.name}: {dropped.text}",
                         receiver.name.device,
                         receiver.name.interface,
-                        (own.place, settings.place),
+                        (*dropped.places, own.place, settings.place),
                     )
                 )
                 continue

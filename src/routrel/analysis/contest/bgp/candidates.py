@@ -1,12 +1,13 @@
 """BGP's part of explanations."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cached_property
 
 from routrel.analysis.contest.bgp.elimination import within_bgp
 from routrel.analysis.contest.bgp.one_prefix import BgpOnePrefix
-from routrel.analysis.contest.bgp.path import Refusal
 from routrel.analysis.contest.bgp.paths_offered import candidates_of, unsent_of
 from routrel.analysis.contest.bgp.policy_uses import neighbor_uses, path_seen
+from routrel.analysis.contest.bgp.stops import BgpStops
 from routrel.analysis.contest.bgp.tipping import path_tips
 from routrel.analysis.contest.candidates import Candidate, Contest, PathTip, Unsent
 from routrel.analysis.contest.kept import Kept
@@ -44,6 +45,13 @@ class BgpContest(ProtocolContest):
     def brings(self, process: int, prefix: Prefix) -> bool:
         return process in self.of(prefix).local
 
+    def saying(self, prefix: Prefix) -> list[int]:
+        """Aggregates and defaults for neighbours too; what neighbours outside the network say is left out."""
+        stated = {one.process for one in self.database.speakers for own in one.bgp.aggregates if own.prefix == prefix}
+        local = [process for process in stated if process in self.of(prefix).local]
+        ends = self.database.ends if prefix.is_default else ()
+        return [*super().saying(prefix), *local, *(end.process for end in ends if end.neighbor.originate_default)]
+
     def eliminate(self, elimination: Elimination, group: list[int]) -> list[int]:
         process = elimination.candidates[group[0]].processes[1]
         return within_bgp(elimination, self.database.speakers[process], group)
@@ -64,9 +72,9 @@ class BgpContest(ProtocolContest):
             yield Unsent(address, device, path.as_path, refusal.text, refusal.place)
 
     def unheard(self, process: int, prefix: Prefix, neighbor: Address) -> str:
-        for end, reason, _ in self.solution.state.failures:
+        for end, why, _ in self.solution.state.failures:
             if end.process == process and end.neighbor.address == neighbor:
-                return f"no session with {neighbor}: {reason}"
+                return f"no session with {neighbor}: {why.text}"
         for path in self.unsent(process, prefix):
             if path.neighbor == neighbor:
                 return f"{path.device} does not send it any more: {path.reason}"
@@ -84,7 +92,7 @@ class BgpContest(ProtocolContest):
             return ["BGP has several stable states for this prefix, by who speaks first; one is shown"]
         return []
 
-    def without_origin(self, prefix: Prefix) -> Iterator[Step]:
+    def without_origin(self, network: Solved, prefix: Prefix, processes: Sequence[int]) -> Iterator[Step]:
         for speaker in self.database.speakers:
             for aggregate in speaker.bgp.aggregates:
                 if aggregate.prefix == prefix:
@@ -102,11 +110,12 @@ class BgpContest(ProtocolContest):
                 name, refusal = self.database.name(channel.receiver), receipt.refusal
                 text = f"{name} does not take it from {self.database.name(channel.sender)}: {refusal.text}"
                 yield Step(self.database.speakers[channel.receiver].instance, text, refusal.place, True)
-        for end, reason, _ in self.solution.state.failures:
+        for end, why, _ in self.solution.state.failures:
             if any(prefix in paths.known for paths in end.neighbor.received):
                 name = self.database.name(end.process)
-                text = f"{name} has no session with {end.neighbor.address}, which says it: {reason}"
-                yield Step(self.database.speakers[end.process].instance, text, end.neighbor.place, True)
+                text = f"{name} has no session with {end.neighbor.address}, which says it: {why.text}"
+                places = *why.places, end.neighbor.place
+                yield Step(self.database.speakers[end.process].instance, text, places[0], True, places[1:])
 
     def path_seen(self, process: int, column: int) -> PathSeen | None:
         return path_seen(self.solution, process, column)
@@ -115,31 +124,11 @@ class BgpContest(ProtocolContest):
         return neighbor_uses(self.solution, process.number, policy)
 
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:
-        """Where speakers that hold a path do not bring it to speakers that hold none; this one's first."""
-        plain = self.of(prefix)
-        steps = []
-        for channel in sorted(plain.channels, key=lambda channel: channel.receiver != process):
-            if channel.sender not in plain.best or channel.receiver in plain.best:
-                continue
-            if prefix.family not in channel.families:
-                continue
-            sender, receiver = plain.name(channel.sender), plain.name(channel.receiver)
-            instance = plain.speakers[channel.receiver].instance
-            receipt = plain.received.get(channel.index)
-            if receipt is None:
-                sent = plain.sent(channel)
-                if isinstance(sent, Refusal):
-                    text = f"{sender} does not send it to {receiver}: {sent.text}"
-                    steps.append(Step(plain.speakers[channel.sender].instance, text, sent.place, True))
-            elif receipt.refusal is not None:
-                text = f"{receiver} does not take it from {sender}: {receipt.refusal.text}"
-                steps.append(Step(instance, text, receipt.refusal.place, True))
-            elif receipt.kept is not None:
-                text = f"{receiver} has it from {sender}, but its next hop {receipt.kept.next_hop} does not resolve"
-                steps.append(Step(instance, text, channel.receiving.neighbor.place, True))
-        if not plain.inward[process]:
-            speaker = plain.speakers[process]
-            text = f"{plain.name(process)} has no BGP session that is up for IPv{prefix.family}"
-            off = tuple(one.place for one in speaker.bgp.neighbors if not one.enabled)
-            steps.insert(0, Step(speaker.instance, text, speaker.bgp.place, True, off))
-        return steps
+        return BgpStops(network, self.of(prefix), prefix, process, self._speakers_by_address).steps()
+
+    @cached_property
+    def _speakers_by_address(self) -> dict[Address, int]:
+        """The processes of speakers by the addresses of their instances' interfaces, up or down."""
+        process_of = {process.instance: process.number for process in self.database.processes}
+        ports = [port for port in self.topology.ports if port.instance in process_of]
+        return {address: process_of[port.instance] for port in ports for address in port.addresses}

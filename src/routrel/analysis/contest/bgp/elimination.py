@@ -3,7 +3,7 @@
 from routrel.analysis.contest.bgp.decision import ACCIDENTAL, MED_BETWEEN_AS, ROUND_RULES, Ranks, eliminate
 from routrel.analysis.contest.candidates import Round
 from routrel.analysis.contest.rounds import Elimination
-from routrel.routing.bgp.sessions import Speaker
+from routrel.routing.bgp.speakers import Speaker
 
 Heard = tuple[str, list[int], list[int]]
 """A round of BGP: its name, who stood in it, who lost."""

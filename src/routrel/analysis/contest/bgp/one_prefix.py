@@ -24,8 +24,8 @@ from routrel.model.times import rfc3339
 from routrel.routing.bgp import paths as columns
 from routrel.routing.bgp.decision import UNREACHABLE
 from routrel.routing.bgp.resolution import Resolution
-from routrel.routing.bgp.sessions import Channel, Speaker
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.bgp.speakers import Channel, Speaker
 from routrel.routing.redistributed import Redistributed
 from routrel.topology.segments import Topology
 

@@ -9,7 +9,7 @@ from routrel.formats.mrt.records import is_dump
 from routrel.model.addresses import Address
 from routrel.model.places import Place
 from routrel.routing.bgp.decision import UNREACHABLE
-from routrel.routing.bgp.sessions import Channel
+from routrel.routing.bgp.speakers import Channel
 
 
 def candidates_of(plain: BgpOnePrefix, process: int, external: int, internal: int) -> Iterator[Candidate]:

@@ -10,8 +10,8 @@ from routrel.model.policies import ORIGINS, Policy
 from routrel.routing.arrays import Column
 from routrel.routing.bgp import paths as columns
 from routrel.routing.bgp.paths import Rows
-from routrel.routing.bgp.sessions import Channel
 from routrel.routing.bgp.solution import BgpSolution
+from routrel.routing.bgp.speakers import Channel
 
 NOT_SENT = frozenset({"weight", "tag", "preference"})
 """What a router keeps to itself of a BGP path."""

@@ -66,6 +66,26 @@ class IsisContest(ProtocolContest):
         areas = self.database.areas.values()
         return any(one.router == process and one.prefix == prefix for area in areas for one in area.reachable)
 
+    def attached_for(self, process: int) -> list[int]:
+        """The routers by which one of level 1 alone leaves its area: attached to others (ISO 10589 section 7.2.9.2)."""
+        isis = self.database.configured[process]
+        return self.solution.attached.get(area_of(isis, 1), []) if isis.levels == (1,) else []
+
+    def only_attached(self, process: int, prefix: Prefix) -> bool:
+        """Whether a router says the default by being attached, and does not put one in besides."""
+        attached = prefix.is_default and any(process in routers for routers in self.solution.attached.values())
+        return attached and process not in super().saying(prefix)
+
+    def saying(self, prefix: Prefix) -> list[int]:
+        """Attached routers too, of the default."""
+        attached = self.solution.attached.values() if prefix.is_default else ()
+        return [*super().saying(prefix), *(router for routers in attached for router in routers)]
+
+    def without_origin(self, network: Solved, prefix: Prefix, processes: Sequence[int]) -> Iterator[Step]:
+        for process in processes if prefix.is_default else ():
+            if self.database.configured[process].levels == (1,) and not self.attached_for(process):
+                yield from IsisStops(network, self, prefix, process, process).not_attached()
+
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:
         return IsisStops(network, self, prefix, origin, process).steps()
 

@@ -10,6 +10,9 @@ from routrel.routing.isis.database import LEVEL_2, IsisArea, IsisDatabase, area_
 from routrel.routing.isis.solution import NARROW_PATH
 from routrel.routing.solve import Solved
 
+MOST_LEAKING = 4
+"""Routers that would leak a prefix and do not have it: of so many it is said why."""
+
 if TYPE_CHECKING:
     from routrel.analysis.contest.isis.candidates import IsisContest
 
@@ -27,6 +30,8 @@ class IsisStops:
         self.own, self.other = (self.database.configured[one] for one in (process, origin))
 
     def steps(self) -> list[Step]:
+        if self.plain.only_attached(self.origin, self.prefix):
+            return self._to_attached() if self.origin in self.plain.attached_for(self.process) else []
         for level in (1, 2):
             area = area_of(self.own, level)
             if level not in self.own.levels or level not in self.other.levels or area != area_of(self.other, level):
@@ -37,6 +42,15 @@ class IsisStops:
             if level == 2 or self._is_said_at_level_1():
                 return [self._without_address() or self._too_far()]
         return self._into_level_1() if self.own.levels == (1,) else self._out_of_level_1()
+
+    def _to_attached(self) -> list[Step]:
+        """Why the default towards a router that is attached to other areas does not stand."""
+        area = area_of(self.own, 1)
+        if self.origin in self.plain.graph(area).distances(self.process):
+            without = self._without_address()
+            return [] if without is None else [without]
+        text = f"at level 1 no path leads to {self.plain.name(self.origin)}, which is attached to other areas"
+        return self._separated(area, self.process, [self.origin], text)
 
     def _separated(self, area: IsisArea, receiver: int, senders: list[int], text: str) -> list[Step]:
         """What keeps a process from the nearest of others at one level."""
@@ -104,17 +118,49 @@ class IsisStops:
 
     def _leaks(self) -> list[Step]:
         """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
-        steps = []
-        for router in self.database.areas[area_of(self.own, 1)].routers:
-            leak = self.plain.leak_decision(router, self.prefix)
+        steps, area = list[Step](), area_of(self.own, 1)
+        for router in self.database.areas[area].routers:
+            if router in (self.process, self.origin) or self.database.configured[router].leak is None:
+                continue
+            leak, name = self.plain.leak_decision(router, self.prefix), self.plain.name(router)
             if leak is None:
+                steps += self._unknown_to(router) if len(steps) < MOST_LEAKING else []
                 continue
             _, policy, decision = leak
             if policy is not None and decision is not None and not decision.accepted:
                 place = decision.by.place if decision.by is not None else policy.place
-                text = f"{self.plain.name(router)} does not leak it into level 1: {decision.words(policy)}"
+                text = f"{name} does not leak it into level 1: {decision.words(policy)}"
                 steps.append(Step(self.database.processes[router].instance, text, place, True))
+            elif router not in self.plain.graph(area).distances(self.process):
+                steps += self._separated(
+                    area, self.process, [router], f"at level 1 no path leads to {name}, which leaks it"
+                )
         return steps
+
+    def _unknown_to(self, router: int) -> list[Step]:
+        """Why a router that leaks has nothing to leak."""
+        if self.database.configured[router].levels == (1,):
+            return []
+        return IsisStops(self.solved, self.plain, self.prefix, self.origin, router).steps()
+
+    def not_attached(self) -> list[Step]:
+        """Why a router of level 1 follows no default: none of its area is attached to others."""
+        area, name = area_of(self.own, 1), self.plain.name(self.process)
+        both = self._of_both_levels(area)
+        beyond = [one for one, isis in enumerate(self.database.configured) if 2 in isis.levels and one not in both]
+        if not both:
+            text = f"{name} is of level 1, and no router of area {self.own.area} is of level 2 too: it has no default"
+            return [Step(self.database.processes[self.process].instance, text, self.own.place, True)]
+        return [
+            step
+            for router in both[:MOST_LEAKING]
+            for step in self._separated(
+                LEVEL_2,
+                router,
+                beyond,
+                f"{self.plain.name(router)} reaches no other area at level 2, so that no default leads to it",
+            )
+        ]
 
     def _is_said_at_level_1(self) -> bool:
         said = self.plain.brought(area_of(self.other, 1), self.prefix)

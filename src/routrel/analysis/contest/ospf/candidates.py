@@ -1,7 +1,7 @@
 """OSPF's candidates for one prefix, rule by rule (RFC 2328 sections 11 and 16, RFC 3101 section 2.5)."""
 
 import heapq
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from routrel.analysis.contest.candidates import Candidate
 from routrel.analysis.contest.ospf.outside import OspfOutside
@@ -43,16 +43,29 @@ class OspfContest(OspfOutside):
     def brings(self, process: int, prefix: Prefix) -> bool:
         return any(r == process for area in self.areas_of(process) for r, _, _ in self.stubs(area, prefix))
 
+    def saying(self, prefix: Prefix) -> list[int]:
+        """Border routers that say a range, or the default of a stub area, besides what is put in."""
+        return [*super().saying(prefix), *(one for one in self.solution.areas.borders if self.said_into(one, prefix))]
+
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:
         return OspfStops(network, self, prefix, origin, process).steps()
 
-    def without_origin(self, prefix: Prefix) -> Iterator[Step]:
+    def without_origin(self, network: Solved, prefix: Prefix, processes: Sequence[int]) -> Iterator[Step]:
         for process in self.database.processes:
             configured = process.originate_default
-            if configured is not None and prefix == Prefix(process.families[0], 0, 0):
+            is_default = prefix == Prefix(process.families[0], 0, 0)
+            if configured is not None and not configured.always and is_default:
                 name = self.topology.instance_name(process.instance)
                 text = f"ospf on {name} would originate it, but the table there has no default of another source"
                 yield Step(process.instance, text, configured.place, True)
+        for (of, area), settings in self.database.area_settings.items():
+            for one in settings.ranges:
+                if one.prefix == prefix and one.advertise:
+                    why = f"has nothing inside it in area {area_name(area)}"
+                    if of not in self.solution.areas.borders:
+                        why = "is no border router: no interface of another area is up"
+                    text = f"{self.name(of)} would say the range, but {why}"
+                    yield Step(self.database.processes[of].instance, text, one.place, True)
 
     def shortening_ports(self, process: int, prefix: Prefix) -> set[int]:
         """Interfaces off the present way that a lower cost could bring in, in the areas of the process."""

@@ -46,6 +46,17 @@ class OspfOutside(OspfAreas):
         said = Leg(-1, rest, f"{self.name(ends[0][1])} to {self.name(target)}")
         return Reach(best, tuple((*legs, said) for legs in reach.ways), reach.hops, 1, reach.words)
 
+    def said_into(self, border: int, prefix: Prefix) -> list[int]:
+        """The areas into which a border router says a prefix that it makes: a range, or the default of a stub area."""
+        settings = {area: self.database.area_settings[border, area] for area in self.areas_of(border)}
+        ranged = {area for area, one in settings.items() if any(r.prefix == prefix and r.advertise for r in one.ranges)}
+        found = []
+        for area, one in settings.items():
+            is_default = prefix.length == 0 and (one.type == "stub" or (one.type == "nssa" and one.no_summary))
+            if (is_default or ranged - {area}) and self.advertised(border, prefix, area) is not None:
+                found.append(area)
+        return found
+
     def _inside_to_router(self, process: int, target: int) -> list[tuple[int, int, int]]:
         """Paths to a boundary router inside areas where it is one to the whole system (section 12.4.1): whether by the
         backbone, the cost, and the area."""

@@ -1,5 +1,7 @@
 """Why a prefix that one OSPF process announces does not come to another."""
 
+from collections.abc import Collection
+
 from routrel.analysis.contest.ospf.outside import OspfOutside
 from routrel.analysis.contest.separation import Neighbors, instances_running
 from routrel.analysis.contest.trail import Step, separated
@@ -40,7 +42,12 @@ class OspfStops:
                 found = self.plain.database.processes[process]
                 text = f"OSPF on {self.plain.name(process)} has no interface that is up, so it has no neighbours"
                 return self._separated(None, [self.origin], text, found.place)
-        return self._inside(self.process, brings) if brings else self._outside()
+        said = (
+            self.plain.said_into(self.origin, self.prefix) if self.origin in self.plain.solution.areas.borders else []
+        )
+        if self.prefix.length == 0:  # a stub area's default goes no further
+            said = [area for area in said if area in self.plain.areas_of(self.process)]
+        return self._inside(self.process, brings or said) if brings or said else self._outside()
 
     def _separated(
         self, area: int | None, processes: list[int], text: str, place: Place, receiver: int | None = None
@@ -48,7 +55,16 @@ class OspfStops:
         """What keeps this process, or ``receiver``, from the nearest of others, in one area or in all together."""
         instances = [self.plain.database.processes[process].instance for process in processes]
         own = self.instance if receiver is None else self.plain.database.processes[receiver].instance
-        return separated(self.solved, ospf_neighbors(self.plain.database, area), own, instances, text, place)
+        areas = None if area is None else [area]
+        return separated(self.solved, ospf_neighbors(self.plain.database, areas), own, instances, text, place)
+
+    def _separated_by_type(self, text: str, place: Place) -> list[Step]:
+        """What keeps the two from each other but for areas that carry no external routes."""
+        settings, areas = self.plain.database.area_settings, self.plain.database.areas
+        normal = [n for n, one in areas.items() if all(settings[router, n].type == "normal" for router in one.routers)]
+        instance = self.plain.database.processes[self.origin].instance
+        neighbors = ospf_neighbors(self.plain.database, normal)
+        return separated(self.solved, neighbors, self.instance, [instance], text, place)
 
     def _stop(self, text: str, place: Place) -> Step:
         return Step(self.instance, text, place, True)
@@ -120,7 +136,7 @@ class OspfStops:
                 f"external routes of {self.plain.name(self.origin)} do not come here: only stub areas and NSSAs join"
                 " the two, which do not carry them (RFC 2328 section 3.6)"
             )
-            return [self._stop(text, self._area_place(self.process, areas[0]))]
+            return self._separated_by_type(text, self._area_place(self.process, areas[0]))
         if AUTONOMOUS_SYSTEM not in heard or own_types == {"nssa"}:
             text = f"what {self.plain.name(self.origin)} brings into its NSSA is not translated for other areas"
             return [self._stop(text, self._area_place(self.origin, self.plain.areas_of(self.origin)[0]))]
@@ -133,10 +149,10 @@ class OspfStops:
         return self.plain.database.area_settings[process, area].place
 
 
-def ospf_neighbors(database: OspfDatabase, area: int | None = None) -> Neighbors:
-    """Of one area, or of all together."""
+def ospf_neighbors(database: OspfDatabase, areas: Collection[int] | None = None) -> Neighbors:
+    """Of some areas, or of all together."""
     hears = {number: {(edge.port, edge.peer) for edge in one.edges} for number, one in database.areas.items()}
-    inside = hears.values() if area is None else [hears.get(area, set())]
+    inside = hears.values() if areas is None else [hears.get(area, set()) for area in areas]
     return Neighbors(
         "OSPF" if database.version == 2 else "OSPF version 3",
         "ospf-neighbours",
@@ -147,7 +163,7 @@ def ospf_neighbors(database: OspfDatabase, area: int | None = None) -> Neighbors
         networks=[
             frozenset(member.port for member in network)
             for number, one in database.areas.items()
-            if area in (None, number)
+            if areas is None or number in areas
             for network in one.networks
         ],
         elsewhere=set().union(*hears.values()),
