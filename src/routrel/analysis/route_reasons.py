@@ -118,12 +118,8 @@ class _Reasons:
             return same[0].out
         if now is not None and (lost := next((one for one in now.candidates if one.beaten >= 0), None)):
             return f"kept out in {now.rounds[lost.beaten].name}"
-        stopped = (
-            step.text
-            for trail in (trails(self.after.explainer, now) if now is not None else ())
-            for step in trail.steps
-            if step.stopped
-        )
+        found = trails(self.after.explainer, now) if now is not None else []
+        stopped = (trail.steps[-1].text for trail in found)
         if not old.is_process:
             return f"{old.origin} is not there any more"
         return next(self._moved(old, self.before), "") or next(stopped, "nobody offers it any more")

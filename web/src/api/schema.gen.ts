@@ -3285,7 +3285,8 @@ export interface components {
         };
         /**
          * Step
-         * @description One thing that happened to a prefix on its way; ``stopped`` ends the trail.
+         * @description One thing that happened to a prefix on its way; where it ``stopped`` the trail ends, or tells why a next hop or
+         *         neighbour lacks a route.
          */
         Step: {
             device: string;

@@ -105,7 +105,8 @@ class TippingPoint(Struct, frozen=True):
 
 
 class Step(Struct, frozen=True):
-    """One thing that happened to a prefix on its way; ``stopped`` ends the trail."""
+    """One thing that happened to a prefix on its way; where it ``stopped`` the trail ends, or tells why a next hop or
+    neighbour lacks a route."""
 
     device: str
     message: str

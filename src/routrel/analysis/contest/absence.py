@@ -2,7 +2,6 @@
 
 from collections import deque
 from collections.abc import Collection
-from dataclasses import replace
 from functools import cached_property
 
 from routrel.analysis.contest.candidates import Contest
@@ -96,8 +95,7 @@ class Tracer:
         if not onward and prefix is not None:
             onward = trails(self.explainer, self.explainer.contest(instance, prefix), self.depth + 1)
             onward = [one for one in onward if not one.steps[-1].unstated] or onward
-        passed = replace(last, stopped=False)
-        return [Trail((*trail.steps[:-1], passed, *one.steps)) for one in onward] or [trail]
+        return [Trail((*trail.steps, *one.steps)) for one in onward] or [trail]
 
     def _set_out(self, origin: int, route: Route) -> None:
         """From an instance that has the prefix into its protocols."""

@@ -13,7 +13,8 @@ from routrel.topology.segments import Topology
 
 @dataclass(frozen=True, slots=True)
 class Step:
-    """One thing that happened to the prefix on its way, at a routing instance; ``stopped`` ends the trail."""
+    """One thing that happened to the prefix on its way, at a routing instance; where it ``stopped`` the trail ends, or
+    goes on with why something lacks a route that it stands on."""
 
     instance: int
     text: str
