@@ -9,7 +9,12 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.contest.why import WhyAnswerer
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.trial import Trial
+from routrel.analysis.walk_verdicts import Answerer
+from routrel.formats.changes.reading import changes_of
 from routrel.formats.network_file import read_network
+from routrel.forwarding.flow import Flow
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from tests.core.networks import plain
@@ -120,6 +125,23 @@ def lines_named(answer: dict[str, Any]) -> set[int]:
     steps = [trail[-1] for trail in answer["trails"]]
     places = [place for step in steps for place in (step["place"], *step["other_places"]) if place]
     return {place["line"] for place in places}
+
+
+@given(trees(), st.data())
+@settings(max_examples=examples(30), deadline=None, suppress_health_check=list(HealthCheck))
+def test_what_is_offered_against_it_cures_it_as_text(document, data):
+    broken, _ = data.draw(st.sampled_from(list(breaks(document))))
+    files = {"n.json": json.dumps(broken, indent=1).encode()}
+    solved = solve(read_network(files))
+    source, target = data.draw(st.permutations(sorted(document["devices"])))[:2]
+    flow = Flow(source, document["devices"][target]["interfaces"]["lo"]["addresses"][0].removesuffix("/32"))
+    found = plain(Evidence(Answerer(solved)).walk(Answerer(solved).asker.ask(flow)))
+    for strand in ("forward", "return"):
+        remedies = [cause["remedy"] for cause in (found[strand] or {"causes": []})["causes"]]
+        for remedy in (one for one in remedies if one):
+            trial = Trial.of(files, solved, changes_of(remedy["changes"]))
+            again = plain(Evidence(Answerer(trial.after)).walk(Answerer(trial.after).asker.ask(flow)))
+            assert again[strand] is None or again[strand]["verdict"] == "arrives", remedy
 
 
 @given(trees(), st.data())

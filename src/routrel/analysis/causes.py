@@ -5,12 +5,14 @@ that data. Remedies come from ``remedies``.
 """
 
 from collections.abc import Sequence
+from functools import cached_property
 
 from routrel.analysis.answers import contests
 from routrel.analysis.answers.walks import Cause, Remedy
 from routrel.analysis.contest.absence import trails
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.trail import Step, step_answer
+from routrel.analysis.mends import mended
 from routrel.analysis.program_remedies import (
     ProgramRemedies,
     check_words,
@@ -19,11 +21,11 @@ from routrel.analysis.program_remedies import (
     unsure_words,
 )
 from routrel.analysis.remedies import RouteRemedies, missing_entry, near_misses
-from routrel.analysis.switched_on import switched_on
 from routrel.analysis.virtual_routers import group_of, inactive_words
 from routrel.forwarding.flow import GOOD, Walk
 from routrel.forwarding.trace import Branch, Ending, SteeringCheck, Stop, Trace
 from routrel.forwarding.walk import Walker
+from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
 from routrel.model.filters import PROTOCOL_NAMES, Header, PortRange
 from routrel.model.findings import some_of
@@ -61,7 +63,6 @@ class CauseFinder:
         self.topology = solved.topology
         self.routes = RouteRemedies(solved, walker)
         self.rules = ProgramRemedies(solved, walker)
-        self._explainer: Explainer | None = None
 
     def causes(self, walk: Walk, strand: Trace) -> list[Cause]:
         """One cause per bad ending of either strand of a walk, in its order, none named twice.
@@ -102,7 +103,8 @@ class CauseFinder:
         if ending.stage not in ("steering", "host", "delivery"):
             if ending.verdict == "unrouted":
                 trail = self._trail(stop)
-                remedy = switched_on(self.solved, strand, stop, stateful, trail)
+                prefix = self._asked_for(stop)
+                remedy = mended(self.solved, strand, stop, stateful, trail, prefix)
                 remedy = remedy or self.routes.missing_route(strand, stop, stateful)
             elif ending.verdict == "discarded" and not _is_by_rule(stop):
                 remedy = self.routes.longer_route(strand, stop, stateful)
@@ -200,15 +202,21 @@ class CauseFinder:
         return tuple(step_answer(self.topology, step) for step in (*idle[:MOST_STEPS], *stopped))
 
     def _stopped_on_the_way(self, stop: Stop) -> tuple[Step, ...]:
-        if self._explainer is None:
-            self._explainer = Explainer(self.solved)
-        prefix = self._explainer.told_of(stop.header.destination)
+        prefix = self._asked_for(stop)
         if prefix is None:
             return ()
-        contest = self._explainer.contest(stop.instance, prefix)
+        contest = self._explain.contest(stop.instance, prefix)
         if contest.winners:
             return ()
-        return tuple(trail.steps[-1] for trail in trails(self._explainer, contest)[:MOST_STEPS])
+        return tuple(trail.steps[-1] for trail in trails(self._explain, contest)[:MOST_STEPS])
+
+    def _asked_for(self, stop: Stop) -> Prefix | None:
+        """The prefix by which others would tell of the destination at a stop."""
+        return self._explain.told_of(stop.header.destination)
+
+    @cached_property
+    def _explain(self) -> Explainer:
+        return Explainer(self.solved)
 
     def _interface(self, stop: Stop, branch: Branch | None) -> str | None:
         if branch is not None:

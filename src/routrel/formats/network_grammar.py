@@ -87,7 +87,9 @@ def interface_name(text: str) -> InterfaceName:
 
 
 MAC = Text("a MAC address", r"[0-9a-fA-F]{2}(:[0-9a-fA-F]{2}){5}")
-PROTOCOL = Parsed("a protocol: tcp, udp, icmp, icmpv6, a number to 255, or any", protocol_number, ("string", "integer"))
+PROTOCOL = Parsed(
+    "a protocol: tcp, udp, icmp, icmpv6, ospf, a number to 255, or any", protocol_number, ("string", "integer")
+)
 MATCH_PREFIX = Parsed("a prefix with no host bits set, or any", prefix_or_any)
 PORT = Parsed("a port or a range like 8000-8099", port_range, ("integer", "string"))
 PORTS = ListOf(PORT, least=1)

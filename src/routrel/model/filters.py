@@ -11,8 +11,8 @@ from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 
 TCP, UDP, ICMP, ICMPV6, OSPF = 6, 17, 1, 58, 89
-PROTOCOL_NUMBERS = {"tcp": TCP, "udp": UDP, "icmp": ICMP, "icmpv6": ICMPV6}
-PROTOCOL_NAMES = {number: name for name, number in PROTOCOL_NUMBERS.items()} | {OSPF: "ospf"}
+PROTOCOL_NUMBERS = {"tcp": TCP, "udp": UDP, "icmp": ICMP, "icmpv6": ICMPV6, "ospf": OSPF}
+PROTOCOL_NAMES = {number: name for name, number in PROTOCOL_NUMBERS.items()}
 PORTED = frozenset({TCP, UDP})
 
 AclAction = Literal["accept", "drop", "reject"]

@@ -2,11 +2,12 @@
 
 from typing import Any
 
+from routrel.model.filters import PROTOCOL_NUMBERS
+
 Data = dict[str, Any]
 
 FAMILIES = {"ipv4": "0.0.0.0/0", "ipv6": "::/0"}
 PORTED = ("tcp", "udp")
-NUMBERS = {"tcp": 6, "udp": 17, "icmp": 1, "icmpv6": 58}
 
 
 def write_lists(rest: Data, points: dict[str, Data]) -> Data:
@@ -53,7 +54,9 @@ def _entry(name: str, entry: Data) -> Data | None:
         family = "ipv6" if ":" in said[0] else "ipv4"
         matches[family] = {f"{side}-{family}-network": one for side, one in prefixes.items() if one != "any"}
         if protocol != "any":
-            matches[family]["protocol"] = NUMBERS.get(protocol, protocol if not protocol.isdecimal() else int(protocol))
+            matches[family]["protocol"] = PROTOCOL_NUMBERS.get(
+                protocol, protocol if not protocol.isdecimal() else int(protocol)
+            )
     elif protocol != "any" and protocol not in PORTED:
         return None
     for key, leaf in (("source_ports", "source-port"), ("destination_ports", "destination-port")):
