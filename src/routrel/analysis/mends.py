@@ -1,10 +1,10 @@
 """Changes at what the trail of a missing route names: what is off is switched on, silent interfaces form adjacencies,
 lists and policies let through what they refuse. Each is solved with before it is offered."""
 
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import replace
 from functools import partial
-from itertools import chain, islice
+from itertools import islice
 from typing import Any, NamedTuple
 
 from routrel.analysis.answers import contests
@@ -48,50 +48,60 @@ def mended(
     """The first change at what the trail names with which the flow passes a stop; ``prefix`` is what lacks a route."""
     if len(solved.topology.devices) > MOST_DEVICES:
         return None
-    named = {place for step in trail for place in (step.place, *step.other_places) if place}
+    named = Named([place for step in trail for place in (step.place, *step.other_places) if place])
     for one in islice(_mends(solved, named, prefix), MOST_TRIED):
         if cures(solve(one.made(), solved), strand, stop, stateful):
             return Remedy(one.message, one.text, one.place, one.changes)
     return None
 
 
-def _mends(solved: Solved, named: Collection[Place], prefix: Prefix | None) -> Iterator[Mend]:
+class Named:
+    """Places that are asked for all over a network: lines first, which are told apart sooner than places."""
+
+    def __init__(self, places: Sequence[Place]):
+        self._places = frozenset(places)
+        self._lines = frozenset(place.line for place in places)
+
+    def __contains__(self, place: Place) -> bool:
+        return place.line in self._lines and place in self._places
+
+
+def _mends(solved: Solved, named: Named, prefix: Prefix | None) -> Iterator[Mend]:
     network = solved.network
     packets = {one for database in solved.databases if database.processes for one in database.own_packets}
     devices = [device for device in network.devices.values() if takes_changes(device)]
-    found = chain(
-        _links(network),
-        chain.from_iterable(_off(network, device) for device in devices),
-        chain.from_iterable(_silent(network, device) for device in devices),
-    )
-    yield from (one for one in found if one.place in named)
+    yield from _links(network, named)
+    for device in devices:
+        yield from _off(network, device, named)
+    for device in devices:
+        yield from _silent(network, device, named)
     for device in devices:
         if prefix is not None:
             yield from _refusing(network, device, named, prefix)
         yield from _dropping(network, device, named, sorted(packets))
 
 
-def _links(network: Network) -> Iterator[Mend]:
+def _links(network: Network, named: Named) -> Iterator[Mend]:
     for link in network.links:
-        if not link.enabled:
+        if not link.enabled and link.place in named:
             name = link.name or " - ".join(map(str, link.ends))
             yield _switch("link", name, str(link.ends[0]), link.place, partial(_with_link, network, link))
 
 
-def _off(network: Network, device: Device) -> Iterator[Mend]:
+def _off(network: Network, device: Device, named: Named) -> Iterator[Mend]:
     """What of a device is off and can be switched on by a change."""
-    if not device.enabled:
+    if not device.enabled and device.place in named:
         on = replace(device, enabled=True)
         yield _switch("device", device.name, device.name, device.place, partial(_with, network, on))
     for interface in device.interfaces.values():
-        if not interface.enabled:
+        if not interface.enabled and interface.place in named:
             name = f"{device.name}:{interface.name}"
             interfaces = {**device.interfaces, interface.name: replace(interface, enabled=True)}
             made = partial(_with, network, replace(device, interfaces=interfaces))
             yield _switch("interface", name, name, interface.place, made)
     for vrf, routing in _instances(device):
         for neighbor in routing.bgp.neighbors if routing.bgp is not None else ():
-            if not neighbor.enabled:
+            if not neighbor.enabled and neighbor.place in named:
                 name = f"{device.name} {neighbor.address}"
                 on = _with_routing(device, vrf, _with_session(routing, neighbor.place))
                 yield _switch("session", name, name, neighbor.place, partial(_with, network, on), vrf)
@@ -104,13 +114,13 @@ def _switch(
     return Mend(place, f"switch on {kind} {name}", "enabled: true", [change], made)
 
 
-def _silent(network: Network, device: Device) -> Iterator[Mend]:
+def _silent(network: Network, device: Device, named: Named) -> Iterator[Mend]:
     """Interfaces that are passive in OSPF, IS-IS or EIGRP, each in all of these that it is silent in."""
     for vrf, routing in _instances(device):
         areas = [area for ospf in routing.ospf for area in ospf.areas]
         for part in (*areas, *(one for one in (routing.isis, routing.eigrp) if one is not None)):
             for interface in part.interfaces:
-                if not interface.passive:
+                if not interface.passive or interface.place not in named:
                     continue
                 name = f"{device.name}:{interface.name}"
                 made = partial(_with, network, _with_routing(device, vrf, _speaking(routing, interface.name)))
@@ -118,9 +128,7 @@ def _silent(network: Network, device: Device) -> Iterator[Mend]:
                 yield Mend(interface.place, f"let {name} form adjacencies", "passive: false", [change], made)
 
 
-def _dropping(
-    network: Network, device: Device, named: Collection[Place], packets: Iterable[OwnPackets]
-) -> Iterator[Mend]:
+def _dropping(network: Network, device: Device, named: Named, packets: Iterable[OwnPackets]) -> Iterator[Mend]:
     """Lists that drop what a protocol sends, with entries that let it pass before what drops it."""
     for acl in device.acls.values():
         at = next((index for index, one in enumerate(acl.entries) if one.place in named), None)
@@ -151,7 +159,7 @@ def _letting_through(network: Network, device: Device, acl: Acl, before: int, pa
     return Mend(place, message, text, changes, partial(_with, network, changed))
 
 
-def _refusing(network: Network, device: Device, named: Collection[Place], prefix: Prefix) -> Iterator[Mend]:
+def _refusing(network: Network, device: Device, named: Named, prefix: Prefix) -> Iterator[Mend]:
     """Policies that refuse a prefix, with a statement that accepts it before what refuses it."""
     for policy in device.policies.values():
         at = next((index for index, one in enumerate(policy.statements) if one.place in named), None)

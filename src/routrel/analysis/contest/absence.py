@@ -1,6 +1,6 @@
 """Why a prefix is absent: how far it came from each origin, and what stopped it, with the statement."""
 
-from collections import deque
+from collections import Counter, deque
 from collections.abc import Collection
 from functools import cached_property
 
@@ -17,6 +17,9 @@ from routrel.routing.protocol_routes import NO_ROUTE
 from routrel.routing.routes import Route
 
 MOST_TRAILS = 12
+
+MOST_ASKED = 8
+"""Of so many routers that announce a prefix in one protocol it is asked where it stops."""
 
 MOST_RELAYS = 8
 """Routers that would put a prefix into another protocol, and do not hear of it: so many are asked why."""
@@ -50,6 +53,7 @@ class Tracer:
         self._found: list[Trail] = []
         self._seen: set[Node] = set()
         self._queue: deque[tuple[Node, tuple[Step, ...]]] = deque()
+        self._asked = Counter[int]()
 
     def _solution_number(self, solution: AnySolution) -> int:
         return next(n for n, one in enumerate(self.solved.solutions) if one is solution)
@@ -129,13 +133,22 @@ class Tracer:
         wanted = {solution for solution, _ in self.wanted}
         while self._queue and len(self._found) < 4 * MOST_TRAILS:
             node, steps = self._queue.popleft()
-            self._found += [Trail((*steps, step)) for step in (*self._stops_before(node), *self._unheard(node))]
-            for instance in self._carriers(node[0]):
+            self._asked[node[0]] += 1
+            if self._asked[node[0]] <= MOST_ASKED:
+                self._found += [Trail((*steps, step)) for step in (*self._stops_before(node), *self._unheard(node))]
+            # Who has it in a protocol is the same, whoever announces it.
+            for instance in self._carriers(node[0]) if self._asked[node[0]] == 1 else ():
                 for onward, step in self._enter(instance, node):
                     if not step.stopped:
                         self._reach(onward, (*steps, step))
                     elif onward not in self._seen and onward[0] in (wanted if step.unstated else self._leading):
-                        self._found.append(Trail((*steps, step)))
+                        self._found += [] if self._has(onward) else [Trail((*steps, step))]
+
+    def _has(self, node: Node) -> bool:
+        """Whether a process hears of the prefix in its own protocol, so that nothing is amiss if it is not put in."""
+        process = self.solved.solutions[node[0]].processes[node[1]]
+        sources = self.solved.table(process.instance).sources
+        return any(one.process is process and one.rows.kind[self.column] != NO_ROUTE for one in sources)
 
     @cached_property
     def _leading(self) -> set[int]:
@@ -154,7 +167,7 @@ class Tracer:
             if number == node[0] and into in self._leading and into != number and process != node[1]
         }
         asked = sorted(relays)[: 8 * MOST_RELAYS]
-        lacking = [one for one in asked if of.routes_of(one).kind[self.column] == NO_ROUTE]
+        lacking = [one for one in asked if not self._has((node[0], one))]
         contest = self.explainer.contests[node[0]]
         return [
             step
@@ -211,12 +224,8 @@ class Tracer:
         for process in self.solved.solutions[solution].processes:
             if len(self.solved.processes_of(process.instance)) < 2:
                 continue
-            table = self.solved.table(process.instance)
-            for source in table.sources:
-                if source.process is process and (
-                    source.rows.kind[self.column] != NO_ROUTE or self._brings(solution, process)
-                ):
-                    found.append(process.instance)
+            if self._has((solution, process.number)) or self._brings(solution, process):
+                found.append(process.instance)
         return found
 
     def _brings(self, solution_number: int, process: Process) -> bool:
