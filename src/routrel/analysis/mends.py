@@ -14,7 +14,7 @@ from routrel.analysis.remedies import MOST_DEVICES, cures, entry_text
 from routrel.forwarding.trace import Stop, Trace
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
-from routrel.model.filters import Acl, AclEntry, HeaderMatch, PortRange
+from routrel.model.filters import TCP, Acl, AclEntry, HeaderMatch, PortRange
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
 from routrel.model.policies import Policy, PolicyMatch, PolicyStatement, PrefixMatch
@@ -141,10 +141,10 @@ def _dropping(network: Network, device: Device, named: Named, packets: Iterable[
 
 
 def _letting_through(network: Network, device: Device, acl: Acl, before: int, packets: OwnPackets) -> Mend:
-    ports = PortRange(packets.ports[0], packets.ports[0]) if packets.ports else None
-    matches = [HeaderMatch(packets.protocol, destination_ports=(ports,) if ports else ())]
-    if len(packets.ports) > 1 and ports is not None:  # what answers comes from there
-        matches.append(HeaderMatch(packets.protocol, source_ports=(ports,)))
+    ports = tuple(PortRange(one, one) for one in packets.ports)
+    matches = [HeaderMatch(packets.protocol, destination_ports=ports)]
+    if packets.protocol == TCP:  # who is called answers from the port that is called
+        matches = [HeaderMatch(TCP, destination_ports=ports[:1]), HeaderMatch(TCP, source_ports=ports[:1])]
     added = [AclEntry("accept", match) for match in matches]
     entries = (*acl.entries[:before], *added, *acl.entries[before:])
     changed = replace(device, acls={**device.acls, acl.name: replace(acl, entries=entries)})

@@ -231,10 +231,7 @@ class Tracer:
     def _brings(self, solution_number: int, process: Process) -> bool:
         """Whether a process brings the prefix into its protocol: as a network of its own, or put in."""
         contest = self.explainer.contests[solution_number]
-        put_in = contest.redistributed.get(process.number)
-        return (put_in is not None and put_in.position(self.column) is not None) or contest.brings(
-            process.number, self.prefix
-        )
+        return contest.puts_in(process.number, self.prefix) or contest.brings(process.number, self.prefix)
 
     def _enter(self, instance: int, by: Node | None) -> list[tuple[Node, Step]]:
         """Into which processes of an instance the prefix goes, and why not into the others."""

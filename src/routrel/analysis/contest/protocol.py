@@ -84,8 +84,12 @@ class ProtocolContest(ABC):
 
     def saying(self, prefix: Prefix) -> list[int]:
         """The processes that put a prefix into the protocol."""
-        column = self.solution.prefixes.column_of(prefix)
-        return [process for process, one in self.redistributed.items() if one.position(column) is not None]
+        return [process for process in self.redistributed if self.puts_in(process, prefix)]
+
+    def puts_in(self, process: int, prefix: Prefix) -> bool:
+        """Whether a process redistributes a prefix, or originates it as the default."""
+        put_in = self.redistributed.get(process)
+        return put_in is not None and put_in.position(self.solution.prefixes.column_of(prefix)) is not None
 
     @abstractmethod
     def stops(self, network: Solved, prefix: Prefix, origin: int, process: int) -> list[Step]:

@@ -74,7 +74,7 @@ class IsisContest(ProtocolContest):
     def only_attached(self, process: int, prefix: Prefix) -> bool:
         """Whether a router says the default by being attached, and does not put one in besides."""
         attached = prefix.is_default and any(process in routers for routers in self.solution.attached.values())
-        return attached and process not in super().saying(prefix)
+        return attached and not self.puts_in(process, prefix)
 
     def saying(self, prefix: Prefix) -> list[int]:
         """Attached routers too, of the default."""

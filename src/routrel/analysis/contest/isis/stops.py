@@ -120,7 +120,7 @@ class IsisStops:
         """What routers that leak into the area of a level 1 router do with the prefix, statement by statement."""
         steps, area = list[Step](), area_of(self.own, 1)
         for router in self.database.areas[area].routers:
-            if router in (self.process, self.origin) or self.database.configured[router].leak is None:
+            if router == self.process or self.database.configured[router].leak is None:
                 continue
             leak, name = self.plain.leak_decision(router, self.prefix), self.plain.name(router)
             if leak is None:
@@ -139,7 +139,7 @@ class IsisStops:
 
     def _unknown_to(self, router: int) -> list[Step]:
         """Why a router that leaks has nothing to leak."""
-        if self.database.configured[router].levels == (1,):
+        if router == self.origin or self.database.configured[router].levels == (1,):
             return []
         return IsisStops(self.solved, self.plain, self.prefix, self.origin, router).steps()
 

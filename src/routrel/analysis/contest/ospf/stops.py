@@ -47,7 +47,9 @@ class OspfStops:
         )
         if self.prefix.length == 0:  # a stub area's default goes no further
             said = [area for area in said if area in self.plain.areas_of(self.process)]
-        return self._inside(self.process, brings or said) if brings or said else self._outside()
+        if brings or said:
+            return self._inside(self.process, brings or said)
+        return self._outside() if self.plain.puts_in(self.origin, self.prefix) else []
 
     def _separated(
         self, area: int | None, processes: list[int], text: str, place: Place, receiver: int | None = None
