@@ -20,6 +20,8 @@ SolvedAgain = Callable[[Solved, frozenset[TrackedBy]], Solved]
 
 def settled(solved: Solved, again: SolvedAgain) -> Solved:
     """The network with virtual routers that act by the routes of its tables; what does not settle is noted in it."""
+    if not solved.topology.segments_tracking:
+        return solved
     seen = [solved.topology.unreached]
     while (unreached := _unreached(solved)) != seen[-1]:
         is_out = unreached in seen or len(seen) == MOST_ROUNDS
