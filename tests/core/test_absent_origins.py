@@ -4,7 +4,10 @@ import json
 from typing import Any
 
 from routrel.analysis.contest.why import WhyAnswerer, parse_prefix
+from routrel.analysis.evidence import Evidence
+from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.network_file import read_network
+from routrel.forwarding.flow import Flow
 from routrel.solving import solve
 from tests.core.bgp_networks import NET, Net
 from tests.core.networks import plain
@@ -147,6 +150,14 @@ def test_a_session_between_loopbacks_is_followed_to_what_keeps_them_apart():
     first = trails(net.document(), "core", NET)[0]
     assert first[2] == "core has no session with edge (10.0.0.2): core has no route to 10.0.0.2"
     assert first[-1].endswith("core:c1 hears nothing of edge:c1: edge:c1 is passive in OSPF")
+    # Of a flow the cause tells both, and mends what is beneath.
+    net.devices["out"]["interfaces"]["lan"] = {"addresses": ["203.0.113.1/24"]}
+    net.devices["out"]["routing"].pop("static")
+    solved = net.solve()
+    found = plain(Evidence(Answerer(solved)).walk(Answerer(solved).asker.ask(Flow("core", "203.0.113.1"))))
+    (cause,) = found["forward"]["causes"]
+    assert [step["message"] for step in cause["trail"]][:2] == [first[2], first[-1]]
+    assert cause["remedy"]["changes"] == [{"enable": "adjacency", "at": "edge:c1"}]
 
 
 def test_a_default_for_a_neighbour_whose_session_an_acl_cuts():

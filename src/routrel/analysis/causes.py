@@ -208,7 +208,8 @@ class CauseFinder:
         contest = self._explain.contest(stop.instance, prefix)
         if contest.winners:
             return ()
-        return tuple(trail.steps[-1] for trail in trails(self._explain, contest)[:MOST_STEPS])
+        found = trails(self._explain, contest)[:MOST_STEPS]
+        return tuple(dict.fromkeys(step for trail in found for step in trail.steps if step.stopped))
 
     def _asked_for(self, stop: Stop) -> Prefix | None:
         """The prefix by which others would tell of the destination at a stop."""
