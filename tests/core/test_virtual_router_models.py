@@ -175,6 +175,18 @@ def test_what_is_written_comes_back_the_same():
     assert "virtual_routers" not in written["r1.json"]
 
 
+def test_a_tracked_network_is_an_edit_by_its_prefix():
+    def tracking(*networks: dict[str, Any]) -> dict[str, Any]:
+        return router(instance(1, "192.0.2.1", track={"networks": {"network": list(networks)}}))
+
+    was = {"prefix": "0.0.0.0/0", "priority-decrement": 20}
+    found = list(edits_between(tracking(was), tracking({**was, "priority-decrement": 30}, {"prefix": "10.0.0.0/8"})))
+    assert sorted((edit.operation, edit.path.rpartition("/track/")[2]) for edit in found) == [
+        ("create", "networks/network=10.0.0.0%2F8"),
+        ("replace", "networks/network=0.0.0.0%2F0/priority-decrement"),
+    ]
+
+
 def test_a_changed_priority_is_an_edit_of_its_instance():
     old = router(instance(1, "192.0.2.1", priority=120))
     new = copy.deepcopy(old)

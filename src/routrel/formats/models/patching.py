@@ -26,6 +26,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "range": ("prefix",),
     "neighbor": ("remote-address",),
     "vrrp-instance": ("vrid",),
+    "network": ("prefix",),
     "virtual-ipv4-address": ("ipv4-address",),
     "virtual-ipv6-address": ("ipv6-address",),
     "prefix-set": ("name", "mode"),
