@@ -10,7 +10,7 @@ from typing import Any, NamedTuple
 from routrel.analysis.answers import contests
 from routrel.analysis.answers.walks import Remedy
 from routrel.analysis.offered_changes import entry_added, switched, takes_changes
-from routrel.analysis.remedies import MOST_DEVICES, cures, entry_text
+from routrel.analysis.remedies import MOST_DEVICES, braced, cures, entry_text
 from routrel.forwarding.trace import Stop, Trace
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
@@ -148,10 +148,10 @@ def _letting_through(network: Network, device: Device, acl: Acl, before: int, pa
     added = [AclEntry("accept", match) for match in matches]
     entries = (*acl.entries[:before], *added, *acl.entries[before:])
     changed = replace(device, acls={**device.acls, acl.name: replace(acl, entries=entries)})
-    changes, list_so_far = [], acl
-    for number, entry in enumerate(added):
-        changes.append(entry_added(device.name, list_so_far, before + number, entry))
-        list_so_far = replace(acl, entries=entries[: before + number + 1] + acl.entries[before:])
+    changes = [  # one after the other, before what drops it now
+        entry_added(device.name, replace(acl, entries=(*added[:number], *acl.entries)), before + number, entry)
+        for number, entry in enumerate(added)
+    ]
     where = f"before entry {before + 1}" if before < len(acl.entries) else "at the end"
     place = acl.entries[before].place if before < len(acl.entries) else acl.place
     text = "\n".join(f"- {entry_text(entry)}" for entry in added)
@@ -174,8 +174,7 @@ def _refusing(network: Network, device: Device, named: Named, prefix: Prefix) ->
         place = {"before": before + 1} if at is not None else {}
         change = {"add": "statement", "at": device.name, "policy": policy.name, **place, "entry": entry}
         where = f"before statement {before + 1}" if at is not None else "at the end"
-        shown = str(prefix) if prefix.family == 4 else f'"{prefix}"'
-        text = f"- {{match: {{prefixes: [{shown}]}}, result: accept}}"
+        text = f"- {{match: {{prefixes: [{braced(prefix)}]}}, result: accept}}"
         stated = policy.place if at is None else policy.statements[at].place
         yield Mend(stated, f"add to policy {policy.name} of {device.name}, {where}", text, [change], made)
 

@@ -41,16 +41,16 @@ def match_text(match: HeaderMatch) -> str:
     if match.protocol is not None:
         parts.append(f"protocol: {protocol_name(match.protocol)}")
     if match.source is not None:
-        parts.append(f"source: {_quoted(match.source)}")
+        parts.append(f"source: {braced(match.source)}")
     if match.destination is not None:
-        parts.append(f"destination: {_quoted(match.destination)}")
+        parts.append(f"destination: {braced(match.destination)}")
     for name, ports in (("source_ports", match.source_ports), ("destination_ports", match.destination_ports)):
         if ports:
             parts.append(f"{name}: [{', '.join(_port_text(ports_range) for ports_range in ports)}]")
     return ", ".join(parts)
 
 
-def _quoted(prefix: Prefix) -> str:
+def braced(prefix: Prefix) -> str:
     """A prefix as it can stand in a list in braces: IPv6 in quotes."""
     return str(prefix) if prefix.family == 4 else f'"{prefix}"'
 
@@ -186,7 +186,7 @@ class RouteRemedies:
             message = f"take out of the static routes of {self._where(stop)}"
             changes = self._changes(stop, None, route.prefix)
             return Remedy(
-                message, f"- {{prefix: {_quoted(route.prefix)}, action: {route.action}}}", route.place or None, changes
+                message, f"- {{prefix: {braced(route.prefix)}, action: {route.action}}}", route.place or None, changes
             )
         neighbor = self._arriving_neighbor(stop, stateful, strand.ends)
         prefix = self._prefix_at_destination(stop.header.destination)
@@ -309,6 +309,6 @@ def _obstacle(strand: Trace, ending: Ending) -> tuple[int, Verdict]:
 
 
 def _static_text(route: StaticRoute) -> str:
-    prefix = _quoted(route.prefix)
+    prefix = braced(route.prefix)
     hop = str(route.next_hop) if route.next_hop is None or route.next_hop.family == 4 else f'"{route.next_hop}"'
     return f"- {{prefix: {prefix}, next_hop: {hop}}}"

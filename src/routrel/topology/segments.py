@@ -88,7 +88,7 @@ class Topology(AddressOwners):
         self.segments: list[Segment] = []
         self.segment_of: list[int] = [-1] * len(self.ports)
         self._build_segments()
-        AddressOwners.__init__(self)
+        super().__init__()
 
     @cached_property
     def _ports_in(self) -> dict[Prefix, list[int]]:

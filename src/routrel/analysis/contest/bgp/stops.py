@@ -38,11 +38,7 @@ class BgpStops:
             for step in self._not_handed_on(channel)
         ]
         down = self._without_session()
-        return [
-            *self._alone(bool(down)),
-            *map(self._session, down),
-            *found,
-        ]
+        return [*self._alone(bool(down)), *(self._session(far, one) for far, one in down), *found]
 
     def _alone(self, is_told: bool) -> list[Step]:
         """Of a speaker without any session, unless it is told of those that are down."""
@@ -71,9 +67,10 @@ class BgpStops:
             text = f"{receiver} has it from {sender}, but its next hop {next_hop} does not resolve"
             yield Step(instance, text, channel.receiving.neighbor.place, True, lacks=self._lacking(instance, next_hop))
 
-    def _without_session(self) -> list[SessionDown]:
-        """Sessions that are down between a speaker that holds a path and one that holds none, this one's first."""
-        found: list[tuple[bool, SessionDown]] = []
+    def _without_session(self) -> list[tuple[int, SessionDown]]:
+        """Sessions that are down between a speaker that holds a path and one that holds none, this one's first; each
+        with the speaker at its far end."""
+        found: list[tuple[bool, int, SessionDown]] = []
         told = set[frozenset[int]]()
         for down in self.plain.solution.state.failures:
             end, _, others = down
@@ -84,15 +81,13 @@ class BgpStops:
                 continue
             told.add(pair)
             lacking = far if holding[0] else end.process
-            found.append((lacking != self.process, down))
-        return [down for _, down in sorted(found, key=lambda one: one[0])[:MOST_SESSIONS]]
+            found.append((lacking != self.process, far, down))
+        return [(far, down) for _, far, down in sorted(found, key=lambda one: one[0])[:MOST_SESSIONS]]
 
-    def _session(self, down: SessionDown) -> Step:
+    def _session(self, far: int, down: SessionDown) -> Step:
         end, why, others = down
         address, instance = end.neighbor.address, self.plain.speakers[end.process].instance
-        far = self._far(end, others)
-        name = "" if far is None else f" with {self.plain.name(far)}"
-        text = f"{self.plain.name(end.process)} has no session{name} ({address}): {why.text}"
+        text = f"{self.plain.name(end.process)} has no session with {self.plain.name(far)} ({address}): {why.text}"
         places = *why.places, end.neighbor.place, *(other.neighbor.place for other in others)
         lacks = self._lacking(instance, address) if end.neighbor.enabled else None
         return Step(instance, text, places[0], True, places[1:], lacks=lacks)
