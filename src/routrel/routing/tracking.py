@@ -6,6 +6,8 @@ are taken to have a route at first; those without one in the tables that follow 
 
 from collections.abc import Callable
 
+import numpy as np
+
 from routrel.model.findings import Doubt, Finding, some_of
 from routrel.model.routing import PROTOCOL_ORDER
 from routrel.routing.solve import Solved
@@ -27,6 +29,8 @@ def settled(solved: Solved, again: SolvedAgain) -> Solved:
         is_out = unreached in seen or len(seen) == MOST_ROUNDS
         before = solved
         solved = again(before, unreached)
+        if solved.convergence is before.convergence:
+            break  # the same tables, whoever is active
         if is_out:
             solved.unsettled_tracking = _unsettled(solved, unreached ^ before.topology.unreached)
             break
@@ -39,8 +43,10 @@ def _unreached(solved: Solved) -> frozenset[TrackedBy]:
     topology, numbers = solved.topology, solved.prefixes.number
     tracked = list(topology.segments_tracking)
     instances = {instance for instance, _ in tracked}
-    for solution in solved.solutions:
-        solution.prepare([one.number for one in solution.processes if one.instance in instances])
+    asked = sorted({numbers[prefix] for _, prefix in tracked if prefix in numbers})
+    columns = np.unique(solved.prefix_classes.column[asked])
+    for solution in solved.solutions if asked else ():
+        solution.prepare([one.number for one in solution.processes if one.instance in instances], columns)
     return frozenset(
         (instance, prefix)
         for instance, prefix in tracked
