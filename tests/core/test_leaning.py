@@ -1,5 +1,7 @@
 """What an expectation leans on: what carries it, decides about it or stands by, and what leads its flows."""
 
+import json
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -87,6 +89,20 @@ def test_entries_that_a_session_can_do_without_are_not_named():
     assert [one.words for one in found.led_by if one.words.startswith("session")] == []
 
 
+def test_entries_that_let_neighbours_hear_each_other_are_named():
+    # No packet of the flow is OSPF's: it meets the second entry alone. A third that OSPF may meet decides nothing.
+    network = load("""devices:
+  r: {interfaces: {lo: {addresses: [10.9.0.1/32]}, a: {addresses: [10.0.1.1/30]}}, routing: {ospf: {areas: {0: {interfaces: {lo: {}, a: {}}}}}}}
+  s: {interfaces: {lo: {addresses: [10.9.0.2/32]}, a: {addresses: [10.0.1.2/30], acl_in: edge}}, routing: {ospf: {areas: {0: {interfaces: {lo: {}, a: {}}}}}},
+    acls: {edge: [{action: accept, protocol: ospf}, {action: accept, protocol: icmp}, {action: accept, source: 192.0.2.0/24}]}}
+links: [['r:a', 's:a']]
+""")
+    found = leaned(network, "from: r, to: 10.9.0.2")
+    named = [(one.words, one.outcome, one.change) for one in found.led_by if one.words.startswith("neighbours")]
+    change = {"remove": "acl_entry", "at": "s", "acl": "edge", "number": 1}
+    assert named == [("neighbours on s:a: ACL edge of s: entry 1 accepts ospf", "breaks", change)]
+
+
 def test_a_static_route_is_taken_out():
     found = leaned(load(BORDERS), "from: r, to: 10.0.2.2")
     assert {one.outcome for one in found.led_by} == {None}  # connected
@@ -141,6 +157,38 @@ def test_elements_are_all_whose_failure_alters_a_flow(document):
             outcome = outcome_counted_anew(watched, solved, Asker(solve(failed(solved.network, failure))))
             key = failure.kind, failure.name
             assert of.get(key) == outcome and (key in of) == (outcome is not None or passed.has(failure)), failure
+
+
+SAID = [
+    {"action": "accept", "protocol": "ospf"},
+    {"action": "accept", "protocol": "udp", "destination_ports": [520, 521]},
+    {"action": "accept", "protocol": 88},
+    {"action": "accept", "protocol": "icmp"},
+    {"action": "accept", "protocol": "tcp"},
+    {"action": "accept", "protocol": "udp", "source": "172.16.0.0/12"},
+]
+
+
+@given(
+    st.one_of(documents(protocols=("ospf", "rip", "eigrp")), speakers()), st.lists(st.permutations(SAID), min_size=3)
+)
+@settings(max_examples=examples(4), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+def test_entries_are_all_without_which_flows_go_otherwise(document, lists):
+    for number, device in enumerate(document["devices"].values()):
+        device["acls"] = {"said": lists[number % len(lists)][: 5 + number % 2]}
+        cables = [one for name, one in device["interfaces"].items() if name != "lo"]
+        for at, interface in enumerate(cables):
+            interface["acl_in" if (number + at) % 3 else "acl_out"] = "said"
+    solved = solve(read(document))
+    for watched in flows_between(solved)[:1]:
+        *_, last = leaning(solved, Expectation("one", (watched.flow.source,), (watched.flow.destination,)))
+        named = {(led.device, led.change["number"]): led.outcome for led in last.held.led_by if led.kind == "entry"}
+        for name, device in solved.network.devices.items():
+            for index in range(len(device.acls["said"].entries) if device.acls else 0):
+                without = json.loads(json.dumps(document))
+                del without["devices"][name]["acls"]["said"][index]
+                outcome = outcome_counted_anew(watched, solved, Asker(solve(read(without))))
+                assert named.get((name, index + 1)) == outcome, (watched.flow, name, index + 1)
 
 
 @pytest.mark.parametrize("source", ["r1", "a"])

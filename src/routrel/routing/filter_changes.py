@@ -4,11 +4,11 @@ Protocols look at filters for their own packets alone. Where a network differs f
 filters, and these treat all packets of the protocols that run as before, everything solved holds.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 
 from routrel.model.devices import Device
-from routrel.model.filters import Acl, HeaderMatch
+from routrel.model.filters import Acl, AclEntry, HeaderMatch
 from routrel.routing.protocol import OwnPackets, ProtocolDatabase
 from routrel.topology.segments import Topology
 
@@ -67,13 +67,25 @@ def _met(acls: dict[str, Acl], name: str | None, packets: OwnPackets) -> object:
     if name is None:
         return None
     met: list[object] = []
-    for index, entry in enumerate(acls[name].entries):
-        if _may_match(entry.match, packets):
-            if not met and entry.action == "accept" and entry.match in (HeaderMatch(), HeaderMatch(packets.protocol)):
-                return None
-            is_accept = entry.action == "accept"
-            met.append((entry.match, entry.stateful) if is_accept else (index, entry))
+    for index, entry in entries_met(acls[name], packets):
+        is_accept = entry.action == "accept"
+        if not met and is_accept and _surely_matches(entry.match, packets):
+            return None
+        met.append((entry.match, entry.stateful) if is_accept else (index, entry))
     return name, acls[name].place, met
+
+
+def entries_met(acl: Acl, packets: OwnPackets) -> Iterator[tuple[int, AclEntry]]:
+    """The entries of a list that some packets of a protocol may meet, with their indexes."""
+    for index, entry in enumerate(acl.entries):
+        if _may_match(entry.match, packets):
+            yield index, entry
+            if _surely_matches(entry.match, packets):
+                return
+
+
+def _surely_matches(match: HeaderMatch, packets: OwnPackets) -> bool:
+    return match in (HeaderMatch(), HeaderMatch(packets.protocol))
 
 
 def _may_match(match: HeaderMatch, packets: OwnPackets) -> bool:

@@ -4,7 +4,6 @@ Each that can be taken out of the network comes with the network without it.
 """
 
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
 from dataclasses import replace
 from itertools import chain
 from typing import Any, Literal, NamedTuple
@@ -12,18 +11,16 @@ from typing import Any, Literal, NamedTuple
 from routrel.analysis.contest.policies import Decision, PolicyUse, ask
 from routrel.analysis.evidence import Evidence
 from routrel.analysis.expectations.conditions import stops_of
-from routrel.analysis.expectations.failures import Failure
 from routrel.analysis.offered_changes import instance_target, taken_out
 from routrel.analysis.policy_view import PolicyView
-from routrel.forwarding.flow import Flow, Walk
-from routrel.forwarding.flow_words import FlowError
+from routrel.forwarding.flow import Walk
 from routrel.forwarding.trace import AclCheck, Stop
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
+from routrel.model.filters import Acl
 from routrel.model.network import Network
 from routrel.model.places import Place
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
-from routrel.routing.bgp.calls import BGP_PORT
 from routrel.routing.routes import Route
 from routrel.routing.solve import Solved
 
@@ -55,7 +52,7 @@ def deciders(evidence: Evidence, walks: Iterable[Walk]) -> list[Decider]:
     used = dict[Prefix, set[str]]()
     for walk in walks:
         for stop in stops_of(walk):
-            for one in _of_stop(evidence, stop):
+            for one in deciders_of_stop(evidence, stop):
                 found.setdefault(one.key, one)
             if stop.route is not None:
                 used.setdefault(stop.route.prefix, set()).add(stop.route.protocol)
@@ -63,24 +60,8 @@ def deciders(evidence: Evidence, walks: Iterable[Walk]) -> list[Decider]:
     return [*ordered, *_policies(evidence.solved, used)]
 
 
-def entries_of_sessions(evidence: Evidence, failures: Iterable[Failure]) -> Iterator[Decider]:
-    """The entries that calls of the sessions of some failures meet, and their answers, as far as they can be taken out:
-    without one the session may not be."""
-    solved = evidence.solved
-    sessions = (one for solution in solved.solutions for one in solution.sessions() if one.own is not None)
-    own = {(one.instance, one.neighbor): one.own for one in sessions}
-    for failure in failures:
-        for device, vrf, neighbor in failure.sessions:
-            address = own.get((solved.topology.instance_index[device, vrf], neighbor.address))
-            calls = [] if address is None else [(address, neighbor.address), (neighbor.address, address)]
-            for source, target in calls:
-                with suppress(FlowError):  # of a neighbour outside one does not know where it comes in
-                    walk = evidence.answerer.asker.ask(Flow(str(source), str(target), f"tcp/{BGP_PORT}"))
-                    met = [one for stop in stops_of(walk) for one in _of_stop(evidence, stop) if one.kind == "entry"]
-                    yield from (one._replace(words=f"{failure.words}: {one.words}") for one in met if one.without)
-
-
-def _of_stop(evidence: Evidence, stop: Stop) -> Iterator[Decider]:
+def deciders_of_stop(evidence: Evidence, stop: Stop) -> Iterator[Decider]:
+    """The entries met at a stop, and the route that is used there."""
     solved = evidence.solved
     device, shown = solved.topology.devices[stop.device], evidence.stop(stop)
     for check in chain(shown.checks, *(branch.checks for branch in shown.branches)):
@@ -101,10 +82,14 @@ def _of_stop(evidence: Evidence, stop: Stop) -> Iterator[Decider]:
 def _entry(network: Network, device: Device, check: AclCheck | None, words: str, place: Place | None) -> Decider:
     if check is None or check.entry is None:
         return Decider("entry", device.name, words, place)
-    acl = device.acls[check.acl]
-    entries = tuple(one for index, one in enumerate(acl.entries) if index != check.entry)
+    return entry_taken_out(network, device, device.acls[check.acl], check.entry, words, place)
+
+
+def entry_taken_out(network: Network, device: Device, acl: Acl, entry: int, words: str, place: Place | None) -> Decider:
+    """An entry of a list, by its index, that can be taken out."""
+    entries = tuple(one for index, one in enumerate(acl.entries) if index != entry)
     acls = {**device.acls, acl.name: replace(acl, entries=entries)}
-    change = taken_out("acl_entry", {"at": device.name, "acl": acl.name}, check.entry).change
+    change = taken_out("acl_entry", {"at": device.name, "acl": acl.name}, entry).change
     return Decider("entry", device.name, words, place, change, _with(network, replace(device, acls=acls)))
 
 

@@ -1,9 +1,9 @@
 """What an expectation leans on: whatever would alter it, were it changed or did it fail.
 
 What leads its flows (routes, entries, policies) is read off their ways, all equal-cost ones, there and back, and taken
-out where that can be done. Devices, links and sessions are let fail, each alone; of a session that matters so, the
-entries that its own packets meet are taken out too. Where flows leave by another exit, what they pass then is let fail
-beside what led them to it.
+out where that can be done. Devices, links and sessions are let fail, each alone; entries that packets of sessions or
+between neighbours meet are taken out too. Where flows leave by another exit, what they
+pass then is let fail beside what led them to it.
 """
 
 from collections.abc import Iterable, Iterator, Sequence
@@ -16,11 +16,11 @@ from routrel.analysis.expectations.deciders import (
     Decider,
     Kind,
     deciders,
-    entries_of_sessions,
     policies_left_out,
 )
 from routrel.analysis.expectations.failures import KIND_WORDS, Failure, failures_of
 from routrel.analysis.expectations.holding import flows_of
+from routrel.analysis.expectations.own_packets import MOST_SESSIONS, own_entries
 from routrel.analysis.expectations.passed import Passed
 from routrel.analysis.expectations.standing_by import MOST_EXITS, MOST_TRIED, Exit, are_lost, pairs_to_try
 from routrel.analysis.expectations.stress import OUTCOMES, Hurt, Stress, Watched
@@ -82,19 +82,19 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
     of, done, stress = len(failures) + len(taken_out), 0, Stress(solved, watched)
     if not watched:
         of, failures, taken_out = 0, [], []
-    sessions, exits = list[Failure](), list[Exit]()
+    hurting, exits = list[Failure](), list[Exit]()
     for failure in failures:
         yield LeaningSoFar(done, of, found.answer(), None)
         hurts = stress.under(failure)
         found.add(failure, hurts, passed.has(failure, hurts), watched)
-        sessions += [failure] if hurts and failure.sessions else []
-        exits.append(Exit.of(failure, hurts))
+        hurting += [failure] if hurts else []
+        exits += [exit_] if (exit_ := Exit.of(failure, hurts)).flows else []
         done += 1
-    exits = [one for one in exits if one.flows]
     pairs = pairs_to_try(stress, exits, every, {(one.kind, one.name) for one in found.elements})
     found.left_out += _more(
         (len(exits), MOST_EXITS, "failures by which flows leave otherwise were not looked behind"),
         (len(pairs), MOST_TRIED, "failures of two things were not tried"),
+        (sum(one.kind == "sessions" for one in failures), MOST_SESSIONS, "sessions' packets were not followed"),
     )
     pairs = pairs[:MOST_TRIED]
     # What is passed only then was not tried alone yet: only what does nothing alone stands by.
@@ -109,14 +109,14 @@ def leaning(solved: Solved, expectation: Expectation) -> Iterator[LeaningSoFar]:
         if not found.has(other):
             found.take_over(exit_.failure, other, [watched[number] for number in are_lost(stress, exit_, other)])
         done += 1
-    of_sessions = found.beside(entries_of_sessions(evidence, sessions))
-    of += len(of_sessions)
-    for one in (*taken_out, *of_sessions):
+    own = found.beside(own_entries(evidence, [one for one in failures if one.sessions], hurting))
+    of += len(own)
+    for one in (*taken_out, *own):
         yield LeaningSoFar(done, of, found.answer(), None)
         assert one.without is not None
         found.outcomes[one.key] = _worst(stress.changed(one.without, one.device))
         done += 1
-    found.led_by += [one for one in of_sessions if found.outcomes[one.key] is not None]
+    found.led_by += [one for one in own if found.outcomes[one.key] is not None]
     yield LeaningSoFar(of, of, found.answer(), found.answer())
 
 
@@ -173,7 +173,7 @@ class _Found:
             if one.change not in taken:
                 taken.append(one.change)
                 left.append(one)
-        self.left_out += _more((len(left), MOST_LED_BY, "entries of sessions were not looked at"))
+        self.left_out += _more((len(left), MOST_LED_BY, "entries of sessions and neighbours were not looked at"))
         return left[:MOST_LED_BY]
 
     def answer(self) -> Leaning:
