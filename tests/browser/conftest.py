@@ -176,10 +176,14 @@ def worker(page, tmp_path):
 
 @pytest.fixture
 def saltmarsh(page, tmp_path) -> Page:
-    """Signed in, with the demo network imported, at the question that follows: without the screens that lead there."""
+    """Signed in, with the demo network imported, at the question that follows."""
+    return imported(page, Path(shutil.make_archive(str(tmp_path / "saltmarsh"), "zip", EXAMPLE)))
+
+
+def imported(page: Page, archive: Path) -> Page:
+    """Signed in, with a network imported, at the question that follows: without the screens that lead there."""
     client = Client()
     client.force_login(get_user_model().objects.get(username="harbour"))
-    archive = Path(shutil.make_archive(str(tmp_path / "saltmarsh"), "zip", EXAMPLE))
     with archive.open("rb") as file:
         made = client.post("/api/networks", {"file": file})
     assert made.status_code == 201, made.content

@@ -1,6 +1,7 @@
 """What is expected, in Chromium: read, under failures, and written from an answer."""
 
 import io
+import json
 import zipfile
 
 import pytest
@@ -11,6 +12,8 @@ from networks.example import FILE_NAME, zipped_example
 from networks.models import Network
 from networks.uploads import store, upload_of
 from routrel.formats.sources import files_of_upload
+from tests.browser.conftest import imported
+from tests.browser.shaped_networks import ring_of_sites
 
 pytestmark = pytest.mark.browser
 
@@ -50,7 +53,12 @@ def test_a_failure_that_is_not_survived_is_tried(page, worker, network):
     page.says("gates reach the bookings", "[data-testid=trial-expected]")
 
 
-def test_failures_are_a_job_with_its_progress(page, worker, network):
+def test_failures_are_a_job_with_its_progress(page, worker, tmp_path):
+    archive = tmp_path / "ring.zip"
+    with zipfile.ZipFile(archive, "w") as packed:
+        packed.writestr("network.json", json.dumps(ring_of_sites(4, access=1, hosts=1)))
+        packed.writestr("expectations.yaml", "- {name: across, from: town1-h1, to: town3-h1}")
+    network = imported(page, archive).network_address().removeprefix(page.address)
     page.open(f"{network}/expect?failures=sites")
     page.wait(lambda: page.all("[data-testid=failures] li"), 240)
     page.wait(lambda: not page.all("[data-testid=expectations-progress]"), 240)
@@ -58,10 +66,10 @@ def test_failures_are_a_job_with_its_progress(page, worker, network):
     # Two at once by a key, and all traffic by another.
     page.press("t")
     page.wait(lambda: "nothing that neither does alone" in page.text_of("[data-testid=failures]"), 240)
-    page.wait(lambda: "site Ninefold and site Tarnquay" in page.text_of("[data-testid=failures]"), 240)
+    page.wait(lambda: "site town2 and site town4" in page.text_of("[data-testid=failures]"), 240)
     page.press("p")
     page.wait(lambda: page.all("[data-testid=places-under-failures]"), 240)
-    page.wait(lambda: "7 of 7 failures cut off some" in page.text_of("[data-testid=places-under-failures]"), 240)
+    page.wait(lambda: "4 of 4 failures cut off some" in page.text_of("[data-testid=places-under-failures]"), 240)
     assert page.complaints() == []
 
 
