@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import tempfile
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import database
@@ -17,14 +18,20 @@ EXAMPLES_FILE = install.ROOT / "server" / "questions" / "examples.json"
 SCHEMA_FILE = install.ROOT / "docs" / "network-file.schema.json"
 
 
-def lint() -> int:
-    """Formatting, types, import rules and generated files; returns 0 where all is well."""
+Step = tuple[str, list[str | Path], dict[str, str], Path]
+"""A name, a command, what its environment has besides, and where it runs."""
+
+WEB_TESTS: Step = ("the web client's tests", ["npm", "run", "--silent", "test"], {}, install.WEB)
+
+
+def lint(*more: Step) -> int:
+    """Formatting, types, import rules, generated files and ``more``, two at a time; returns 0 where all is well."""
     install.node_packages()
     install.node_packages(install.WEB / "codegen")
     tools = install.VENV / "bin"
     core = {"PYTHONPATH": f"{install.ROOT}/src"}
     server = {"PYTHONPATH": f"{install.ROOT}/src:{install.ROOT}/server"}
-    steps: list[tuple[str, list[str | Path], dict[str, str], Path]] = [
+    steps: list[Step] = [
         ("ruff format", [tools / "ruff", "format", "--check", "-q", "."], {}, install.ROOT),
         ("ruff", [tools / "ruff", "check", "-q", "."], {}, install.ROOT),
         ("mypy, core", [tools / "mypy", "src", "bench"], core, install.ROOT),
@@ -37,22 +44,27 @@ def lint() -> int:
         ("import rules", [tools / "lint-imports", "--no-cache"], core, install.ROOT),
         ("biome", ["npm", "run", "--silent", "lint"], {}, install.WEB),
         ("tsc", ["npm", "run", "--silent", "check"], {}, install.WEB),
+        *more,
     ]
-    failed = []
-    for name, command, env, cwd in steps:
-        done = subprocess.run(
-            [str(part) for part in command],
-            cwd=cwd,
-            env={**os.environ, **env},
-            stdout=subprocess.PIPE,
-            stderr=subprocess.STDOUT,
-        )
-        print(f"lint: {name}: {'ok' if done.returncode == 0 else 'FAILED'}", flush=True)
-        if done.returncode:
-            sys.stdout.write(done.stdout.decode(errors="replace"))
-            failed.append(name)
-    failed += _stale_files(server)
+    with ThreadPoolExecutor(2) as pool:
+        stale = pool.submit(_stale_files, server)
+        failed = [name for (name, *_), is_well in zip(steps, pool.map(_is_well, steps), strict=True) if not is_well]
+        failed += stale.result()
     return 1 if failed else 0
+
+
+def _is_well(step: Step) -> bool:
+    name, command, env, cwd = step
+    done = subprocess.run(
+        [str(part) for part in command],
+        cwd=cwd,
+        env={**os.environ, **env},
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+    )
+    said = done.stdout.decode(errors="replace") if done.returncode else ""
+    print(f"lint: {name}: {'FAILED' if done.returncode else 'ok'}\n{said}", end="", flush=True)
+    return done.returncode == 0
 
 
 def generate() -> None:
@@ -112,8 +124,7 @@ def test(arguments: list[str]) -> int:
     environment = {**database.environment(), "ROUTREL_SOLVED": "", **({"ROUTREL_QUICK": "1"} if is_quick else {})}
     failed = 0
     if not arguments and not is_quick:
-        failed = lint()
-        failed = install.call(["npm", "run", "--silent", "test"], cwd=install.WEB) or failed
+        failed = lint(WEB_TESTS)
     whole = ["-n", "2", "--dist", "loadfile"] + ([] if is_quick else COVERAGE)
     pytest = [install.PYTHON, "-m", "pytest", *(arguments or whole)]
     status = install.call(pytest, env=environment)

@@ -125,7 +125,7 @@ def told(solved: Solved) -> dict:
     st.lists(session_changes(), min_size=1, max_size=4),
 )
 @settings(
-    max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+    max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
 )
 def test_other_sessions_are_solved_beside_what_was(document, steps):
     networks = [read(document)]

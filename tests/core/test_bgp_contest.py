@@ -193,7 +193,7 @@ def test_every_answer_is_whole(document):
 
 
 @given(speakers())
-@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_the_policy_view_accepts_what_neighbors_hold(document):
     solved = solve(read(document))
     held = solution_of(solved, "bgp").propagation

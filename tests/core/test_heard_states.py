@@ -254,7 +254,7 @@ def spoken(draw, document: dict, names: list[tuple[str, str, int]]) -> list[dict
 
 
 @given(st.data())
-@settings(max_examples=examples(25), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_what_is_heard_is_what_the_text_with_it_says_and_strips_say_the_same(data):
     _, document = data.draw(with_stubs())
     document = {"routrel": 1, "name": "n", **json.loads(json.dumps(document))}

@@ -124,6 +124,6 @@ def held_against(found: Conversations, course, sides: Sides, classes: tuple[Addr
 
 
 @given(document=networks(), data=st.data(), is_again=st.booleans())
-@settings(max_examples=examples(25), deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=list(HealthCheck))
 def test_what_changed_is_what_single_headers_say(document, data, is_again):
     held_against_every_header(document, data.draw(changed(document)), is_again)

@@ -113,7 +113,7 @@ def test_without_anything_to_tell_by_nothing_is_said_to_be_well():
 
 
 @given(documents(), st.data())
-@settings(max_examples=examples(12), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(8), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_a_plan_is_what_trying_every_order_gives(document, data):
     files = {"network.json": json.dumps(document).encode()}
     flows = [one.flow for one in flows_between(solve(read_files(files)))][:12]

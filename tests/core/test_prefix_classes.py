@@ -112,7 +112,7 @@ CLASSES = PrefixDistinctions.classes
 
 
 @given(st.one_of(documents(), speakers()))
-@settings(max_examples=examples(80), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(50), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_tables_are_those_of_prefixes_computed_one_by_one(document):
     network = read(document)
     together = solve(network)

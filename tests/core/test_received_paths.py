@@ -210,7 +210,7 @@ def with_stubs(draw) -> tuple[dict, dict]:
 
 
 @given(with_stubs())
-@profile(max_examples=examples(60), deadline=None)
+@profile(max_examples=examples(40), deadline=None)
 def test_a_neighbor_outside_is_heard_like_one_inside(documents):
     """The tables of everybody else are the same, and so is what explains them.
 

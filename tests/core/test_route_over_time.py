@@ -75,7 +75,7 @@ def test_a_window_in_which_too_much_happened_is_refused(monkeypatch):
 
 
 @given(st.one_of(documents(), documents(("ospf",), lans=2)), st.data())
-@settings(max_examples=examples(10), deadline=None, suppress_health_check=SLOW)
+@settings(max_examples=examples(6), deadline=None, suppress_health_check=SLOW)
 def test_a_route_is_at_every_moment_what_solving_that_says(document, data):
     document = {"routrel": 1, "name": "n", **json.loads(json.dumps(document))}
     files = {"network.json": json.dumps(document).encode()}

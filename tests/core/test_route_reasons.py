@@ -97,7 +97,7 @@ def claims_hold(after, reason: str) -> None:
 
 
 @given(st.data())
-@settings(max_examples=examples(60), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(40), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_every_reason_holds_on_random_networks(data):
     document = data.draw(st.one_of(documents(lans=1), speakers()))
     files = LAYOUTS["YAML in blocks"]({"routrel": 1, "name": "n", **document})

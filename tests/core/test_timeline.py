@@ -360,7 +360,7 @@ def test_what_becomes_of_flows_in_states_is_what_solving_each_says(document, dat
 
 @pytest.mark.parametrize("strategy", [documents(), speakers()], ids=["mixed", "speakers"])
 @given(data=st.data())
-@settings(max_examples=examples(25), deadline=None, suppress_health_check=SLOW)
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=SLOW)
 def test_the_state_at_any_moment_is_that_of_the_changed_text_solved_anew(strategy, data):
     document = {"routrel": 1, "name": "n", **json.loads(json.dumps(data.draw(strategy)))}
     for number, device in enumerate(document["devices"].values()):
@@ -374,7 +374,7 @@ def test_the_state_at_any_moment_is_that_of_the_changed_text_solved_anew(strateg
 
 
 @given(data=st.data())
-@settings(max_examples=examples(20), deadline=None, suppress_health_check=SLOW)
+@settings(max_examples=examples(12), deadline=None, suppress_health_check=SLOW)
 def test_a_strip_says_at_every_moment_what_asking_then_says(data):
     document = {"routrel": 1, "name": "n", **json.loads(json.dumps(data.draw(documents())))}
     files = LAYOUTS["folder"](document) if "folder" in LAYOUTS else LAYOUTS[sorted(LAYOUTS)[0]](document)

@@ -40,7 +40,7 @@ def applied(document: dict, point, value: int) -> dict:
 
 
 @given(documents())
-@settings(max_examples=examples(15), deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(10), deadline=None, suppress_health_check=list(HealthCheck))
 def test_every_tipping_point_is_where_the_table_changes(document):
     for device in document["devices"].values():
         # What redistribution would do next is not part of a tipping point.

@@ -58,7 +58,7 @@ def counted(topology: Topology, pairs) -> dict:
 
 
 @given(joined())
-@settings(max_examples=examples(15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=examples(10), deadline=None, suppress_health_check=[HealthCheck.too_slow])
 def test_all_pairs_at_once_are_what_is_counted_of_each(document):
     solved = solve(read(document))
     topology = solved.topology

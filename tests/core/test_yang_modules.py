@@ -97,7 +97,7 @@ def test_what_is_written_of_the_demo_is_what_the_modules_allow(tmp_path):
 
 @needs_modules
 @given(st.one_of(mixed_networks.documents(), speaker_networks.speakers()))
-@settings(max_examples=examples(25), deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(15), deadline=None, suppress_health_check=list(HealthCheck))
 def test_what_is_written_of_random_networks_is_what_the_modules_allow(tmp_path, document):
     documents = written({"network.json": json.dumps(document).encode()})
     for name, one in documents.items():
