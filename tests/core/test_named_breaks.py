@@ -20,7 +20,7 @@ from routrel.solving import solve
 from tests.core.networks import plain
 from tests.examples import examples
 
-PROTOCOLS = ("ospf", "isis", "rip", "eigrp")
+PROTOCOLS = ("ospf", "isis", "rip", "eigrp", "bgp")
 Path = tuple[str | int, ...]
 
 
@@ -42,7 +42,11 @@ def trees(draw) -> dict[str, Any]:
         for host, router in enumerate((other, number), 1):
             device = devices[f"r{router}"]
             device["interfaces"][f"c{number}"] = {"addresses": [f"172.16.{number}.{host}/30"]}
-            process_of(device, protocol, router)[f"c{number}"] = {}
+            if protocol == "bgp":
+                peer = {"as": 64500 + (number if host == 1 else other)}
+                process_of(device, protocol, router)[f"172.16.{number}.{3 - host}"] = peer
+            else:
+                process_of(device, protocol, router)[f"c{number}"] = {}
         links.append({"ends": [f"r{other}:c{number}", f"r{number}:c{number}"]})
     for device in devices.values():
         spoken = [protocol for protocol in PROTOCOLS if protocol in device["routing"]]
@@ -53,15 +57,18 @@ def trees(draw) -> dict[str, Any]:
 
 
 def process_of(device: dict[str, Any], protocol: str, router: int) -> dict[str, Any]:
-    """The interfaces of a device's process, made where it has none."""
+    """The interfaces or neighbours of a device's process, made where it has none."""
     made = {
         "ospf": {"areas": {"0": {"interfaces": {}}}},
         "isis": {"net": f"49.0001.0000.0000.{router + 1:04}.00", "interfaces": {}},
         "rip": {"interfaces": {}},
         "eigrp": {"as": 7, "interfaces": {}},
+        "bgp": {"as": 64500 + router, "neighbors": {}},
     }[protocol]
     routing = device["routing"].setdefault(protocol, made)
-    return routing["areas"]["0"]["interfaces"] if protocol == "ospf" else routing["interfaces"]
+    if protocol == "ospf":
+        return routing["areas"]["0"]["interfaces"]
+    return routing["neighbors" if protocol == "bgp" else "interfaces"]
 
 
 def breaks(document: dict[str, Any]) -> Iterator[tuple[dict[str, Any], list[Path]]]:
@@ -90,9 +97,19 @@ def breaks(document: dict[str, Any]) -> Iterator[tuple[dict[str, Any], list[Path
             routing = device["routing"].get(protocol)
             if routing is None:
                 continue
-            where: Path = (*own, "routing", protocol, *(("areas", "0") if protocol == "ospf" else ()), "interfaces")
-            for interface in process_of(device, protocol, 0):
-                yield at((*where, interface, "passive"), True)
+            area, ends = (
+                ("areas", "0") if protocol == "ospf" else (),
+                "neighbors" if protocol == "bgp" else "interfaces",
+            )
+            for end in process_of(device, protocol, 0):
+                where: Path = (*own, "routing", protocol, *area, ends, end)
+                if protocol != "bgp":
+                    yield at((*where, "passive"), True)
+                    continue
+                yield at((*where, "enabled"), False)
+                yield at((*where, "as"), 64999)
+                yield at((*where, "import"), "nothing", nothing)
+                yield at((*where, "export"), "nothing", nothing)
             for number in range(len(routing["redistribute"])):
                 yield at((*own, "routing", protocol, "redistribute", number, "policy"), "nothing", nothing)
 

@@ -9,7 +9,7 @@ from functools import cached_property
 
 from routrel.analysis.answers import contests
 from routrel.analysis.answers.walks import Cause, Remedy
-from routrel.analysis.contest.absence import trails
+from routrel.analysis.contest.absence import trails_towards
 from routrel.analysis.contest.explainer import Explainer
 from routrel.analysis.contest.trail import Step, step_answer
 from routrel.analysis.mends import mended
@@ -102,8 +102,7 @@ class CauseFinder:
         trail: tuple[contests.Step, ...] = ()
         if ending.stage not in ("steering", "host", "delivery"):
             if ending.verdict == "unrouted":
-                trail = self._trail(stop)
-                prefix = self._asked_for(stop)
+                prefix, trail = self._trail(stop)
                 remedy = mended(self.solved, strand, stop, stateful, trail, prefix)
                 remedy = remedy or self.routes.missing_route(strand, stop, stateful)
             elif ending.verdict == "discarded" and not _is_by_rule(stop):
@@ -194,26 +193,15 @@ class CauseFinder:
                     found.append((prefix.length, Step(stop.instance, text, down_place(self.topology, port), True)))
         return [step for _, step in sorted(found, key=lambda one: -one[0])]
 
-    def _trail(self, stop: Stop) -> tuple[contests.Step, ...]:
-        """What keeps a route out of a table that has none: its own that are idle, and where those of others stopped."""
+    def _trail(self, stop: Stop) -> tuple[Prefix | None, tuple[contests.Step, ...]]:
+        """What keeps a route out of a table that has none: its own that are idle, and where those of others stopped;
+        and the prefix by which others would tell of the destination."""
+        prefix, found = trails_towards(self._explain, stop.instance, stop.header.destination)
         idle = self._idle(stop)
         said = {(step.instance, step.place) for step in idle}
-        stopped = [step for step in self._stopped_on_the_way(stop) if (step.instance, step.place) not in said]
-        return tuple(step_answer(self.topology, step) for step in (*idle[:MOST_STEPS], *stopped))
-
-    def _stopped_on_the_way(self, stop: Stop) -> tuple[Step, ...]:
-        prefix = self._asked_for(stop)
-        if prefix is None:
-            return ()
-        contest = self._explain.contest(stop.instance, prefix)
-        if contest.winners:
-            return ()
-        found = trails(self._explain, contest)[:MOST_STEPS]
-        return tuple(dict.fromkeys(step for trail in found for step in trail.steps if step.stopped))
-
-    def _asked_for(self, stop: Stop) -> Prefix | None:
-        """The prefix by which others would tell of the destination at a stop."""
-        return self._explain.told_of(stop.header.destination)
+        stopped = dict.fromkeys(step for trail in found[:MOST_STEPS] for step in trail.steps if step.stopped)
+        further = [step for step in stopped if (step.instance, step.place) not in said]
+        return prefix, tuple(step_answer(self.topology, step) for step in (*idle[:MOST_STEPS], *further))
 
     @cached_property
     def _explain(self) -> Explainer:

@@ -2,14 +2,16 @@
 
 from collections import Counter, deque
 from collections.abc import Collection
+from dataclasses import replace
 from functools import cached_property
+from itertools import islice
 
 from routrel.analysis.contest.candidates import Contest
 from routrel.analysis.contest.explainer import Explainer, Node
 from routrel.analysis.contest.idle_origins import down_towards, idle_steps
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.trail import Step, Trail
-from routrel.model.addresses import Prefix
+from routrel.model.addresses import Address, Prefix
 from routrel.model.findings import some_of
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.protocol import AnySolution, Process
@@ -29,6 +31,13 @@ MOST_FURTHER = 3
 
 MOST_FOLLOWED = 2
 """A next hop without a route may hang on another in turn: so many are followed."""
+
+
+MOST_COVERING = 3
+"""Prefixes that hold an address: of so many shorter ones it is asked where they stop."""
+
+MOST_INSIDE, MOST_LOOKED_AT = 2, 1000
+"""Of the prefixes within a range or an aggregate so many are followed, among so many."""
 
 
 class Tracer:
@@ -90,16 +99,26 @@ class Tracer:
         return [further for trail in kept for further in self._on_from(trail)][: self.most]
 
     def _on_from(self, trail: Trail) -> list[Trail]:
-        last = trail.steps[-1]
-        if last.lacks is None or self.depth == MOST_FOLLOWED:
+        last, onward = trail.steps[-1], list[Trail]()
+        if self.depth == MOST_FOLLOWED:
             return [trail]
-        instance, address = last.lacks
-        onward = [Trail((step,)) for step in down_towards(self.explainer, instance, address)]
-        prefix = self.explainer.told_of(address)
-        if not onward and prefix is not None:
-            onward = trails(self.explainer, self.explainer.contest(instance, prefix), self.depth + 1)
-            onward = [one for one in onward if not one.steps[-1].unstated] or onward
+        if last.empty is not None:
+            for inside in self._missing_inside(last.instance, last.empty):
+                further = trails(self.explainer, self.explainer.contest(last.instance, inside), self.depth + 1)
+                onward += [one for one in _meant(further) or further if one.steps[-1].place]
+        elif last.lacks is not None:
+            instance, address = last.lacks
+            onward = [Trail((step,)) for step in down_towards(self.explainer, instance, address)]
+            if not onward:
+                onward = trails_towards(self.explainer, instance, address, self.depth + 1)[1]
         return [Trail((*trail.steps, *one.steps)) for one in onward] or [trail]
+
+    def _missing_inside(self, instance: int, prefix: Prefix) -> list[Prefix]:
+        """Prefixes within another that somebody has and an instance does not."""
+        table, every = self.solved.table(instance), self.solved.prefixes.prefixes
+        numbers = range(*self.solved.prefixes.covered(prefix).indices(len(every)))
+        absent = (every[one] for one in numbers[1 : 1 + MOST_LOOKED_AT] if table.get(one) is None)
+        return list(islice((one for one in absent if self.explainer.origins(one)), MOST_INSIDE))
 
     def _set_out(self, origin: int, route: Route) -> None:
         """From an instance that has the prefix into its protocols."""
@@ -312,6 +331,39 @@ class Tracer:
 def trails(explainer: Explainer, contest: Contest, depth: int = 0) -> list[Trail]:
     """How far a prefix came towards an instance without a route for it: here, or from each of its origins."""
     return _kept_out(contest) or Tracer(explainer, contest.instance, contest.prefix, depth).trails()
+
+
+def trails_towards(
+    explainer: Explainer, instance: int, address: Address, depth: int = 0
+) -> tuple[Prefix | None, list[Trail]]:
+    """How far came what would lead an instance without a route to an address, and of which prefix that is told: the
+    longest that holds it, or a shorter one where nothing tells that one to come."""
+    longest = explainer.told_of(address)
+    if longest is None:
+        return None, []
+    contest = explainer.contest(instance, longest)
+    if contest.winners:
+        return longest, []
+    found = trails(explainer, contest, depth)
+    if kept := _meant(found):
+        return longest, kept
+    chain = [explainer.solved.prefixes.prefixes[number] for number in explainer.solved.prefixes.chain(address)]
+    for prefix in [one for one in chain if one.length < longest.length][:MOST_COVERING]:
+        covering = trails(explainer, explainer.contest(instance, prefix), depth)
+        if kept := [one for one in _meant(covering) if one.steps[-1].place]:
+            return prefix, [_leading(prefix, one) for one in kept]
+    return longest, found
+
+
+def _meant(found: list[Trail]) -> list[Trail]:
+    """Those at whose end something tells the prefix to go on."""
+    return [one for one in found if not one.steps[-1].unstated]
+
+
+def _leading(prefix: Prefix, trail: Trail) -> Trail:
+    """A trail with the prefix that it is of, where it is not the one that is asked about."""
+    *before, last = trail.steps
+    return Trail((*before, replace(last, text=f"{prefix} would lead there: {last.text}")))
 
 
 def _kept_out(contest: Contest) -> list[Trail]:

@@ -39,6 +39,7 @@ def _session_findings(bgp: "BgpSolution") -> list[Finding]:
     found = []
     for end, why, others in bgp.state.failures:
         neighbor = end.neighbor
+        stated = (*why.places, neighbor.place, *(other.neighbor.place for other in others))
         both_off = not neighbor.enabled and all(not other.neighbor.enabled for other in others)
         found.append(
             Finding(
@@ -47,7 +48,7 @@ def _session_findings(bgp: "BgpSolution") -> list[Finding]:
                 f"{bgp.database.name(end.process)} has no BGP session with {neighbor.address}: {why.text}",
                 bgp.database.device(end.process).name,
                 "",
-                (*why.places, neighbor.place, *(other.neighbor.place for other in others)),
+                tuple(dict.fromkeys(stated)),
             )
         )
     return found

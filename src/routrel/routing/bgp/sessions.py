@@ -23,6 +23,7 @@ from routrel.routing.prefixes.index import PrefixIndex
 from routrel.routing.protocol import Connections, OwnPackets, Process, ProtocolDatabase, Tables
 from routrel.topology.ports import Port
 from routrel.topology.segments import Topology
+from routrel.topology.wiring import down_place
 
 
 class BgpDatabase(ProtocolDatabase):
@@ -132,11 +133,11 @@ class BgpDatabase(ProtocolDatabase):
         calls = walked(self.topology, prefixes, tables)
         told: set[tuple[int, int]] = set()
         for end in self.ends:
-            source, reason = self._source(end, tables)
+            source, why = self._source(end, tables)
             if end.index in self._outside:
-                why = Obstacle(reason) if reason else why_not_outside(self, end, source, calls)
+                why = why or why_not_outside(self, end, source, calls)
                 if why is not None or source is None:
-                    state.failures.append(SessionDown(end, why or Obstacle(reason)))
+                    state.failures.append(SessionDown(end, why or Obstacle("")))
                 else:
                     self._add_outside(state, end, source)
                 continue
@@ -145,16 +146,14 @@ class BgpDatabase(ProtocolDatabase):
                 continue  # with the first end
             if other is not None:
                 told.add((other.index, end.index))
-            if not reason and other is None:
-                reason = self._why_alone(end, source)
-            if not reason and other is not None and source is not None:
-                reason = self._mismatch(end, other) or self._mismatch(other, end)
-            why = Obstacle(reason) if reason else None
+            if why is None and other is None:
+                why = self._why_alone(end, source)
             if why is None and other is not None and source is not None:
-                why = why_not_connected(self, end, other, source, calls)
+                why = self._mismatch(end, other) or self._mismatch(other, end)
+                why = why or why_not_connected(self, end, other, source, calls)
             if why is not None or other is None or source is None:
                 others = (other,) if other is not None else ()
-                state.failures.append(SessionDown(end, why or Obstacle(reason), others))
+                state.failures.append(SessionDown(end, why or Obstacle(""), others))
                 continue
             self._add(state, end, other, source)
         # An end that could not call by itself is called by the other.
@@ -162,28 +161,28 @@ class BgpDatabase(ProtocolDatabase):
         state.failures = [failure for failure in state.failures if failure.end.index not in up]
         return state
 
-    def _source(self, end: End, tables: Tables) -> tuple[Address | None, str]:
+    def _source(self, end: End, tables: Tables) -> tuple[Address | None, Obstacle | None]:
         """The address an end speaks from, or why it has none."""
         neighbor = end.neighbor
         if not neighbor.enabled:
-            return None, "it is disabled here"
+            return None, Obstacle("it is disabled here")
         instance = self.speakers[end.process].instance
         family = neighbor.address.family
         if neighbor.local_address is not None:
-            return neighbor.local_address, ""
+            return neighbor.local_address, None
         if neighbor.update_source is not None:
             port = self.topology.port(self.device(end.process).name, neighbor.update_source)
             if not port.up:
-                return None, f"{port.name} is down: {port.down}"
-            return _address_of(port, family), ""
+                return None, Obstacle(f"{port.name} is down: {port.down}", (down_place(self.topology, port),))
+            return _address_of(port, family), None
         connected = self.on_subnet(instance, neighbor.address)
         if connected is not None:
-            return connected[1], ""
+            return connected[1], None
         route = tables(instance).lookup(neighbor.address)
         if route is None or route.action != "forward":
-            return None, f"{self.name(end.process)} has no route to {neighbor.address}"
+            return None, Obstacle(f"{self.name(end.process)} has no route to {neighbor.address}")
         source = _address_of(self.topology.ports[route.next_hops[0].port], family)
-        return source, "" if source is not None else f"{self.name(end.process)} has no address to speak from"
+        return source, None if source else Obstacle(f"{self.name(end.process)} has no address to speak from")
 
     def on_subnet(self, instance: int, address: Address) -> tuple[Port, Address] | None:
         """The up port of an instance on whose subnet an address is, and its own address there."""
@@ -210,7 +209,7 @@ class BgpDatabase(ProtocolDatabase):
                     return found
         return None
 
-    def _why_alone(self, end: End, source: Address | None) -> str:
+    def _why_alone(self, end: End, source: Address | None) -> Obstacle:
         """Why nobody answers an end."""
         address = end.neighbor.address
         holders = [
@@ -219,51 +218,56 @@ class BgpDatabase(ProtocolDatabase):
             if any(one.address == address for one in port.interface.addresses)
         ]
         if not holders:
-            return f"no device of this network has the address {address}"
+            return Obstacle(f"no device of this network has the address {address}")
         port, is_own = holders[0]
         if is_own:
-            return f"{address} is an address of its own"
+            return Obstacle(f"{address} is an address of its own")
         if not port.up:
-            return f"{port.name}, which has {address}, is down: {port.down}"
+            text = f"{port.name}, which has {address}, is down: {port.down}"
+            return Obstacle(text, (down_place(self.topology, port),))
         speaker = self._by_instance.get(port.instance)
         name = self.topology.instance_name(port.instance)
         if speaker is None:
-            return f"{name}, which has {address}, does not speak BGP"
+            return Obstacle(f"{name}, which has {address}, does not speak BGP")
         named = [one for one in self._ends_of[speaker.process].values() if self._is_of(one.neighbor.address, end)]
         if named:
             others = ", ".join(str(one.neighbor.address) for one in named)
-            return f"{name} names {others} and not {source}, which this side speaks from"
-        return f"{name} does not name {source} as a neighbor"
+            places = tuple(one.neighbor.place for one in named)
+            return Obstacle(f"{name} names {others} and not {source}, which this side speaks from", places)
+        return Obstacle(f"{name} does not name {source} as a neighbor", (speaker.bgp.place,))
 
     def _is_of(self, address: Address, end: End) -> bool:
         instance = self.speakers[end.process].instance
         return any(self.topology.ports[port].instance == instance for port in self.topology.owners.get(address, ()))
 
-    def _mismatch(self, end: End, other: End) -> str:
+    def _mismatch(self, end: End, other: End) -> Obstacle | None:
         """What one end is told that the other is not."""
         theirs = self.speakers[other.process]
         if not other.neighbor.enabled:
-            return f"it is disabled on {self.name(other.process)}"
+            return Obstacle(f"it is disabled on {self.name(other.process)}", (other.neighbor.place,))
         if end.neighbor.number != theirs.bgp.number:
-            return (
+            return Obstacle(
                 f"{self.name(end.process)} expects AS {end.neighbor.number},"
-                f" {self.name(other.process)} is in AS {theirs.bgp.number}"
+                f" {self.name(other.process)} is in AS {theirs.bgp.number}",
+                (end.neighbor.place, theirs.bgp.place),
             )
         mine = self.speakers[end.process]
         if mine.bgp.number == theirs.bgp.number and mine.identifier == theirs.identifier:
-            return (
+            return Obstacle(
                 f"both ends have the BGP identifier {Address(4, mine.identifier)}, and inside an AS each has its own"
-                " (RFC 6286 section 2.2): the session is refused"
+                " (RFC 6286 section 2.2): the session is refused",
+                (mine.bgp.place, theirs.bgp.place),
             )
         if not set(end.neighbor.carried) & set(other.neighbor.carried):
-            return "the two ends have no address family in common"
+            return Obstacle("the two ends have no address family in common")
         other_source = other.neighbor.local_address
         if other.neighbor.update_source is not None and other_source is None:
             port = self.topology.port(self.device(other.process).name, other.neighbor.update_source)
             other_source = _address_of(port, end.neighbor.address.family)
         if other_source is not None and other_source != end.neighbor.address:
-            return f"{self.name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
-        return ""
+            text = f"{self.name(other.process)} speaks from {other_source}, not from {end.neighbor.address}"
+            return Obstacle(text, (other.neighbor.place,))
+        return None
 
     def _add_outside(self, state: State, end: End, source: Address) -> None:
         """Channels of a session with a neighbour outside: what it says comes in, nothing goes out by the other."""

@@ -97,7 +97,7 @@ class BgpContest(ProtocolContest):
             for aggregate in speaker.bgp.aggregates:
                 if aggregate.prefix == prefix:
                     text = f"{self.name(speaker.process)} would say the aggregate, but BGP there has nothing inside it"
-                    yield Step(speaker.instance, text, aggregate.place, True)
+                    yield Step(speaker.instance, text, aggregate.place, True, empty=prefix)
         yield from self._not_let_in(prefix)
 
     def _not_let_in(self, prefix: Prefix) -> Iterator[Step]:

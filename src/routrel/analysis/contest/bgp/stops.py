@@ -6,6 +6,7 @@ from routrel.analysis.contest.bgp.one_prefix import BgpOnePrefix
 from routrel.analysis.contest.bgp.path import Refusal
 from routrel.analysis.contest.trail import Step
 from routrel.model.addresses import Address, Prefix
+from routrel.model.places import Place
 from routrel.routing.bgp.speakers import Channel, End, SessionDown
 from routrel.routing.solve import Solved
 
@@ -71,15 +72,15 @@ class BgpStops:
         """Sessions that are down between a speaker that holds a path and one that holds none, this one's first; each
         with the speaker at its far end."""
         found: list[tuple[bool, int, SessionDown]] = []
-        told = set[frozenset[int]]()
+        told = set[Place]()
         for down in self.plain.solution.state.failures:
             end, _, others = down
             far = self._far(end, others)
-            pair = frozenset((end.process, -1 if far is None else far))
+            stated = {end.neighbor.place, *(other.neighbor.place for other in others)}
             holding = self._holds(end), far in self.plain.best or any(map(self._holds, others))
-            if far is None or pair in told or holding[0] == holding[1]:
+            if far is None or stated & told or holding[0] == holding[1]:
                 continue
-            told.add(pair)
+            told |= stated
             lacking = far if holding[0] else end.process
             found.append((lacking != self.process, far, down))
         return [(far, down) for _, far, down in sorted(found, key=lambda one: one[0])[:MOST_SESSIONS]]
@@ -88,9 +89,10 @@ class BgpStops:
         end, why, others = down
         address, instance = end.neighbor.address, self.plain.speakers[end.process].instance
         text = f"{self.plain.name(end.process)} has no session with {self.plain.name(far)} ({address}): {why.text}"
-        places = *why.places, end.neighbor.place, *(other.neighbor.place for other in others)
+        stated = (*why.places, end.neighbor.place, *(other.neighbor.place for other in others))
+        place, *more = dict.fromkeys(stated)
         lacks = self._lacking(instance, address) if end.neighbor.enabled else None
-        return Step(instance, text, places[0], True, places[1:], lacks=lacks)
+        return Step(instance, text, place, True, tuple(more), lacks=lacks)
 
     def _holds(self, end: End) -> bool:
         """Whether there is something to say at an end: a path, or a default whatever its speaker has."""

@@ -61,11 +61,13 @@ class OspfContest(OspfOutside):
         for (of, area), settings in self.database.area_settings.items():
             for one in settings.ranges:
                 if one.prefix == prefix and one.advertise:
+                    is_border = of in self.solution.areas.borders
                     why = f"has nothing inside it in area {area_name(area)}"
-                    if of not in self.solution.areas.borders:
+                    if not is_border:
                         why = "is no border router: no interface of another area is up"
                     text = f"{self.name(of)} would say the range, but {why}"
-                    yield Step(self.database.processes[of].instance, text, one.place, True)
+                    empty = prefix if is_border else None
+                    yield Step(self.database.processes[of].instance, text, one.place, True, empty=empty)
 
     def shortening_ports(self, process: int, prefix: Prefix) -> set[int]:
         """Interfaces off the present way that a lower cost could bring in, in the areas of the process."""

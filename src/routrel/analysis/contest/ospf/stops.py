@@ -127,7 +127,10 @@ class OspfStops:
         if "normal" not in types:
             kind = sorted(types)[0]
             text = f"area {area_name(areas[0])} is of type {kind}: external routes of other areas do not enter"
-            return [self._stop(text, self._area_place(self.process, areas[0]))]
+            place = self._area_place(self.process, areas[0])
+            joined = "no area that carries them joins the two"
+            broken = [one for one in self._separated_by_type(joined, place) if one.place != place and not one.unstated]
+            return [self._stop(text, place), *broken]
         system = systems(self.plain.database)
         if system[self.origin] != system[self.process]:
             text = f"no neighbours lead to {self.plain.name(self.origin)}"
