@@ -3,7 +3,7 @@
 No packet of a flow meets them, and without one its routes may not be there.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from itertools import product
@@ -15,10 +15,12 @@ from routrel.analysis.expectations.failures import Failure, failed
 from routrel.forwarding.flow import Flow
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.addresses import Address
+from routrel.model.network import InterfaceName
 from routrel.routing.bgp.calls import BGP_PORT
 from routrel.routing.filter_changes import entries_met
 from routrel.routing.solve import Solved
 from routrel.topology.ports import Port
+from routrel.topology.segments import Topology
 
 MOST_SESSIONS = 300
 """Sessions whose packets are followed, those that matter alone first."""
@@ -93,11 +95,12 @@ def _between_neighbors(solved: Solved, port: Port) -> Iterator[Decider]:
                     yield entry_taken_out(solved.network, device, acl, index, words, entry.place)
 
 
-def _segments_lost(solved: Solved, failures: Iterable[Failure]) -> set[int]:
-    """The segments that some port is taken from by one of some failures."""
-    topology, lost = solved.topology, set[int]()
-    for failure in failures:
-        then = topology.of_like(failed(solved.network, failure))
-        ports = topology.ports if then is not None else ()
-        lost.update(topology.segment_of[one.index] for one in ports if then and one.up and not then.ports[one.index].up)
-    return lost
+def _segments_lost(solved: Solved, failures: Sequence[Failure]) -> set[int]:
+    """The segments that some port is taken from by some failures: what is down by one is so by all together."""
+    links = frozenset[int]().union(*(one.links for one in failures))
+    devices = frozenset[str]().union(*(one.devices for one in failures))
+    interfaces = frozenset[InterfaceName]().union(*(one.interfaces for one in failures))
+    network = failed(solved.network, Failure("links", "", "", links, devices, interfaces))
+    topology = solved.topology
+    then = topology.of_like(network) or Topology(network)
+    return {topology.segment_of[one.index] for one in topology.ports if one.up and not then.ports[one.index].up}
