@@ -96,6 +96,53 @@ def test_rfc2328_a_range_with_nothing_inside():
     ]
 
 
+def test_rfc2328_a_range_is_followed_to_what_would_be_inside_it():
+    border = {"areas": {"0": {"interfaces": {"e1": {}}}, "1": {"interfaces": {"e2": {}}}}}
+    border["areas"]["1"]["ranges"] = [{"prefix": "10.7.0.0/16"}]
+    document = row_of(a={"ospf": ospf("0", "e2")}, b={"ospf": border}, c={"ospf": ospf("1", "e1", "lan")})
+    document["devices"]["c"]["interfaces"]["lan"] = {"addresses": ["10.7.3.1/24"]}
+    assert trails(document, "a", "10.7.0.0/16") == []
+    document["devices"]["c"]["routing"]["ospf"]["areas"]["1"]["interfaces"]["e1"] = {"passive": True}
+    assert trails(document, "a", "10.7.0.0/16") == [
+        [
+            "b would say the range, but has nothing inside it in area 0.0.0.1",
+            "c has it: connected",
+            "ospf on c announces it",
+            "in area 0.0.0.1 no path leads to c: b:e2 hears nothing of c:e1: c:e1 is passive in OSPF",
+        ]
+    ]
+
+
+def test_rfc3101_what_an_nssa_keeps_out_may_have_come_by_another_area():
+    default = {"originate_default": {"always": True}}
+    both = ospf("0", "e1")
+    both["areas"] |= ospf("1", "lo", type="nssa")["areas"]
+    document = row_of(a={"ospf": ospf("0", "e2") | default}, b={"ospf": ospf("0", "e1", "e2")}, c={"ospf": both})
+    assert trails(document, "c", "0.0.0.0/0") == []
+    document["devices"]["c"]["interfaces"]["e1"]["enabled"] = False
+    of_type, by_other = (trail[-1] for trail in trails(document, "c", "0.0.0.0/0"))
+    assert of_type == "area 0.0.0.1 is of type nssa: external routes of other areas do not enter"
+    assert by_other.startswith("no area that carries them joins the two: ") and "c:e1 is down" in by_other
+
+
+def test_where_nothing_tells_a_prefix_to_come_the_default_is_what_leads_there():
+    default = {"originate_default": {"always": True}}
+    document = row_of(
+        a={"ospf": ospf("0", "e2") | default}, b={"ospf": ospf("0", "e1", "e2")}, c={"ospf": ospf("0", "e1")}
+    )
+    document["devices"]["a"]["interfaces"]["beside"] = {"addresses": ["192.0.2.1/24"]}
+    document["devices"]["c"]["routing"]["ospf"]["areas"]["0"]["interfaces"]["e1"] = {"passive": True}
+    solved = solve(read_network({"n.json": json.dumps(document, indent=1).encode()}))
+    walk = Answerer(solved).asker.ask(Flow("c", "192.0.2.1"))
+    (cause,) = plain(Evidence(Answerer(solved)).walk(walk))["forward"]["causes"]
+    assert [step["message"] for step in cause["trail"]] == [
+        "0.0.0.0/0 would lead there: no neighbours lead to a: c:e1 hears nothing of b:e2: c:e1 is passive in OSPF"
+    ]
+    assert cause["remedy"]["changes"] == [{"enable": "adjacency", "at": "c:e1"}]
+    # Asked for by itself, the prefix is what is told of.
+    assert "ospf on a does not announce it" in trails(document, "c", "192.0.2.0/24")[0][-1]
+
+
 def isis(system: int, area: str, level: str, *interfaces: str, **more: Any) -> dict[str, Any]:
     net = f"49.{area}.0000.0000.{system:04}.00"
     return {"isis": {"net": net, "level": level, "interfaces": {name: {} for name in interfaces}, **more}}
@@ -158,6 +205,33 @@ def test_a_session_between_loopbacks_is_followed_to_what_keeps_them_apart():
     (cause,) = found["forward"]["causes"]
     assert [step["message"] for step in cause["trail"]][:2] == [first[2], first[-1]]
     assert cause["remedy"]["changes"] == [{"enable": "adjacency", "at": "edge:c1"}]
+
+
+def test_an_aggregate_is_followed_to_what_would_be_inside_it():
+    net = chain()
+    net.bgp("edge")["aggregates"] = [{"prefix": "203.0.0.0/16"}]
+    assert trails(net.document(), "core", "203.0.0.0/16") == []
+    net.bgp("out")["neighbors"]["172.16.2.1"]["enabled"] = False
+    (trail,) = trails(net.document(), "core", "203.0.0.0/16")
+    assert trail[0] == "edge would say the aggregate, but BGP there has nothing inside it"
+    assert trail[-1] == "edge has no session with out (172.16.2.2): it is disabled on out"
+
+
+def test_each_of_several_sessions_between_two_speakers_is_told_by_what_takes_it_down():
+    net = chain()
+    net.session("edge", "out")
+    net.devices["out"]["interfaces"]["c2"]["enabled"] = False
+    net.bgp("out")["neighbors"]["172.16.3.1"]["enabled"] = False
+    text = json.dumps(net.document(), indent=1)
+    solved = solve(read_network({"n.json": text.encode()}))
+    answer = plain(WhyAnswerer(solved).why(solved.topology.device_index["edge"], parse_prefix(NET), with_tipping=False))
+    ends = [(trail[-1]["message"], trail[-1]["place"]["line"]) for trail in answer["trails"]]
+    lines = text.splitlines()
+    assert [(said, lines[line - 1].strip()) for said, line in ends] == [
+        ("edge has no session with out (172.16.3.2): it is disabled on out", '"172.16.3.1": {'),
+        ("edge:c2, on whose subnet 172.16.2.2 is, is down: no carrier: out:c2 is disabled", '"c2": {'),
+        ("out:c2, on whose subnet 172.16.2.1 is, is down: it is disabled", '"c2": {'),
+    ]
 
 
 def test_a_default_for_a_neighbour_whose_session_an_acl_cuts():

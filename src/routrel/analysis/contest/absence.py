@@ -117,7 +117,8 @@ class Tracer:
         """Prefixes within another that somebody has and an instance does not."""
         table, every = self.solved.table(instance), self.solved.prefixes.prefixes
         numbers = range(*self.solved.prefixes.covered(prefix).indices(len(every)))
-        absent = (every[one] for one in numbers[1 : 1 + MOST_LOOKED_AT] if table.get(one) is None)
+        carried = self.solved.prefix_classes.is_carried
+        absent = (every[one] for one in numbers[1 : 1 + MOST_LOOKED_AT] if carried[one] and table.get(one) is None)
         return list(islice((one for one in absent if self.explainer.origins(one)), MOST_INSIDE))
 
     def _set_out(self, origin: int, route: Route) -> None:
