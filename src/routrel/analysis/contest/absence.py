@@ -110,7 +110,8 @@ class Tracer:
             instance, address = last.lacks
             onward = [Trail((step,)) for step in down_towards(self.explainer, instance, address)]
             if not onward:
-                onward = trails_towards(self.explainer, instance, address, self.depth + 1)[1]
+                _, further = trails_towards(self.explainer, instance, address, self.depth + 1)
+                onward = _meant(further) or further
         return [Trail((*trail.steps, *one.steps)) for one in onward] or [trail]
 
     def _missing_inside(self, instance: int, prefix: Prefix) -> list[Prefix]:
@@ -346,13 +347,14 @@ def trails_towards(
     if contest.winners:
         return longest, []
     found = trails(explainer, contest, depth)
-    if kept := _meant(found):
-        return longest, kept
+    if _meant(found):
+        return longest, found
     chain = [explainer.solved.prefixes.prefixes[number] for number in explainer.solved.prefixes.chain(address)]
     for prefix in [one for one in chain if one.length < longest.length][:MOST_COVERING]:
-        covering = trails(explainer, explainer.contest(instance, prefix), depth)
-        if kept := [one for one in _meant(covering) if one.steps[-1].place]:
-            return prefix, [_leading(prefix, one) for one in kept]
+        contest = explainer.contest(instance, prefix)
+        covering = [] if contest.winners else _meant(trails(explainer, contest, depth))
+        if covering := [one for one in covering if one.steps[-1].place]:
+            return prefix, [_leading(prefix, one) for one in covering]
     return longest, found
 
 
