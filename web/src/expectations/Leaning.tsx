@@ -17,7 +17,7 @@ const ROLES = [
 ] as const;
 
 const KINDS = [
-  ["entry", "entries it meets"],
+  ["entry", "entries it stands on"],
   ["policy", "policies its routes meet"],
   ["route", "routes that lead it"],
 ] as const;
