@@ -1,9 +1,6 @@
 """Which routers are left a single way by a failure, of several that shared no link or no device."""
 
-from collections.abc import Sequence
 from typing import Literal, NamedTuple
-
-import numpy as np
 
 from routrel.analysis.expectations.two_ways import JoinedRouters, TwoWays
 from routrel.analysis.expectations.way_graph import WayGraph
@@ -48,18 +45,15 @@ class SingleWays:
                 return LeftSingle(apart, before, int(two_then.are_joined(source, target)))
         return None
 
-    def are_left(self, then: Topology, pairs: Sequence[tuple[int, int]]) -> list[bool]:
-        """The same of many pairs as yes or no: ways are counted only of routers that may have very many."""
+    def are_left(self, then: Topology, source: int, target: int) -> bool:
+        """The same as yes or no: ways are counted only of routers that may have very many."""
         two_then = self._two_in(then)
-        sources, targets = np.array(pairs, np.int64).reshape(-1, 2).T
-        left = ~two_then.have_two_of_each(sources, targets)
-        for at in np.flatnonzero(left).tolist():
-            left[at] = any(
-                self._has_few(*pairs[at], apart) or self._count_before(*pairs[at], apart) < MOST_COUNTED
-                for apart in self._lost(two_then, *pairs[at])
-            )
-        told: list[bool] = left.tolist()
-        return told
+        if two_then.has_two_of_each(source, target):
+            return False
+        return any(
+            self._has_few(source, target, apart) or self._count_before(source, target, apart) < MOST_COUNTED
+            for apart in self._lost(two_then, source, target)
+        )
 
     def _two_in(self, then: Topology) -> TwoWays:
         if self._then[0] is not then:

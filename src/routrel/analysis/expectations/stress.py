@@ -51,10 +51,6 @@ class Stress:
         self.flows = flows
         self._supports = FlowSupports(solved)
         self._leans = [_Leaning(solved, one.walk, self._supports) for one in flows]
-        self._ends = [
-            None if one.expected == "never arrives" else ends_of_way(solved.topology, one.walk) for one in flows
-        ]
-        """Of each flow, the routers between which ways are counted."""
         self._ways = SingleWays(solved.topology)
         self.walked = 0
         """Walks under failures: what is the same where a flow goes is not walked again."""
@@ -132,12 +128,14 @@ class Stress:
 
     def _hurts(self, topology: Topology, numbers: Iterable[int], outcomes: Mapping[int, Outcome]) -> list[Hurt]:
         """What was found of walks, and which flows are left a single way by a state of the network."""
-        asked = {
-            number: ends for number in numbers if (ends := self._ends[number]) and outcomes.get(number) not in BROKEN
-        }
-        left = self._ways.are_left(topology, list(asked.values()))
-        found: dict[int, Outcome] = {number: "single" for number, is_left in zip(asked, left, strict=True) if is_left}
-        return [Hurt(number, outcome) for number in numbers if (outcome := found.get(number) or outcomes.get(number))]
+        found = []
+        for number in numbers:
+            outcome, routers = outcomes.get(number), self._leans[number].routers
+            if outcome not in BROKEN and self.flows[number].expected != "never arrives" and routers is not None:
+                outcome = "single" if self._ways.are_left(topology, *routers) else outcome
+            if outcome is not None:
+                found.append(Hurt(number, outcome))
+        return found
 
 
 class _Leaning:
@@ -165,6 +163,7 @@ class _Leaning:
         self.is_always_walked = walk.source.device is None or any(topology.devices[one].program for one in self.devices)
         """What comes from outside may come in by any border, and rules may send later packets another way."""
         self.ends = ends_of(solved, walk)
+        self.routers = ends_of_way(topology, walk)
 
     def may_be_touched(self, moved: frozenset[int] | None) -> bool:
         """Whether it may go otherwise where some ports go down; None: and perhaps others."""

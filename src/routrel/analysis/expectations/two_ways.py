@@ -8,9 +8,6 @@ a segment of more is a vertex of its own, after the devices. ``way_graph.py`` co
 from collections.abc import Iterator
 from typing import Literal, NamedTuple
 
-import numpy as np
-
-from routrel.routing.arrays import Column, Flags
 from routrel.topology.segments import Topology
 
 
@@ -94,11 +91,9 @@ class TwoWays:
         """Whether there is a way at all."""
         return self._component[one] == self._component[other]
 
-    def have_two_of_each(self, ones: Column, others: Column) -> Flags:
-        """Of which pairs a glance tells that they have two ways that share no link, and two that share no device."""
-        by_links, inside = np.array(self._by_links), np.array(self._inside)
-        told: Flags = (by_links[ones] == by_links[others]) & (inside[ones] == inside[others])
-        return told
+    def has_two_of_each(self, one: int, other: int) -> bool:
+        """Whether a glance tells that they have two ways that share no link, and two that share no device."""
+        return self._by_links[one] == self._by_links[other] and self._inside[one] == self._inside[other]
 
     def has_two(self, one: int, other: int, apart: Literal["links", "devices"]) -> bool:
         """Whether two different routers have two ways that share none of ``apart``; the same cable is no device."""
