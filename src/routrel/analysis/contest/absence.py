@@ -95,8 +95,15 @@ class Tracer:
         unique: dict[Step, Trail] = {}
         for trail in found:
             unique.setdefault(trail.steps[-1], trail)
-        kept = list(unique.values())[: self.most]
-        return [further for trail in kept for further in self._on_from(trail)][: self.most]
+        kept, told = list[Trail](), set[tuple[Place, ...]]()
+        for trail in list(unique.values())[: self.most]:
+            for further in self._on_from(trail):
+                stated = further.steps[-1].place, *further.steps[-1].others
+                # What was gone on to may be one thing behind several.
+                if further is trail or not stated[0] or stated not in told:
+                    kept.append(further)
+                told.add(stated)
+        return kept[: self.most]
 
     def _on_from(self, trail: Trail) -> list[Trail]:
         last, onward = trail.steps[-1], list[Trail]()

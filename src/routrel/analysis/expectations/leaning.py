@@ -2,8 +2,8 @@
 
 What leads its flows (routes, entries, policies) is read off their ways, all equal-cost ones, there and back, and taken
 out where that can be done. Devices, links and sessions are let fail, each alone; entries that packets of sessions or
-between neighbours meet are taken out too. Where flows leave by another exit, what they
-pass then is let fail beside what led them to it.
+between neighbours meet are taken out too. Where flows leave by another exit, what they pass then is let fail beside
+what led them to it.
 """
 
 from collections.abc import Iterable, Iterator, Sequence

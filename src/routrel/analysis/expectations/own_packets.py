@@ -82,8 +82,8 @@ def _of_session(evidence: Evidence, own: Address, other: Address) -> Iterator[De
 
 def _between_neighbors(solved: Solved, port: Port) -> Iterator[Decider]:
     """What packets of the protocols that speak on a port may meet there."""
-    device = solved.topology.devices[port.device]
-    lists = [device.acls[name] for name in {port.interface.acl_in, port.interface.acl_out} if name is not None]
+    device, named = solved.topology.devices[port.device], (port.interface.acl_in, port.interface.acl_out)
+    lists = [device.acls[name] for name in dict.fromkeys(named) if name is not None]
     for database in solved.databases if lists else ():
         if database.has_sessions or port.index not in database.ports:
             continue

@@ -136,9 +136,9 @@ class BgpDatabase(ProtocolDatabase):
             source, why = self._source(end, tables)
             if end.index in self._outside:
                 why = why or why_not_outside(self, end, source, calls)
-                if why is not None or source is None:
-                    state.failures.append(SessionDown(end, why or Obstacle("")))
-                else:
+                if why is not None:
+                    state.failures.append(SessionDown(end, why))
+                elif source is not None:
                     self._add_outside(state, end, source)
                 continue
             other = self._other(end, source) if source is not None else None
@@ -151,11 +151,10 @@ class BgpDatabase(ProtocolDatabase):
             if why is None and other is not None and source is not None:
                 why = self._mismatch(end, other) or self._mismatch(other, end)
                 why = why or why_not_connected(self, end, other, source, calls)
-            if why is not None or other is None or source is None:
-                others = (other,) if other is not None else ()
-                state.failures.append(SessionDown(end, why or Obstacle(""), others))
-                continue
-            self._add(state, end, other, source)
+            if why is not None:
+                state.failures.append(SessionDown(end, why, (other,) if other is not None else ()))
+            elif other is not None and source is not None:
+                self._add(state, end, other, source)
         # An end that could not call by itself is called by the other.
         up = {end.index for channel in state.channels for end in (channel.sending, channel.receiving)}
         state.failures = [failure for failure in state.failures if failure.end.index not in up]
@@ -174,14 +173,15 @@ class BgpDatabase(ProtocolDatabase):
             port = self.topology.port(self.device(end.process).name, neighbor.update_source)
             if not port.up:
                 return None, Obstacle(f"{port.name} is down: {port.down}", (down_place(self.topology, port),))
-            return _address_of(port, family), None
-        connected = self.on_subnet(instance, neighbor.address)
-        if connected is not None:
-            return connected[1], None
-        route = tables(instance).lookup(neighbor.address)
-        if route is None or route.action != "forward":
-            return None, Obstacle(f"{self.name(end.process)} has no route to {neighbor.address}")
-        source = _address_of(self.topology.ports[route.next_hops[0].port], family)
+        else:
+            connected = self.on_subnet(instance, neighbor.address)
+            if connected is not None:
+                return connected[1], None
+            route = tables(instance).lookup(neighbor.address)
+            if route is None or route.action != "forward":
+                return None, Obstacle(f"{self.name(end.process)} has no route to {neighbor.address}")
+            port = self.topology.ports[route.next_hops[0].port]
+        source = _address_of(port, family)
         return source, None if source else Obstacle(f"{self.name(end.process)} has no address to speak from")
 
     def on_subnet(self, instance: int, address: Address) -> tuple[Port, Address] | None:
