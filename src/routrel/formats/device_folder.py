@@ -114,7 +114,7 @@ def read_device_folder(files: Mapping[str, bytes]) -> Network:
     names = read_names(files[NAMES_FILE], NAMES_FILE, errors) if NAMES_FILE in files else None
     joined = dict(network.devices)
     links = cabling.join(joined, network.links, errors)
-    if not joined and not by_device:
+    if not joined and not errors.errors:
         errors.add(Place(".", 1, 1), "the folder holds no device", allowed="a document, a table or a capture for each")
     errors.raise_if_any()
     if names is not None:

@@ -337,7 +337,7 @@ class RoutingReader:
             number=record["as"],
             import_policy=record.get("import"),
             export_policy=record.get("export"),
-            families=tuple(int(family[-1]) for family in _listed(record.get("families"))),
+            families=tuple(int(family[-1]) for family in _listed(record["families"])) if "families" in record else None,
             received=self._received(record, address, own),
             withdrawn=_listed(record.get("withdrawn")),
             place=place,

@@ -362,7 +362,7 @@ BGP = Group(
                     "allow_own_as": Integer(0, 10),
                     "remove_private_as": Boolean(),
                     "established_at": TIME,
-                    "families": ListOf(FAMILY, least=1),
+                    "families": ListOf(FAMILY),
                     "received": ListOf(RECEIVED_PATH),
                     "withdrawn": ListOf(PREFIX),
                 },

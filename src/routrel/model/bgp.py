@@ -11,7 +11,7 @@ from routrel.model.redistribution import Redistribution
 
 @dataclass(frozen=True, slots=True)
 class BgpNeighbor:
-    """One side of a session. ``families`` is empty where the session's address says which it carries."""
+    """One side of a session. ``families`` is None where the session's address says which it carries."""
 
     address: Address
     number: int
@@ -29,7 +29,7 @@ class BgpNeighbor:
     allow_own_as: int = 0
     remove_private_as: bool = False
     established_at: datetime | None = None
-    families: tuple[int, ...] = ()
+    families: tuple[int, ...] | None = None
     received: tuple[ReceivedPaths, ...] = ()
     """What it says where no device of the network is this neighbour: of each prefix the first path, the second, ..."""
     withdrawn: tuple[Prefix, ...] = ()
@@ -39,7 +39,7 @@ class BgpNeighbor:
     @property
     def carried(self) -> tuple[int, ...]:
         """The address families of the session."""
-        return self.families or (self.address.family,)
+        return (self.address.family,) if self.families is None else self.families
 
 
 @dataclass(frozen=True, slots=True)

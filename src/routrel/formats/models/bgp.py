@@ -20,8 +20,10 @@ def read_bgp(bgp: Statement, draft: DeviceDraft, instance: str) -> None:
     process.put("as", own)
     draft.own_as = draft.own_as or own
     process.put("router_id", bgp.at("global", "router-id") or bgp.at("global", "identifier"))
-    _read_decision(process, bgp)
-    _read_multipath(process, bgp)
+    for part in (bgp.at("global"), *_families(bgp.at("global"))):
+        if part is not None:
+            _read_decision(process, part)
+            _read_multipath(process, part, draft)
     _read_preferences(routing, bgp)
     number = own.value if own is not None else None
     listed = _entries(bgp, "peer-groups", "peer-group")
@@ -41,17 +43,26 @@ def _entries(bgp: Statement, *path: str) -> list[Statement]:
     return bgp.entries(*path) or bgp.entries(path[-1])
 
 
-def _read_decision(process: Draft, bgp: Statement) -> None:
-    options = bgp.at("global", "route-selection-options")
+def _families(entry: Statement | None) -> list[Statement]:
+    """The address families that a speaker, a group or a neighbour lists, by name."""
+    if entry is None:
+        return []
+    listed = entry.entries("afi-safis", "afi-safi") or entry.entries("afi-safi")
+    for one in listed:
+        one.at("afi-safi-name"), one.at("name"), one.at("enabled")
+    return listed
+
+
+def _read_decision(process: Draft, part: Statement) -> None:
+    options = part.at("route-selection-options")
     if options is None:
         return
-    switches = Draft(options)
+    switches: Draft = process.get("decision", Draft(options))
     for leaf, key in (
         ("always-compare-med", "compare_med_between_as"),
         ("ignore-as-path-length", "ignore_as_path_length"),
     ):
-        if options.at(leaf) is not None:
-            switches.put(key, options.at(leaf))
+        switches.put(key, options.at(leaf))
     identifier = options.at("external-compare-router-id")
     if identifier is not None:
         switches.put("prefer_oldest", identifier, "false" if identifier.value == "true" else "true")
@@ -59,14 +70,18 @@ def _read_decision(process: Draft, bgp: Statement) -> None:
         process["decision"] = switches
 
 
-def _read_multipath(process: Draft, bgp: Statement) -> None:
-    paths = bgp.at("global", "use-multiple-paths")
+def _read_multipath(process: Draft, part: Statement, draft: DeviceDraft) -> None:
+    """How many paths a table takes, which the model has once for all families."""
+    paths = part.at("use-multiple-paths")
     if paths is None or paths.is_false("enabled"):
         return
     for kind in ("ebgp", "ibgp"):
         most = paths.at(kind, "maximum-paths")
         if most is not None and most.value:
-            process.inner("multipath", paths).put(kind, most)
+            known = process.inner("multipath", paths)
+            if kind in known and known[kind].text != most.value:
+                draft.gap("a second number of paths in BGP, for some families alone, is not represented", most)
+            known.setdefault(kind, Said(most.value, most))
 
 
 def _read_preferences(routing: Draft, bgp: Statement) -> None:
@@ -148,20 +163,20 @@ class _Neighbor:
 
     def _read_families(self, found: Draft, address: str) -> None:
         families: dict[str, Said] = {}
-        for node in (self.entry, self.group):
-            for family in (node.entries("afi-safis", "afi-safi") or node.entries("afi-safi")) if node else ():
-                name = family.identity("afi-safi-name") or family.identity("name") or ""
-                word = FAMILIES.get(name)
-                if family.is_false("enabled"):
-                    family.read_all()
-                    continue
-                if word is None:
-                    self.draft.gap(f"routes of family {name} in BGP are not represented", family)
-                    family.read_all(is_left_out=True)
-                    continue
-                families.setdefault(word, Said(word, family))
-                self._of_family(found, family)
-        if families and set(families) != {"ipv6" if ":" in address else "ipv4"}:
+        listed = [*_families(self.entry), *_families(self.group)]
+        for family in listed:
+            name = family.identity("afi-safi-name") or family.identity("name") or ""
+            word = FAMILIES.get(name)
+            if family.is_false("enabled"):
+                family.read_all()
+                continue
+            if word is None:
+                self.draft.gap(f"routes of family {name} in BGP are not represented", family)
+                family.read_all(is_left_out=True)
+                continue
+            families.setdefault(word, Said(word, family))
+            self._of_family(found, family)
+        if listed and set(families) != {"ipv6" if ":" in address else "ipv4"}:
             found["families"] = list(families.values())
 
     def _of_family(self, found: Draft, family: Statement) -> None:

@@ -37,8 +37,8 @@ def _read_protocol(entry: Statement, draft: DeviceDraft, instance: str) -> None:
             routes = entry.entries("static-routes", family, "route")
             for _, route in draft.keyed(routes, "destination-prefix"):
                 _read_static(route, draft, instance)
-    elif kind in ("ospfv2", "ospfv3"):
-        _read_ospf(entry, kind[-1], draft, instance)
+    elif kind in ("ospf", "ospfv2", "ospfv3"):
+        _read_ospf(entry, _ospf_version(entry, kind), draft, instance)
     elif kind == "isis":
         _read_isis(entry, draft, instance)
     elif kind in ("ripv2", "ripng", "rip"):
@@ -131,6 +131,13 @@ def _protocol(source: str, prefix: Said) -> str:
     return next((name for name in ROUTING_PROTOCOLS if source.startswith(name)), "observed")
 
 
+def _ospf_version(entry: Statement, kind: str) -> str:
+    """Of a process whose type names none, RFC 8529 appendix A has the address family."""
+    ospf = entry.at("ospf") or entry
+    family = ospf.identity("address-family") or ospf.identity("af")
+    return "3" if kind == "ospfv3" or (kind == "ospf" and family == "ipv6") else "2"
+
+
 def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str) -> None:
     ospf = entry.at("ospf") or entry
     routing = draft.routing(instance, entry)
@@ -167,6 +174,8 @@ def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str
             port.put("cost", one.at("cost"))
             port.put("passive", one.at("passive"))
             port.put("priority", one.at("priority"))
+            if one.is_true("prefix-suppression"):
+                draft.gap("an interface whose subnet OSPF does not tell is not represented", one, name)
             for heard in one.entries("neighbors", "neighbor"):
                 draft.saw_neighbor("ospf", heard, heard.text("neighbor-router-id"), heard.text("state"), name, instance)
             _read_network_type(port, one, draft, name)
@@ -241,6 +250,17 @@ def _read_isis(entry: Statement, draft: DeviceDraft, instance: str) -> None:
             draft.gap("metrics of an interface that differ by level are not represented", own[-1], name)
         if one.text("interface-type") is not None:
             _read_network_type(port, one, draft, name)
+    _read_families(isis, draft)
+    if isis.is_true("overload", "status"):
+        draft.gap("an IS-IS router that is overloaded (RFC 3787) is not represented", isis.at("overload") or isis)
+
+
+def _read_families(isis: Statement, draft: DeviceDraft) -> None:
+    """Families of which IS-IS takes routes: all that interfaces have is what the model can hold."""
+    entries = isis.entries("address-families", "address-family-list")
+    enabled = {one.identity("address-family") for one in entries if not one.is_false("enabled")}
+    if entries and not enabled >= {"ipv4", "ipv6"}:
+        draft.gap("IS-IS for some address families alone is not represented: it is shown for all", entries[0])
 
 
 METRICS = (("metric", "value"), ("metric", "level-1", "value"), ("metric", "level-2", "value"))
@@ -264,6 +284,10 @@ def _read_rip(entry: Statement, draft: DeviceDraft, instance: str) -> None:
             if policy is not None and policy.value:
                 found["policy"] = draft.chain([policy], None)
             process.setdefault("redistribute", []).append(found)
+    for family in ("ipv4", "ipv6"):
+        told = rip.at(family)  # neighbours and routes, as the device has them
+        if told is not None:
+            told.read_all()
     for name, one in draft.keyed(rip.entries("interfaces", "interface"), "interface"):
         port = process.inner("interfaces", rip).inner(name, one)
         port.put("metric", one.at("cost"))

@@ -29,7 +29,10 @@ def read_ietf_interfaces(top: Statement, draft: DeviceDraft) -> None:
         interface.put("mac", entry.at("phys-address")) if _is_mac(entry.text("phys-address")) else None
         if entry.text("speed") not in (None, "0"):
             interface.put("bandwidth", entry.at("speed"))
-        instance = entry.at("bind-ni-name") or entry.at("ipv4", "bind-ni-name")
+        # RFC 8529 has the one name in its module and the other in its appendix.
+        instance = (
+            entry.at("bind-ni-name") or entry.at("bind-network-instance-name") or entry.at("ipv4", "bind-ni-name")
+        )
         if instance is not None and instance.value != DEFAULT_INSTANCE:
             interface.put("vrf", instance, draft.fitting(instance.value or ""))
         interface.put("parent", entry.at("parent-interface"))

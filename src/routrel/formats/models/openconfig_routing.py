@@ -46,6 +46,7 @@ class _Instance:
                 self.draft.interfaces()[interface]["vrf"] = Said(self.name, one)
             else:
                 self.draft.dangling(Said(interface, one), "interface", self.draft.interfaces())
+        self._note_idle()
         if (router_id := self.entry.at("router-id")) is not None:
             self.draft.routing(self.name, self.entry).put("router_id", router_id)
         protocols = self.entry.entries("protocols", "protocol")
@@ -54,6 +55,17 @@ class _Instance:
         self._read_connections()
         self._read_steering()
         self._read_afts()
+
+    def _note_idle(self) -> None:
+        """What is said of an instance and says itself elsewhere: its families, tables, VLANs by name."""
+        self.entry.entries("enabled-address-families")
+        for part in ("tables", "encapsulation"):
+            if (said := self.entry.at(part)) is not None:
+                said.read_all()
+        for _, vlan in self.draft.keyed(self.entry.entries("vlans", "vlan"), "vlan-id"):
+            if vlan.text("status") == "SUSPENDED":
+                self.draft.gap("a VLAN that is suspended is not represented", vlan)
+            vlan.at("name"), vlan.at("members")
 
     def _read_protocol(self, entry: Statement) -> None:
         if entry.is_false("enabled"):
@@ -108,6 +120,14 @@ class _Instance:
         own_id = ospf.at("global", "router-id")
         if own_id is not None:
             one_router_id(routing, own_id, self.draft)
+        mode = ospf.at("global", "summary-route-cost-mode")
+        if mode is not None and (mode.value or "").startswith("RFC1583"):
+            self.draft.gap("compatibility with RFC 1583 (RFC 2328 section 16.4.1) is not represented", mode)
+        stub = ospf.at("global", "timers", "max-metric")
+        if stub is not None:
+            if stub.is_true("set"):
+                self.draft.gap("an OSPF router that tells the highest metric (RFC 6987) is not represented", stub)
+            stub.read_all()
         areas = process.inner("areas", ospf)
         for number, area in self.draft.keyed(ospf.entries("areas", "area"), "identifier"):
             found = areas.inner(number, area)
@@ -143,12 +163,17 @@ class _Instance:
         level = isis.at("global", "level-capability")
         process.put("level", level, LEVELS.get(level.value or "", level.value) if level is not None else None)
         process.put("multipath", isis.at("global", "max-ecmp-paths"))
+        isis.at("global", "instance")
+        for family in isis.entries("global", "afi-safi", "af"):
+            self._read_isis_family(family)
         for number, one in self.draft.keyed(isis.entries("levels", "level"), "level-number"):
             style = one.at("metric-style")
             if style is not None:
                 process.put("wide_metrics", style, "false" if style.value == "NARROW_METRIC" else "true")
             if one.is_false("enabled"):
                 process["level"] = Said("2" if number == "1" else "1", one)
+            for kind in ("internal", "external"):
+                self._read_isis_preference(one.at("route-preference", f"{kind}-route-preference"), isis)
         for own, one in self.draft.keyed(isis.entries("interfaces", "interface"), "interface-id"):
             name = openconfig_name(self.draft, one, own)
             if one.is_false("enabled"):
@@ -161,27 +186,51 @@ class _Instance:
 
     def _read_levels(self, port: Draft, one: Statement, name: str) -> None:
         """The level and metric of an IS-IS interface: one metric serves both levels and families."""
-        enabled, metrics = [], []
+        enabled, passive, metrics = [], [], []
+        for family in one.entries("afi-safi", "af"):
+            self._read_isis_family(family, name)
         for number, level in self.draft.keyed(one.entries("levels", "level"), "level-number"):
             if level.is_false("enabled"):
                 level.read_all()
                 continue
             enabled.append((number, level))
+            level.at("priority")
+            if level.is_true("passive"):
+                passive.append((number, level))
             for heard in level.entries("adjacencies", "adjacency"):
                 state = heard.text("adjacency-state")
                 self.draft.saw_neighbor("isis", heard, heard.text("system-id"), state, name, self.name)
             for family in level.entries("afi-safi", "af"):
-                family.at("afi-name"), family.at("safi-name")
+                self._read_isis_family(family, name)
                 metric = family.at("metric")
                 metrics += [metric] if metric is not None else []
         if len(enabled) == 1:
             port["level"] = Said(*enabled[0])
+        if passive and len(passive) == len(enabled):
+            port["passive"] = Said("true", passive[0][1])
+        elif passive:
+            self.draft.gap("an interface that is passive in one level of IS-IS alone is not represented", one, name)
         if metrics:
             port.put("metric", metrics[0])
         if len({leaf.value for leaf in metrics}) > 1:
             self.draft.gap(
                 "metrics of an interface that differ by level or family are not represented", metrics[1], name
             )
+
+    def _read_isis_preference(self, said: Statement | None, isis: Statement) -> None:
+        if said is None:
+            return
+        known = self._routing(isis).inner("preferences", isis)
+        if "isis" not in known:
+            known.put("isis", said)
+        elif known["isis"].text != said.value:
+            self.draft.gap("a preference for some routes of IS-IS alone is not represented", said)
+
+    def _read_isis_family(self, family: Statement, name: str = "") -> None:
+        word = family.identity("afi-name") or ""
+        family.at("safi-name")
+        if family.is_false("enabled"):
+            self.draft.gap(f"IS-IS without {word} is not represented: it is shown for all families", family, name)
 
     def _read_connections(self) -> None:
         """Table connections: what a protocol takes over from another."""

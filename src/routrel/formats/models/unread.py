@@ -4,7 +4,7 @@ from collections import Counter
 from dataclasses import dataclass
 
 from routrel.formats.models.draft import DeviceDraft
-from routrel.formats.models.statements import Statement
+from routrel.formats.models.statements import WRAPPERS, Statement
 from routrel.model.devices import StatementCount
 
 PASSED_OVER = frozenset(
@@ -20,17 +20,39 @@ PASSED_OVER = frozenset(
     router-advertisement router-advertisements dhcp-client dhcp dup-addr-detect tcp-mss tcp-mss-enabled
     mtu-discovery keepalive-interval connect-retry connect-retry-interval minimum-advertisement-interval
     route-refresh logging-options error-handling revision content-schema timestamp datastore contact-info
-    module last-checked neighbors neighbor-state database databases local-rib adjacencies segments hostnames
+    module last-checked lsdb link-state-database system-level-counters circuit-counters packet-counters rib fdb
+    log-adjacency-changes log-neighbor-state-changes authentication-check fast-flooding iid-tlv poi-tlv
+    maximum-area-addresses multi-area-adjacency-primary lsp-mtu-size te-rid spf
+    neighbors neighbor-state database databases local-rib adjacencies segments hostnames
     spf-control-log instances-state interfaces-state routing-state fast-reroute ti-lfa node-tag node-tags
-    admin-groups admin-group srlg te mtu-ignore prefix-suppression send-community peer-type
+    admin-groups admin-group srlg te mtu-ignore send-community peer-type split-horizon
     send-community-type treat-as-withdraw auth-password authentication-key md5-key negotiated-speed
     negotiated-duplex-mode duplex-mode auto-negotiate auto-negotiation hw-mac-address port-status
-    forwarding-viable management cpu tpid rib-summary num-routes route-count
+    forwarding-viable management cpu tpid rib-summary num-routes num-of-routes route-count next-full-update
+    next-triggered-update valid-address
     """.split()  # noqa: SIM905
 )
 """Local names of statements that decide nothing of where packets go, or that say again what tables say."""
 
-IGNORED_MODULES = ("ietf-yang-library", "ietf-netconf-acm", "ietf-hardware", "ietf-keystore", "ietf-datastores")
+SWITCHES = frozenset(
+    """
+    advertise-inactive-routes enable-aigp ignore-next-hop-igp-metric allow-multiple-as replace-peer-as
+    disable-peer-as-filter hide-transit-only-networks hide-network passive-mode route-flap-damping
+    traffic-engineering-enabled set-bit set-bit-on-boot advertise-high-metric ignore-bit suppress-bit receive send
+    all send-max-best igp-sync demand-circuit prevent-teardown node-flag
+    """.split()  # noqa: SIM905
+)
+"""Local names of leaves that do something only where they are true."""
+
+IGNORED_MODULES = (
+    "ietf-yang-library",
+    "ietf-netconf-acm",
+    "ietf-hardware",
+    "ietf-keystore",
+    "ietf-datastores",
+    "ietf-system",
+    "openconfig-system",
+)
 
 
 @dataclass
@@ -46,7 +68,7 @@ def statement_count(top: Statement) -> StatementCount:
     stack = [(top, False)]
     while stack:
         here, is_idle = stack.pop()
-        is_idle = is_idle or (not here.is_read and here.name in PASSED_OVER) or here.module in IGNORED_MODULES
+        is_idle = is_idle or _decides_nothing(here)
         if here.value is not None:
             counted["unread" if here.is_left_out else "used" if here.is_read else "idle" if is_idle else "unread"] += 1
         stack += ((child, is_idle or _is_state(child)) for child in here.children)
@@ -59,15 +81,16 @@ def note_unread(top: Statement, draft: DeviceDraft) -> None:
     stack = [(child, "", "") for child in reversed(top.children)]
     while stack:
         here, path, interface = stack.pop()
-        if here.name in PASSED_OVER and not here.is_read:
-            continue
-        if here.module in IGNORED_MODULES or here.module.startswith("@"):
+        if here.module.startswith("@") or _decides_nothing(here):
             continue
         named = here.name if here.is_standard else f"{here.module}:{here.name}"
         own = f"{path}/{named}"
         if not here.is_read:
+            said = _deciding(here)
+            if not said:
+                continue
             kind = kinds.setdefault(own, _Kind(0, here, interface))
-            kind.count += sum(1 for _ in here.leaves())
+            kind.count += said
             if kind.affects != interface:
                 kind.affects = ""
             continue
@@ -77,6 +100,37 @@ def note_unread(top: Statement, draft: DeviceDraft) -> None:
     for own, kind in kinds.items():
         count = "" if kind.count < 2 else f" ({kind.count:,} statements)"
         draft.gap(f"{own}{count} is not represented", kind.first, kind.affects)
+
+
+def _deciding(top: Statement) -> int:
+    """How many statements of one that nobody read may decide something; one that is there and says nothing is one."""
+    count = 0
+    stack = [top]
+    while stack:
+        here = stack.pop()
+        if not _decides_nothing(here):
+            count += not here.children
+            stack += here.children
+    return count
+
+
+def _decides_nothing(here: Statement) -> bool:
+    if here.module in IGNORED_MODULES:
+        return True
+    if here.is_read:
+        return False
+    if here.value is not None:
+        return here.name in PASSED_OVER or (here.value == "false" and here.name in SWITCHES)
+    if not here.children:
+        return here.name in PASSED_OVER or here.module.startswith("openconfig")  # which has no presence containers
+    return here.name in PASSED_OVER or _is_off(here)
+
+
+def _is_off(feature: Statement) -> bool:
+    """Whether a container that nobody read says that it is not enabled; the rest of it acts no more."""
+    parts = [feature, *(one for one in feature.children if one.name in WRAPPERS)]
+    said = {one.value for part in parts for one in part.children if one.name == "enabled" and one.is_standard}
+    return said == {"false"}
 
 
 def _is_state(statement: Statement) -> bool:

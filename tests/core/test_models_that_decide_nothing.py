@@ -1,0 +1,151 @@
+"""Which statements of models are gaps: those that may decide where packets go, and are switched on."""
+
+from typing import Any
+
+import pytest
+
+from tests.core.model_documents import (
+    config,
+    gaps,
+    neighbor,
+    network_of,
+    openconfig,
+    openconfig_bgp,
+    openconfig_interface,
+    solved_of,
+)
+from tests.core.networks import table
+
+
+def off(**leaves: Any) -> dict[str, Any]:
+    return {"config": {"enabled": False, **leaves}, "state": {"enabled": False, **leaves}}
+
+
+def ospf(settings: dict[str, Any], **area: Any) -> dict[str, Any]:
+    port = config("id", "et1", more=area.pop("port", {}), metric=10)
+    found = {"identifier": "0.0.0.0", "interfaces": {"interface": [port]}, **area}
+    return {"identifier": "OSPF", "name": "1", "ospfv2": {"global": settings, "areas": {"area": [found]}}}
+
+
+def isis(settings: dict[str, Any], level: dict[str, Any], port: dict[str, Any], **interface: Any) -> dict[str, Any]:
+    levels = {"level": [config("level-number", 2, **interface.pop("leaves", {})) | interface]}
+    return {
+        "identifier": "ISIS",
+        "name": "core",
+        "isis": {
+            "global": {"config": {"net": ["49.0001.0000.0000.0001.00"], "level-capability": "LEVEL_2"}, **settings},
+            "levels": {"level": [config("level-number", 2) | level]},
+            "interfaces": {"interface": [config("interface-id", "et1", more={"levels": levels, **port})]},
+        },
+    }
+
+
+def said_of(*protocols: dict[str, Any], **instance: Any) -> list[str]:
+    """The gaps of a router with protocols, by the ends of their paths."""
+    document = openconfig(openconfig_interface("et1", "10.0.0.1/30"), protocols=list(protocols), instance=instance)
+    return [one.removesuffix(" is not represented") for one in gaps(network_of(r=document), "r")]
+
+
+def test_what_is_switched_off_counts_its_state_or_names_itself_is_no_gap():
+    assert said_of(
+        ospf(
+            {
+                "config": {"log-adjacency-changes": True, "hide-transit-only-networks": False},
+                "timers": {"spf": {"config": {"initial-delay": 50}}, "max-metric": {"config": {"set": False}}},
+                "mpls": {"igp-ldp-sync": off()},
+                "inter-area-propagation-policies": {},
+            },
+            lsdb={"lsa-types": {"lsa-type": [{"type": "ROUTER_LSA", "state": {"type": "ROUTER_LSA"}}]}},
+            port={"lsa-filter": {"config": {"all": False}}},
+        ),
+        isis(
+            {"lsp-bit": {"overload-bit": {"config": {"set-bit": False}}}, "nsr": off()},
+            {"link-state-database": {"lsp": [{"lsp-id": "0000", "state": {"sequence-number": 4}}]}},
+            {"circuit-counters": {"state": {"init-fails": 0}}, "authentication": off()},
+            leaves={"priority": 64},
+        ),
+        openconfig_bgp(64500, neighbor("10.0.0.2", peer_as=64501, more={"add-paths": {"config": {"receive": False}}})),
+        tables={"table": [{"protocol": "BGP", "address-family": "IPV4", "config": {"protocol": "BGP"}}]},
+        vlans={"vlan": [config("vlan-id", 10, name="yard", status="ACTIVE")]},
+        fdb={"config": {"mac-learning": True}},
+    ) == []  # fmt: skip
+
+
+PREFERENCES = {"internal-route-preference": 115, "external-route-preference": 116}
+
+
+@pytest.mark.parametrize(
+    ("protocol", "says"),
+    [
+        (ospf({"timers": {"max-metric": {"config": {"set": True}}}}), "highest metric (RFC 6987)"),
+        (ospf({"config": {"summary-route-cost-mode": "RFC1583_COMPATIBLE"}}), "compatibility with RFC 1583"),
+        (ospf({}, port={"lsa-filter": {"config": {"all": True}}}), "/lsa-filter"),
+        (isis({"lsp-bit": {"overload-bit": {"config": {"set-bit": True}}}}, {}, {}), "/lsp-bit"),
+        (isis({"nsr": {"config": {"enabled": True}}}, {}, {}), "/nsr"),
+        (
+            isis({}, {}, {"afi-safi": {"af": [{"afi-name": "IPV6", "config": {"enabled": False}}]}}),
+            "IS-IS without IPV6",
+        ),
+        (isis({}, {"route-preference": {"config": PREFERENCES}}, {}), "a preference for some routes of IS-IS"),
+    ],
+)
+def test_what_is_switched_on_and_not_held_is_said(protocol, says):
+    (said,) = said_of(protocol)
+    assert says in said
+
+
+def test_a_level_that_is_passive_and_a_preference_of_both_kinds_are_held():
+    routed = isis({}, {"route-preference": {"config": {"internal-route-preference": 99}}}, {}, leaves={"passive": True})
+    network = network_of(r=openconfig(openconfig_interface("et1", "10.0.0.1/30"), protocols=[routed]))
+    routing = network.devices["r"].routing
+    assert gaps(network, "r") == []
+    assert (routing.isis.interfaces[0].passive, routing.preferences["isis"]) == (True, 99)
+
+
+# Families of BGP
+
+
+def families(*names: str, **more: Any) -> dict[str, Any]:
+    return {"afi-safis": {"afi-safi": [config("afi-safi-name", name, enabled=True, more=more) for name in names]}}
+
+
+@pytest.mark.parametrize(
+    ("names", "carried"),
+    [((), (4,)), (("IPV4_UNICAST",), (4,)), (("IPV4_UNICAST", "IPV6_UNICAST"), (4, 6)), (("L2VPN_EVPN",), ())],
+)
+def test_a_session_carries_the_families_that_it_lists(names, carried):
+    """One for other families alone brings no routes of these, though its addresses are IPv4."""
+    ends = {}
+    for number, (name, own, far) in enumerate((("a", "10.0.0.1", "10.0.0.2"), ("b", "10.0.0.2", "10.0.0.1"))):
+        session = neighbor(far, peer_as=64501 - number, more=families(*names) if names else {})
+        link = openconfig_interface("e", f"{own}/30")
+        lan = openconfig_interface("lan", f"10.{number + 1}.0.1/24")
+        connection = {
+            "src-protocol": "DIRECTLY_CONNECTED",
+            "dst-protocol": "BGP",
+            "address-family": "IPV4",
+            "config": {"default-import-policy": "ACCEPT_ROUTE"},
+        }
+        ends[name] = openconfig(
+            link,
+            lan,
+            protocols=[openconfig_bgp(64500 + number, session)],
+            instance={"table-connections": {"table-connection": [connection]}},
+        )
+    solved = solved_of(**ends)
+    (said,) = solved.network.devices["a"].routing.bgp.neighbors
+    assert said.carried == carried
+    assert ("10.2.0.0/24" in table(solved, "a")) == (4 in carried)
+
+
+def test_multipath_of_a_family_is_that_of_the_speaker():
+    speaker = openconfig_bgp(64500)
+    paths = {"use-multiple-paths": {"ebgp": {"config": {"maximum-paths": 4}}, "ibgp": {"config": {"maximum-paths": 2}}}}
+    speaker["bgp"]["global"] |= families("IPV4_UNICAST", **paths)
+    network = network_of(r=openconfig(openconfig_interface("e", "10.0.0.1/30"), protocols=[speaker]))
+    bgp = network.devices["r"].routing.bgp
+    assert (bgp.external_paths, bgp.internal_paths, gaps(network, "r")) == (4, 2, [])
+    more = {"use-multiple-paths": {"ebgp": {"config": {"maximum-paths": 8}}}}
+    speaker["bgp"]["global"] |= more
+    network = network_of(r=openconfig(openconfig_interface("e", "10.0.0.1/30"), protocols=[speaker]))
+    assert [one for one in gaps(network, "r") if "second number of paths" in one]
