@@ -11,7 +11,6 @@ import statistics
 import sys
 import time
 from collections.abc import Iterable
-from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -41,6 +40,7 @@ from routrel.garbage_collection import collection_paused, keep
 from routrel.model.addresses import InterfaceAddress
 from routrel.model.changes import Change
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import Acl
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf.database import OspfDatabase

@@ -1,13 +1,13 @@
 """BGP in bulk: cold, with many prefixes of each class, with other sessions, and with a full table."""
 
 import time
-from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
 from bench.speakers import REFLECTORS, Backbone, backbone, full_table
 from bench.timing import memory, timed_in_turn
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.routing.bgp.paths import AS_PATH, MED, NEXT_HOP
 from routrel.routing.bgp.solution import BgpSolution

@@ -3,7 +3,6 @@
 import gc
 import json
 import weakref
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import HealthCheck, given, settings
@@ -13,6 +12,7 @@ from bench.speakers import Backbone, backbone, backbone_document
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
 from routrel.formats.sources import read_files
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.routing.bgp.paths import AS_PATH, CLUSTERS, COMMUNITIES, NEXT_HOP
 from routrel.routing.solve import Solved

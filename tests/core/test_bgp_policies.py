@@ -191,8 +191,6 @@ def test_sets_change_only_where_a_statement_holds():
         ('neighbors: {"2001:db8::2": {as: 2, update_source: e1}}', "e1 has no IPv6 address"),
         ("neighbors: {10.1.0.2: {as: 2, local_address: 10.9.0.1}}", "10.1.0.1"),
         ("neighbors: {10.1.0.2: {as: 2, route_reflector_client: true}}", "only a neighbor of the same AS"),
-        ("neighbors: {10.1.0.2: {as: 2, families: []}}", "too short"),
-        ("networks: [10.1.0.1/30]", "host bits"),
         ("redistribute: [{from: bgp}]", "its own routes"),
         ("decision: {missing_med: first}", "one of best, worst"),
         ("multipath: {ebgp: 0}", "from 1"),

@@ -7,12 +7,13 @@ take, it must end where the solver says, unless the solver reports that order ma
 
 import random
 import re
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.fields import replace
 from routrel.routing.redistributed import Redistributed
 from routrel.routing.solve import Solved
 from routrel.solving import solve

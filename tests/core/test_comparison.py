@@ -1,7 +1,5 @@
 """Two states of a network held against each other."""
 
-from dataclasses import replace
-
 import pytest
 from hypothesis import HealthCheck, given, settings
 
@@ -10,6 +8,7 @@ from routrel.analysis.comparison import compare, comparison_lines
 from routrel.analysis.table_rows import table_rows
 from routrel.forwarding.flow import Flow
 from routrel.model.addresses import InterfaceAddress
+from routrel.model.fields import replace
 from routrel.model.places import NOWHERE
 from routrel.solving import solve
 from tests.core.mixed_networks import documents, read

@@ -2,7 +2,6 @@
 
 import json
 from collections import Counter
-from dataclasses import replace
 from itertools import combinations
 from pathlib import Path
 from xml.etree import ElementTree
@@ -35,6 +34,7 @@ from routrel.formats.sources import files_of, read_files
 from routrel.forwarding.flow import Asker, Flow
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.expectations import Expectation
+from routrel.model.fields import replace
 from routrel.routing.solve import Solved
 from routrel.solving import solve
 from tests.core.mixed_networks import documents, read

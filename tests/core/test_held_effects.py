@@ -1,7 +1,5 @@
 """What a change does to all traffic, on networks small enough to say it beforehand."""
 
-from dataclasses import replace
-
 import pytest
 
 from routrel.analysis.answers.held import Held
@@ -11,6 +9,7 @@ from routrel.analysis.held.services import Service, ServiceSpace
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
 from routrel.formats.sources import read_files
+from routrel.model.fields import replace
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import HeaderMatch, PortRange
 from routrel.solving import solve

@@ -1,7 +1,6 @@
 """Routes that link-state protocols make for several routers together, held against those made for one alone."""
 
 import json
-from dataclasses import replace
 from unittest.mock import patch
 
 import numpy as np
@@ -12,6 +11,7 @@ from hypothesis import strategies as st
 from bench.generator import Shape
 from bench.generator import document as generated
 from routrel.formats.network_file import read_network
+from routrel.model.fields import replace
 from routrel.routing import protocol_routes
 from routrel.routing.isis.solution import IsisSolution
 from routrel.routing.ospf import solution as ospf_solution

@@ -1,7 +1,6 @@
 """What neighbours outside the network say: sessions with them, the paths they bring, and who explains them."""
 
 import json
-from dataclasses import replace
 
 from hypothesis import given
 from hypothesis import settings as profile
@@ -10,6 +9,7 @@ from hypothesis import strategies as st
 from routrel.analysis.check import check
 from routrel.analysis.policy_view import PolicyView
 from routrel.formats.network_file import read_network
+from routrel.model.fields import replace
 from routrel.model.observed import ObservedNeighbor
 from routrel.routing.solve import Solved
 from routrel.solving import solve

@@ -6,7 +6,6 @@ import os
 import pickle
 import subprocess
 import sys
-from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -20,6 +19,7 @@ from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.addresses import Prefix
+from routrel.model.fields import replace
 from routrel.model.filters import Acl, AclEntry, ForwardingPolicy, HeaderMatch, PortRange, SteeringEntry
 from routrel.model.network import Network
 from routrel.model.routing import Ospf, StaticRoute

@@ -1,7 +1,6 @@
 """Static and observed routes: resolution, floating, discards; the contract's rules one by one."""
 
-from dataclasses import replace
-
+from routrel.model.fields import replace
 from routrel.solving import solve
 from tests.core.networks import hops, load, router, table
 

@@ -1,7 +1,6 @@
 """What is told of a flow without solving anew: it stays as it is whichever ports go down that it does not rest on."""
 
 import json
-from dataclasses import replace
 
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -15,6 +14,7 @@ from routrel.formats.network_file import read_network
 from routrel.forwarding.flow import Asker, Flow, Standing, Walk
 from routrel.forwarding.flow_words import FlowError
 from routrel.model.addresses import Address
+from routrel.model.fields import replace
 from routrel.model.kernel_routing import KernelRouting
 from routrel.model.network import InterfaceName
 from routrel.routing.solve import Solved

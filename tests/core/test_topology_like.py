@@ -1,13 +1,13 @@
 """A topology made out of one before, with what came up or went down since: the same as one built from nothing."""
 
 import json
-from dataclasses import replace
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.formats.errors import LoadError
 from routrel.formats.network_file import read_network
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.topology.segments import Topology
 from tests.examples import examples

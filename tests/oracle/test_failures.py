@@ -1,7 +1,6 @@
 """A failure solved from the network before it: what real routers came to when a cable was cut under them."""
 
 import json
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -9,6 +8,7 @@ import pytest
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.formats.sources import read_path
 from routrel.forwarding.flow import Flow
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.places import NOWHERE
 from routrel.routing.solve import Solved

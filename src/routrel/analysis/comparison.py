@@ -4,7 +4,6 @@ Places are left aside: a line that moved is no change.
 """
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import fields, is_dataclass
 from typing import Any
 
 from routrel.analysis.answers.comparisons import Comparison, FlowChange, ModelChange, Moved
@@ -17,6 +16,7 @@ from routrel.analysis.route_reasons import with_reasons
 from routrel.analysis.walk_verdicts import Answerer
 from routrel.forwarding.flow import Flow
 from routrel.model.devices import Device
+from routrel.model.fields import compared_names
 from routrel.model.network import Link, Network
 from routrel.model.unchanged import without_places
 from routrel.routing.solve import Solved
@@ -81,9 +81,7 @@ def _named(kind: Any, old: Mapping[str, Any], new: Mapping[str, Any]) -> Iterato
 
 def _differing(old: Any, new: Any) -> list[str]:
     """The fields in which two objects of the model differ, by name."""
-    if not is_dataclass(old):
-        return []
-    pairs = ((field.name, getattr(old, field.name), getattr(new, field.name)) for field in fields(old) if field.compare)
+    pairs = ((name, getattr(old, name), getattr(new, name)) for name in compared_names(type(old)))
     # Most are equal with their places: only of others the places are taken out.
     return [name for name, one, other in pairs if one != other and without_places(one) != without_places(other)]
 

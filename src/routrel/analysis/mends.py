@@ -2,7 +2,6 @@
 lists and policies let through what they refuse. Each is solved with before it is offered."""
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import replace
 from functools import partial
 from itertools import islice
 from typing import Any, NamedTuple
@@ -14,6 +13,7 @@ from routrel.analysis.remedies import MOST_DEVICES, braced, cures, entry_text
 from routrel.forwarding.trace import Stop, Trace
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import TCP, Acl, AclEntry, HeaderMatch, PortRange
 from routrel.model.network import Link, Network
 from routrel.model.places import Place

@@ -1,12 +1,12 @@
 """What is found out as changes that can be tried (docs/changes.md): of an entry, a route, a tipping point."""
 
 from collections.abc import Iterator
-from dataclasses import replace
 from typing import Any
 
 from routrel.analysis.answers.offers import Offer
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
 from routrel.model.network import InterfaceName
 from routrel.model.routing import DEFAULT_INSTANCE, StaticRoute

@@ -3,8 +3,6 @@
 A rule is offered only after the flow was walked with it: its stop must be gone.
 """
 
-from dataclasses import replace
-
 from routrel.analysis.answers.walks import NearMiss, Remedy
 from routrel.formats.nftables_values import DSCP, FIB_TYPES, NAMES, PROTOCOLS, STATES, STATUS, TCP_FLAGS
 from routrel.forwarding.programs.engine import Engine, RuleCheck
@@ -13,6 +11,7 @@ from routrel.forwarding.programs.values import getter
 from routrel.forwarding.trace import Trace
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address
+from routrel.model.fields import replace
 from routrel.model.filter_programs import (
     Chain,
     Condition,

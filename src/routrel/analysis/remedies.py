@@ -5,7 +5,6 @@ it is asked of the changed list. A remedy of a table is a static route; the netw
 flow walked anew from where it began: the stop must be gone, and nothing new may stop the flow instead.
 """
 
-from dataclasses import replace
 from typing import Any
 
 from routrel.analysis.answers.walks import NearMiss, Remedy
@@ -15,6 +14,7 @@ from routrel.forwarding.trace import Ending, Start, Stop, Trace, Verdict
 from routrel.forwarding.walk import Walker
 from routrel.model.addresses import Address, Prefix
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import PORTED, PROTOCOL_NAMES, Acl, AclEntry, Header, HeaderMatch, PortRange
 from routrel.model.network import Network
 from routrel.model.places import Place

@@ -2,12 +2,13 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import NamedTuple
 
 from routrel.formats.errors import ErrorList
 from routrel.model.addresses import Address
 from routrel.model.devices import Device, Gap
+from routrel.model.fields import replace
 from routrel.model.network import InterfaceName, Link
 from routrel.model.places import Place
 

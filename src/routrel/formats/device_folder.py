@@ -11,7 +11,6 @@ import json
 import re
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import replace
 
 import yaml
 
@@ -31,6 +30,7 @@ from routrel.formats.yaml_nodes import checked_json, decode
 from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Address
 from routrel.model.devices import Device, Gap
+from routrel.model.fields import replace
 from routrel.model.network import InterfaceName, Network, Site
 from routrel.model.places import Place
 

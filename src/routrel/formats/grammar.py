@@ -7,16 +7,17 @@ core schema of YAML 1.2.2, section 10.3.
 
 import re
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field, fields
-from functools import cache
+from dataclasses import dataclass
 from typing import Any, Protocol, TypeVar
 
 import yaml
+from msgspec import Struct
 
 from routrel.formats.errors import ErrorList, quoted
 from routrel.formats.scalars import printable, rate, timestamp
 from routrel.formats.yaml_nodes import Node, place_of
 from routrel.model.addresses import Address, InterfaceAddress, Prefix
+from routrel.model.fields import field_names
 from routrel.model.places import Place
 
 JsonSchema = dict[str, Any]
@@ -54,13 +55,12 @@ class Reading:
 Model = TypeVar("Model")
 
 
-@dataclass(slots=True)
-class Record:
+class Record(Struct):
     """A mapping that was read: values by key, the place of each, and the mapping's own."""
 
     place: Place
-    values: dict[str, Any] = field(default_factory=dict)
-    places: dict[str, Place] = field(default_factory=dict)
+    values: dict[str, Any] = {}
+    places: dict[str, Place] = {}
 
     def __getitem__(self, key: str) -> Any:
         return self.values[key]
@@ -75,24 +75,17 @@ class Record:
         return self.places.get(key, self.place)
 
     def into(self, model: type[Model], /, **more: Any) -> Model:
-        """An object of a dataclass, by the keys that are named as its fields; ``more`` is what is not, or differs."""
-        known: Any = model
-        names = _fields_of(known)
+        """An object of a class, by the keys that are named as its fields; ``more`` is what is not, or differs."""
+        names = field_names(model)
         return model(**{key: value for key, value in self.values.items() if key in names} | more)
 
 
-@cache
-def _fields_of(model: Any) -> frozenset[str]:
-    return frozenset(one.name for one in fields(model))
-
-
-@dataclass(slots=True)
-class Items:
+class Items(Struct):
     """A list that was read, with the place of each item."""
 
     place: Place
-    values: list[Any] = field(default_factory=list)
-    places: list[Place] = field(default_factory=list)
+    values: list[Any] = []
+    places: list[Place] = []
 
     def pairs(self) -> list[tuple[Any, Place]]:
         return list(zip(self.values, self.places, strict=True))

@@ -1,7 +1,6 @@
 """Records of the network file's grammar to the model: every name in them is checked against what it names."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from typing import Any
 
 from routrel.formats.errors import ErrorList, quoted
@@ -10,6 +9,7 @@ from routrel.formats.routing_file import RoutingReader
 from routrel.formats.virtual_routers import virtual_routers
 from routrel.model.addresses import BITS, Address, InterfaceAddress, Prefix
 from routrel.model.devices import Device, Interface, Switchport
+from routrel.model.fields import replace
 from routrel.model.filters import PORTED, Acl, AclEntry, ForwardingPolicy, HeaderMatch, SteeringEntry
 from routrel.model.network import Endpoint, Link, Network, Service, Site
 from routrel.model.observed import ObservedNextHop, ObservedRoute
@@ -172,16 +172,17 @@ class NetworkBuilder:
         policies: dict[str, ForwardingPolicy],
         vrfs: list[str],
     ) -> Interface:
-        if "vrf" in record and record["vrf"] not in (DEFAULT_INSTANCE, *vrfs):
-            self.errors.dangling(record.place_of("vrf"), "VRF", record["vrf"], vrfs)
+        said = record.values
+        if "vrf" in said and said["vrf"] not in (DEFAULT_INSTANCE, *vrfs):
+            self.errors.dangling(record.place_of("vrf"), "VRF", said["vrf"], vrfs)
         for key, known, what in (
             ("acl_in", acls, "ACL"),
             ("acl_out", acls, "ACL"),
             ("forwarding_policy", policies, "forwarding policy"),
         ):
-            if key in record and record[key] not in known:
-                self.errors.dangling(record.place_of(key), what, record[key], known)
-        parent, vlan = record.get("parent"), record.get("vlan")
+            if key in said and said[key] not in known:
+                self.errors.dangling(record.place_of(key), what, said[key], known)
+        parent, vlan = said.get("parent"), said.get("vlan")
         if parent is not None and parent not in names:
             self.errors.dangling(record.place_of("parent"), "interface", parent, names)
         if parent is not None and vlan is None:
@@ -192,14 +193,14 @@ class NetworkBuilder:
                 "a routed VLAN interface without 'parent' stands on switches only",
                 allowed="kind: switch, or a parent",
             )
-        for member, member_place in items_of(record.get("members")):
+        for member, member_place in items_of(said.get("members")):
             if member not in names or member == name:
                 self.errors.dangling(member_place, "other interface", member, names - {name})
-        addresses = items_of(record.get("addresses"))
-        for address, address_place in addresses:
+        addresses = said.get("addresses") or Items(place)
+        for address, address_place in addresses.pairs():
             self.check_host_address(address, address_place)
         default_kind = "loopback" if name.startswith("lo") else "ethernet"
-        if "members" in record:
+        if "members" in said:
             default_kind = "bundle"
         elif vlan is not None:
             default_kind = "vlan"
@@ -207,13 +208,15 @@ class NetworkBuilder:
             Interface,
             name=name,
             place=place,
-            addresses=tuple(address for address, _ in addresses),
-            address_places=tuple(address_place for _, address_place in addresses),
-            mac=record["mac"].lower() if "mac" in record else None,
-            kind=record.get("kind", default_kind),
-            members=tuple(member for member, _ in items_of(record.get("members"))),
-            switchport=self.switchport(record["switchport"]) if "switchport" in record else None,
-            virtual_routers=virtual_routers(record, [address for address, _ in addresses], names, self.errors),
+            addresses=tuple(addresses.values),
+            address_places=tuple(addresses.places),
+            mac=said["mac"].lower() if "mac" in said else None,
+            kind=said.get("kind", default_kind),
+            members=tuple(said["members"].values) if "members" in said else (),
+            switchport=self.switchport(said["switchport"]) if "switchport" in said else None,
+            virtual_routers=virtual_routers(said["virtual_routers"], addresses.values, names, self.errors)
+            if "virtual_routers" in said
+            else (),
         )
 
     def check_host_address(self, address: InterfaceAddress, place: Place) -> None:

@@ -7,7 +7,7 @@ Tables of frames (bridge, arp) filter nothing that is routed and are passed over
 
 from collections import Counter, defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 from routrel.formats.errors import ErrorList, quoted
@@ -15,6 +15,7 @@ from routrel.formats.nftables_statements import StatementReader
 from routrel.formats.nftables_text import rule_text
 from routrel.formats.nftables_values import UnreadableError, listed, value_map, value_set
 from routrel.model.devices import Gap
+from routrel.model.fields import replace
 from routrel.model.filter_programs import (
     HOOKS,
     Chain,

@@ -3,10 +3,12 @@
 import re
 from datetime import datetime
 
+_CONTROL = re.compile(r"[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff]")
+
 
 def printable(text: str) -> str:
     """Text without control characters, which escapes could bring in."""
-    if re.search(r"[\x00-\x08\x0b-\x1f\x7f\ud800-\udfff]", text):
+    if _CONTROL.search(text):
         raise ValueError(f"{text!r} holds a control character")
     return text
 

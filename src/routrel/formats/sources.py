@@ -1,7 +1,6 @@
 """Where a network's text comes from: a file, a network folder or a folder of devices on disk, as named texts."""
 
 from collections.abc import Mapping
-from dataclasses import replace
 from pathlib import Path
 
 from routrel.formats.archives import SUFFIXES, is_zip, unpack
@@ -11,6 +10,7 @@ from routrel.formats.expectations_file import read_expectations, split_expectati
 from routrel.formats.mrt.dumped_tables import split_dumps, with_dumps
 from routrel.formats.network_file import FOLDER_FILE, read_network
 from routrel.formats.vlan_budget import refuse_too_many_tagged_ports
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.places import Place
 

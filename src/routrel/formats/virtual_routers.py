@@ -3,18 +3,18 @@
 from collections.abc import Iterable
 
 from routrel.formats.errors import ErrorList, quoted
-from routrel.formats.grammar import Record, items_of
+from routrel.formats.grammar import Items, Record, items_of
 from routrel.model.addresses import InterfaceAddress
 from routrel.model.virtual_routers import TrackedInterface, TrackedNetwork, VirtualRouter
 
 
 def virtual_routers(
-    record: Record, addresses: Iterable[InterfaceAddress], names: set[str], errors: ErrorList
+    listed: Items, addresses: Iterable[InterfaceAddress], names: set[str], errors: ErrorList
 ) -> tuple[VirtualRouter, ...]:
     """Those of an interface with some addresses; ``names`` are all interfaces of its device."""
     families = {address.family for address in addresses}
     found: list[VirtualRouter] = []
-    for one, place in items_of(record.get("virtual_routers")):
+    for one, place in listed.pairs():
         virtual = [address for address, _ in items_of(one["addresses"])]
         if not virtual:
             continue  # none of them could be read, which is said

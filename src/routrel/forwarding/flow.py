@@ -1,7 +1,7 @@
 """Flows: what is asked, and its answer: the ways of its packets and of the answer to them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 from routrel.forwarding.flow_words import FlowEnd, FlowError, owning_instances, parse_end, parse_flow_service
@@ -11,6 +11,7 @@ from routrel.forwarding.starts import Starts
 from routrel.forwarding.trace import Start, Trace, Verdict
 from routrel.forwarding.walk import Walker, stateful_devices
 from routrel.model.addresses import Address
+from routrel.model.fields import replace
 from routrel.model.filters import ICMP, ICMPV6, PORTED, TCP, Header, PortRange
 from routrel.model.findings import some_of
 from routrel.model.network import Service

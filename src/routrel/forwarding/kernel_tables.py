@@ -2,9 +2,10 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from routrel.model.addresses import BITS, Address
+from routrel.model.fields import replace
 from routrel.model.filters import ICMP, Header
 from routrel.model.kernel_routing import LOCAL, KernelRoute, KernelRouting, RoutingRule
 from routrel.model.routing import RouteAction

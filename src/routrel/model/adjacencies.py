@@ -4,10 +4,10 @@ An adjacency that is down, while its interface is up, leaves what the interface 
 """
 
 from collections.abc import Collection, Iterator
-from dataclasses import replace
 from typing import TypeVar
 
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.routing import DEFAULT_INSTANCE, EigrpInterface, IsisInterface, OspfInterface, RoutingInstance
 
 Speaking = TypeVar("Speaking", OspfInterface, IsisInterface, EigrpInterface)

@@ -1,7 +1,8 @@
 """BGP configuration (RFC 4271, 4456, 4760); the network file's page in docs/ says what each key means."""
 
-from dataclasses import dataclass, field
 from datetime import datetime
+
+from msgspec import Struct, field
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
@@ -9,8 +10,7 @@ from routrel.model.received import ReceivedPaths
 from routrel.model.redistribution import Redistribution
 
 
-@dataclass(frozen=True, slots=True)
-class BgpNeighbor:
+class BgpNeighbor(Struct, frozen=True):
     """One side of a session. ``families`` is None where the session's address says which it carries."""
 
     address: Address
@@ -42,15 +42,13 @@ class BgpNeighbor:
         return (self.address.family,) if self.families is None else self.families
 
 
-@dataclass(frozen=True, slots=True)
-class BgpAggregate:
+class BgpAggregate(Struct, frozen=True):
     prefix: Prefix
     summary_only: bool = False
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class BgpDecision:
+class BgpDecision(Struct, frozen=True):
     """The switches of the decision process."""
 
     compare_med_between_as: bool = False
@@ -60,8 +58,7 @@ class BgpDecision:
     ignore_as_path_length: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Bgp:
+class Bgp(Struct, frozen=True):
     """``number`` is the AS number."""
 
     number: int

@@ -7,6 +7,8 @@ what each key means.
 from dataclasses import dataclass, field
 from typing import Literal
 
+from msgspec import Struct
+
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.filter_programs import FilterProgram
 from routrel.model.filters import Acl, ForwardingPolicy
@@ -23,8 +25,7 @@ InterfaceKind = Literal["ethernet", "loopback", "bundle", "vlan"]
 DEFAULT_VLAN = 1
 
 
-@dataclass(frozen=True, slots=True)
-class Switchport:
+class Switchport(Struct, frozen=True):
     """How a switch's port treats tags: ``access`` alone, or ``trunk`` VLANs with one ``native``."""
 
     access: int | None = None
@@ -38,8 +39,7 @@ class Switchport:
         return {0: untagged} | {vlan: vlan for vlan in self.trunk if vlan != untagged}
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Interface:
+class Interface(Struct, frozen=True):
     name: str
     place: Place = NOWHERE
     enabled: bool = True
@@ -111,8 +111,7 @@ class Device:
         return self.kind != "host"
 
 
-@dataclass(frozen=True, slots=True)
-class Gap:
+class Gap(Struct, frozen=True):
     """Something the input states that the model cannot hold; ``affects`` names an interface or ''.
 
     ``neighbor`` is what is heard on that interface and is no device of the network.
@@ -124,8 +123,7 @@ class Gap:
     neighbor: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class StatementCount:
+class StatementCount(Struct, frozen=True):
     """Statements that say something: all, those that were used, and those that decide nothing of where packets go."""
 
     all: int

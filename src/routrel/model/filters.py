@@ -4,8 +4,9 @@ Both match on the same header fields, held in a ``HeaderMatch``. ``None`` in a f
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
+
+from msgspec import Struct, field
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
@@ -43,8 +44,7 @@ class Header(NamedTuple):
         return Header(self.protocol, self.destination, self.source, self.destination_port, self.source_port)
 
 
-@dataclass(frozen=True, slots=True)
-class HeaderMatch:
+class HeaderMatch(Struct, frozen=True):
     protocol: int | None = None
     source: Prefix | None = None
     destination: Prefix | None = None
@@ -81,8 +81,7 @@ def in_ranges(ranges: Sequence[PortRange], port: int | None) -> bool:
     return port is not None and any(low <= port <= high for low, high in ranges)
 
 
-@dataclass(frozen=True, slots=True)
-class AclEntry:
+class AclEntry(Struct, frozen=True):
     action: AclAction
     match: HeaderMatch = field(default_factory=HeaderMatch)
     name: str = ""
@@ -90,8 +89,7 @@ class AclEntry:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Acl:
+class Acl(Struct, frozen=True):
     """An ordered list of entries: the first that matches decides, and none means drop (RFC 8519)."""
 
     name: str
@@ -110,8 +108,7 @@ class Acl:
         return index is not None and self.entries[index].action == "accept"
 
 
-@dataclass(frozen=True, slots=True)
-class SteeringEntry:
+class SteeringEntry(Struct, frozen=True):
     action: SteeringAction
     match: HeaderMatch = field(default_factory=HeaderMatch)
     next_hops: tuple[Address, ...] = ()
@@ -119,8 +116,7 @@ class SteeringEntry:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class ForwardingPolicy:
+class ForwardingPolicy(Struct, frozen=True):
     """Steering entries in order; where none matches, the table decides."""
 
     name: str

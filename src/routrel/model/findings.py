@@ -1,8 +1,9 @@
 """Findings: problems of the model itself, each with its evidence and its place in the source."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct
 
 from routrel.model.places import NOWHERE, Place
 
@@ -11,8 +12,7 @@ Severity = Literal["error", "warning", "note"]
 SEVERITIES: tuple[Severity, ...] = ("error", "warning", "note")
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(Struct, frozen=True):
     """``code`` names the kind; ``places`` are all source positions that together make the problem."""
 
     code: str
@@ -20,11 +20,10 @@ class Finding:
     message: str
     device: str = ""
     interface: str = ""
-    places: tuple[Place, ...] = field(default=(NOWHERE,))
+    places: tuple[Place, ...] = (NOWHERE,)
 
 
-@dataclass(frozen=True, slots=True)
-class Doubt:
+class Doubt(Struct, frozen=True):
     """Why what is shown of a protocol's routes in some routing instances is not sure."""
 
     protocol: str

@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import NamedTuple
 
+from msgspec import Struct
+
 from routrel.model.addresses import Address
 from routrel.model.devices import Device, Interface
 from routrel.model.expectations import Expectation
@@ -22,8 +24,7 @@ class InterfaceName(NamedTuple):
         return f"{self.device}:{self.interface}"
 
 
-@dataclass(frozen=True, slots=True)
-class Link:
+class Link(Struct, frozen=True):
     """A cable or shared medium with two or more ends."""
 
     ends: tuple[InterfaceName, ...]
@@ -34,16 +35,14 @@ class Link:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Site:
+class Site(Struct, frozen=True):
     name: str
     label: str = ""
     x: float | None = None
     y: float | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class Endpoint:
+class Endpoint(Struct, frozen=True):
     """A name for an address people ask about, inside or outside the network."""
 
     name: str
@@ -52,8 +51,7 @@ class Endpoint:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Service:
+class Service(Struct, frozen=True):
     """A protocol number and, for tcp and udp, destination ports."""
 
     name: str

@@ -1,20 +1,18 @@
 """Routes and neighbours as they were read off a device."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import DEFAULT_INSTANCE, RouteAction
 
 
-@dataclass(frozen=True, slots=True)
-class ObservedNextHop:
+class ObservedNextHop(Struct, frozen=True):
     address: Address | None = None
     interface: str | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class ObservedRoute:
+class ObservedRoute(Struct, frozen=True):
     """A route as it was read off a device. ``protocol`` is a name of the command-line contract."""
 
     prefix: Prefix
@@ -27,8 +25,7 @@ class ObservedRoute:
     vrf: str = DEFAULT_INSTANCE
 
 
-@dataclass(frozen=True, slots=True)
-class ObservedNeighbor:
+class ObservedNeighbor(Struct, frozen=True):
     """A neighbour as a device tells its state: a session of BGP by address, else what is heard on an interface."""
 
     protocol: str

@@ -5,8 +5,9 @@ the policy, ``continue`` goes on, and later statements see what earlier ones set
 statement decides is rejected.
 """
 
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct, field
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.expressions import is_found
@@ -21,8 +22,7 @@ NO_EXPORT, NO_ADVERTISE, NO_EXPORT_SUBCONFED = "no-export", "no-advertise", "no-
 """The well-known communities (RFC 1997): 65535:65281, 65535:65282 and 65535:65283."""
 
 
-@dataclass(frozen=True, slots=True)
-class PrefixMatch:
+class PrefixMatch(Struct, frozen=True):
     """Prefixes inside ``prefix`` whose length is from ``low`` to ``high``."""
 
     prefix: Prefix
@@ -38,8 +38,7 @@ class PrefixMatch:
         return f"{{prefix: {self.prefix}, min_length: {self.low}, max_length: {self.high}}}"
 
 
-@dataclass(frozen=True, slots=True)
-class PolicyMatch:
+class PolicyMatch(Struct, frozen=True):
     """What must hold of a route, all of it; None matches all."""
 
     prefixes: tuple[PrefixMatch, ...] | None = None
@@ -58,8 +57,7 @@ class PolicyMatch:
         return any(one is not None for one in (self.med, self.neighbors, self.as_path, self.communities))
 
 
-@dataclass(frozen=True, slots=True)
-class AsPathMatch:
+class AsPathMatch(Struct, frozen=True):
     """What must hold of an AS path: all that is given; ``pattern`` is searched in its numbers with spaces."""
 
     contains: int | None = None
@@ -85,8 +83,7 @@ class AsPathMatch:
         return "{" + ", ".join(f"{key}: {value}" for key, value in given if value is not None) + "}"
 
 
-@dataclass(frozen=True, slots=True)
-class CommunityMatch:
+class CommunityMatch(Struct, frozen=True):
     """Any of the communities present, or ``every`` one of them."""
 
     communities: tuple[str, ...]
@@ -101,8 +98,7 @@ class CommunityMatch:
         return f"{{all: {listed}}}" if self.every else listed
 
 
-@dataclass(frozen=True, slots=True)
-class Prepend:
+class Prepend(Struct, frozen=True):
     number: int
     times: int = 1
 
@@ -113,8 +109,7 @@ class Prepend:
         return f"{self.number} {self.times} times" if self.times > 1 else str(self.number)
 
 
-@dataclass(frozen=True, slots=True)
-class CommunityChange:
+class CommunityChange(Struct, frozen=True):
     """``replaced`` stands in place of all that were there; then some are removed, then some added."""
 
     added: tuple[str, ...] = ()
@@ -132,8 +127,7 @@ class CommunityChange:
         return ", ".join(parts)
 
 
-@dataclass(frozen=True, slots=True)
-class PolicySet:
+class PolicySet(Struct, frozen=True):
     """What a statement changes; None leaves it."""
 
     metric: int | None = None
@@ -149,8 +143,7 @@ class PolicySet:
     next_hop: Address | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class PolicyStatement:
+class PolicyStatement(Struct, frozen=True):
     result: PolicyResult
     match: PolicyMatch = field(default_factory=PolicyMatch)
     set: PolicySet = field(default_factory=PolicySet)
@@ -159,8 +152,7 @@ class PolicyStatement:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Policy:
+class Policy(Struct, frozen=True):
     name: str
     statements: tuple[PolicyStatement, ...]
     place: Place = NOWHERE

@@ -1,12 +1,11 @@
 """Redistribution: routes of one protocol that enter another."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.model.places import NOWHERE, Place
 
 
-@dataclass(frozen=True, slots=True)
-class Redistribution:
+class Redistribution(Struct, frozen=True):
     """Routes of ``source`` that are best in the table enter a protocol. None leaves the protocol's default."""
 
     source: str
@@ -17,8 +16,7 @@ class Redistribution:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class OriginateDefault:
+class OriginateDefault(Struct, frozen=True):
     """A default route announced while the table has one of another source, or ``always``."""
 
     always: bool = False

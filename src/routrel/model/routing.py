@@ -4,8 +4,9 @@ The terms are those of the IETF's YANG modules (RFC 8349, 9129, 9130, 8695) wher
 network file's page in docs/ says what each key means.
 """
 
-from dataclasses import dataclass, field
 from typing import Literal
+
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import Bgp
@@ -35,8 +36,7 @@ DEFAULT_PREFERENCES = {
 }
 
 
-@dataclass(frozen=True, slots=True)
-class StaticRoute:
+class StaticRoute(Struct, frozen=True):
     prefix: Prefix
     next_hop: Address | None = None
     interface: str | None = None
@@ -47,8 +47,7 @@ class StaticRoute:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class OspfInterface:
+class OspfInterface(Struct, frozen=True):
     name: str
     cost: int | None = None
     passive: bool = False
@@ -57,8 +56,7 @@ class OspfInterface:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class OspfRange:
+class OspfRange(Struct, frozen=True):
     """An address range of an area (RFC 2328 appendix C.2)."""
 
     prefix: Prefix
@@ -67,8 +65,7 @@ class OspfRange:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class OspfArea:
+class OspfArea(Struct, frozen=True):
     """``number`` is the area's 32-bit id; 0 is the backbone."""
 
     number: int
@@ -80,8 +77,7 @@ class OspfArea:
     default_cost: int = 1
 
 
-@dataclass(frozen=True, slots=True)
-class Ospf:
+class Ospf(Struct, frozen=True):
     areas: tuple[OspfArea, ...] = ()
     reference_bandwidth: int | None = None
     multipath: int = 16
@@ -97,8 +93,7 @@ class Ospf:
         return 4 if self.version == 2 else 6
 
 
-@dataclass(frozen=True, slots=True)
-class IsisInterface:
+class IsisInterface(Struct, frozen=True):
     """``levels`` are those of the interface, already within the router's."""
 
     name: str
@@ -109,16 +104,14 @@ class IsisInterface:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Leak:
+class Leak(Struct, frozen=True):
     """Level 2 routes let into level 1 (RFC 5302 section 3.2)."""
 
     policy: str | None = None
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Isis:
+class Isis(Struct, frozen=True):
     """``area`` and ``system`` are the two parts of the network entity title, in hexadecimal digits."""
 
     area: str
@@ -132,24 +125,21 @@ class Isis:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class RipInterface:
+class RipInterface(Struct, frozen=True):
     name: str
     metric: int = 1
     passive: bool = False
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Rip:
+class Rip(Struct, frozen=True):
     interfaces: tuple[RipInterface, ...] = ()
     redistribute: tuple[Redistribution, ...] = ()
     default_metric: int = 1
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class EigrpInterface:
+class EigrpInterface(Struct, frozen=True):
     """``delay`` in tens of microseconds, ``bandwidth`` in bit/s."""
 
     name: str
@@ -159,8 +149,7 @@ class EigrpInterface:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class EigrpDistance:
+class EigrpDistance(Struct, frozen=True):
     """A preference of its own for routes of one neighbour, all or some prefixes."""
 
     neighbor: Address
@@ -169,8 +158,7 @@ class EigrpDistance:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class Eigrp:
+class Eigrp(Struct, frozen=True):
     number: int
     interfaces: tuple[EigrpInterface, ...] = ()
     variance: int = 1
@@ -180,10 +168,9 @@ class Eigrp:
     place: Place = NOWHERE
 
 
-@dataclass(frozen=True, slots=True)
-class RoutingInstance:
+class RoutingInstance(Struct, frozen=True):
     router_id: Address | None = None
-    preferences: dict[str, int] = field(default_factory=dict)
+    preferences: dict[str, int] = {}
     static: tuple[StaticRoute, ...] = ()
     ospf: tuple[Ospf, ...] = ()
     place: Place = NOWHERE

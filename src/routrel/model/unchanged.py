@@ -2,9 +2,9 @@
 
 from collections import defaultdict, deque
 from collections.abc import Mapping, Sequence
-from dataclasses import fields, is_dataclass, replace
 from typing import Any
 
+from routrel.model.fields import field_names, has_fields, replace
 from routrel.model.places import Place
 
 
@@ -12,8 +12,8 @@ def without_places(value: Any) -> Any:
     """A value of the model without the places in it, to be compared and hashed."""
     if isinstance(value, Place):
         return None
-    if is_dataclass(value):
-        return (type(value), *(without_places(getattr(value, field.name)) for field in fields(value)))
+    if names := field_names(type(value)):
+        return (type(value), *(without_places(getattr(value, name)) for name in names))
     if isinstance(value, Mapping):
         return tuple((key, without_places(one)) for key, one in value.items())
     return tuple(without_places(one) for one in value) if isinstance(value, list | tuple) else value
@@ -25,8 +25,8 @@ def taking_over(old: Any, new: Any) -> Any:
         return old
     if type(old) is not type(new):
         return new
-    if is_dataclass(new) and not isinstance(new, type):
-        names = [field.name for field in fields(new) if not isinstance(getattr(new, field.name), Place)]
+    if has_fields(new):
+        names = [name for name in field_names(type(new)) if not isinstance(getattr(new, name), Place)]
         return replace(new, **{name: taking_over(getattr(old, name), getattr(new, name)) for name in names})
     if isinstance(new, dict):
         return {key: taking_over(old[key], value) if key in old else value for key, value in new.items()}

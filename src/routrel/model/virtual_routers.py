@@ -1,6 +1,6 @@
 """Virtual routers: addresses that one of several routers answers for at a time (VRRP, RFC 9568)."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.places import NOWHERE, Place
@@ -16,16 +16,14 @@ DEFAULT_DECREMENT = 10
 (RFC 8347)."""
 
 
-@dataclass(frozen=True, slots=True)
-class TrackedInterface:
+class TrackedInterface(Struct, frozen=True):
     """An interface of the same device: while it is down the priority is less by ``decrement``."""
 
     interface: str
     decrement: int = DEFAULT_DECREMENT
 
 
-@dataclass(frozen=True, slots=True)
-class TrackedNetwork:
+class TrackedNetwork(Struct, frozen=True):
     """A prefix: while the table of the interface's routing instance has no route for it the priority is less by
     ``decrement``. A route for another prefix that covers it does not count."""
 
@@ -33,8 +31,7 @@ class TrackedNetwork:
     decrement: int = DEFAULT_DECREMENT
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class VirtualRouter:
+class VirtualRouter(Struct, frozen=True):
     """A router's part in a virtual router on an interface; all ``addresses`` are of one family.
 
     ``accept``: while it is active it takes packets for the addresses also where it does not own them.

@@ -5,9 +5,9 @@ A table is put together when it is first asked for, and kept while memory lasts.
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import replace
 
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE
 from routrel.model.routing import RoutingInstance

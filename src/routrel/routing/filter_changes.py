@@ -5,9 +5,9 @@ filters, and these treat all packets of the protocols that run as before, everyt
 """
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import Acl, AclEntry, HeaderMatch
 from routrel.routing.protocol import OwnPackets, ProtocolDatabase
 from routrel.topology.segments import Topology

@@ -1,9 +1,9 @@
 """Whether networks have the same ports and segments, but for what is up: what of their text the topology looks at."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from routrel.model.devices import Device, Interface
+from routrel.model.fields import replace
 from routrel.model.network import Link, Network
 
 

@@ -15,12 +15,12 @@ addresses; where some have one, a port without is an access port of VLAN 1. IEEE
 from collections import defaultdict
 from collections.abc import Hashable
 from copy import copy
-from dataclasses import replace
 from functools import cached_property
 from typing import TypeAlias
 
 from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
+from routrel.model.fields import replace
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE
 from routrel.topology.address_owners import AddressOwners

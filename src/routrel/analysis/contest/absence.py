@@ -2,7 +2,6 @@
 
 from collections import Counter, deque
 from collections.abc import Collection
-from dataclasses import replace
 from functools import cached_property
 from itertools import islice
 
@@ -12,6 +11,7 @@ from routrel.analysis.contest.idle_origins import down_towards, idle_steps
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.trail import Step, Trail
 from routrel.model.addresses import Address, Prefix
+from routrel.model.fields import replace
 from routrel.model.findings import some_of
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.protocol import AnySolution, Process

@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import replace
 from functools import cached_property
 
 from routrel.analysis.contest.candidates import Candidate, Contest
@@ -11,6 +10,7 @@ from routrel.analysis.contest.protocol import ProtocolContest, SolvedProtocol
 from routrel.analysis.contest.registry import CONTESTS
 from routrel.analysis.contest.rounds import Elimination
 from routrel.model.addresses import BITS, Address, Prefix
+from routrel.model.fields import replace
 from routrel.model.routing import DEFAULT_PREFERENCES
 from routrel.routing.protocol import AnySolution
 from routrel.routing.rib.observed import is_observed_only, observed_in

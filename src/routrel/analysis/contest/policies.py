@@ -1,9 +1,10 @@
 """A routing policy asked of one route, in plain code, with the statement that decided (RFC 9067)."""
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, fields, replace
+from dataclasses import dataclass, field
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.fields import field_names, replace
 from routrel.model.places import Place
 from routrel.model.policies import Policy, PolicyMatch, PolicySet, PolicyStatement
 from routrel.routing.arrays import UNSET
@@ -65,9 +66,7 @@ def ask(policy: Policy, route: Asked) -> Decision:
         if not _matches(statement, route):
             continue
         changes = {
-            field.name: value
-            for field in fields(PolicySet)
-            if (value := getattr(statement.set, field.name)) is not None
+            name: value for name in field_names(PolicySet) if (value := getattr(statement.set, name)) is not None
         }
         found = replace(found, **changes)
         route = _changed(route, statement.set)

@@ -1,13 +1,13 @@
 """The elimination: candidates of all sources meet, round by round, until the table's route is left."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 
 from routrel.analysis.contest.candidates import Candidate, Contest, Round
 from routrel.analysis.contest.paths import Way
 from routrel.analysis.contest.policies import Asked, ask
 from routrel.analysis.contest.protocol import ProtocolContest, Rounds
 from routrel.model.addresses import Prefix
+from routrel.model.fields import replace
 from routrel.model.policies import Policy
 from routrel.model.routing import PROTOCOL_ORDER
 from routrel.routing.neighbors import edge_hop

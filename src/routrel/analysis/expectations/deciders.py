@@ -4,7 +4,6 @@ Each that can be taken out of the network comes with the network without it.
 """
 
 from collections.abc import Iterable, Iterator
-from dataclasses import replace
 from itertools import chain
 from typing import Any, Literal, NamedTuple
 
@@ -17,6 +16,7 @@ from routrel.forwarding.flow import Walk
 from routrel.forwarding.trace import AclCheck, Stop
 from routrel.model.addresses import Prefix
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.filters import Acl
 from routrel.model.network import Network
 from routrel.model.places import Place

@@ -1,7 +1,6 @@
 """What may fail alone, and a network in which it has."""
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import replace
 from typing import Any, NamedTuple, overload
 
 from routrel.analysis.offered_changes import switched
@@ -9,6 +8,7 @@ from routrel.formats.errors import nearest
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.devices import Device
 from routrel.model.expectations import FailureKind
+from routrel.model.fields import replace
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance
 from routrel.routing.solve import Solved

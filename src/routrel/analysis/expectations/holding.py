@@ -5,8 +5,6 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from itertools import product
 
-from msgspec.structs import replace
-
 from routrel.analysis.answers.expectations import (
     ExpectationHeld,
     ExpectationsHeld,
@@ -28,6 +26,7 @@ from routrel.analysis.walk_verdicts import asked_flow
 from routrel.formats.expectations_file import expectation_data
 from routrel.forwarding.flow import Flow
 from routrel.model.expectations import Expectation, FailureKind
+from routrel.model.fields import replace
 from routrel.routing.solve import Solved
 
 MOST_FLOWS, MOST_FAILURES = 50, 200

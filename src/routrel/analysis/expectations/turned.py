@@ -6,7 +6,7 @@ it can be found: a device, in it an access list, an interface, one of its values
 
 import time
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass, fields, is_dataclass, replace
+from dataclasses import dataclass
 from difflib import SequenceMatcher
 from functools import partial
 from typing import Any
@@ -18,6 +18,7 @@ from routrel.analysis.expectations.words import flow_words
 from routrel.analysis.walk_verdicts import asked_flow
 from routrel.forwarding.flow import Flow
 from routrel.model.expectations import Expectation
+from routrel.model.fields import field_names, has_fields, replace
 from routrel.model.filters import AclEntry, SteeringEntry
 from routrel.model.network import Network
 from routrel.model.places import Place
@@ -59,11 +60,11 @@ class _Difference:
         old, new = self.old, self.new
         if isinstance(new, LINES):
             return
-        if is_dataclass(old) and is_dataclass(new) and type(old) is type(new) and not isinstance(new, type):
-            for one in fields(new):
-                if one.name not in ("place", "name"):
-                    label, put = one.name.replace("_", " "), partial(_with_field, new, one.name)
-                    yield self._part(label, getattr(old, one.name), getattr(new, one.name), put)
+        if has_fields(new) and type(old) is type(new):
+            for name in field_names(type(new)):
+                if name not in ("place", "name"):
+                    label, put = name.replace("_", " "), partial(_with_field, new, name)
+                    yield self._part(label, getattr(old, name), getattr(new, name), put)
         elif isinstance(old, Mapping) and isinstance(new, Mapping):
             for key in [*old, *(key for key in new if key not in old)]:
                 yield self._part(f"{key}", old.get(key), new.get(key), partial(_with_key, new, key))

@@ -9,7 +9,6 @@ said all of it for nothing.
 from array import array
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -21,6 +20,7 @@ from routrel.model.addresses import Prefix
 from routrel.model.announcements import UNNUMBERED, WITHDRAWN, Announcement, Announcements, microseconds
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.received import PathAttributes, ReceivedPaths
 from routrel.model.routing import DEFAULT_INSTANCE, RoutingInstance

@@ -9,7 +9,6 @@ from bisect import bisect_left, bisect_right
 from collections import OrderedDict, defaultdict
 from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from copy import copy
-from dataclasses import replace
 from datetime import datetime
 from typing import NamedTuple
 
@@ -27,6 +26,7 @@ from routrel.model.addresses import Prefix
 from routrel.model.announcements import Announcements, microseconds, moment_of
 from routrel.model.changes import Change
 from routrel.model.events import Event
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.received import ReceivedPaths
 from routrel.model.samples import Samples

@@ -4,7 +4,6 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable
 from contextlib import suppress
-from dataclasses import replace
 from functools import reduce
 from typing import NamedTuple
 
@@ -23,6 +22,7 @@ from routrel.model.addresses import Address
 from routrel.model.adjacencies import speaking, without_adjacencies
 from routrel.model.bgp import BgpNeighbor
 from routrel.model.changes import Change
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.routing import DEFAULT_INSTANCE
 

@@ -5,7 +5,6 @@ an error of that change, which then is left out. What comes out is exactly what 
 """
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import replace
 from typing import Any
 
 from routrel.formats.changes.adjacencies import with_adjacencies
@@ -42,6 +41,7 @@ from routrel.formats.network_file import read_link
 from routrel.formats.sources import read_files
 from routrel.model.addresses import Address
 from routrel.model.changes import Change
+from routrel.model.fields import replace
 from routrel.model.network import InterfaceName, Network
 from routrel.model.routing import DEFAULT_INSTANCE, DEFAULT_PREFERENCES
 from routrel.model.unchanged import taking_over, without_places

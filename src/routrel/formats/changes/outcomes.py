@@ -1,11 +1,12 @@
 """What became of changes: each in words, with why not where it was not made, and the network that came out."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 from routrel.formats.changes.finding import ChangeError
 from routrel.formats.errors import InputError, LoadError
 from routrel.model.changes import Change
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.unchanged import taking_over
 

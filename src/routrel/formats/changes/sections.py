@@ -7,7 +7,7 @@ stayed keeps its place in the network's files.
 
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import yaml
@@ -21,6 +21,7 @@ from routrel.formats.network_builder import written_anew
 from routrel.formats.network_file import DEVICE_FOLDER, FOLDER_FILE, read_device, read_link
 from routrel.formats.yaml_nodes import decode
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.network import Link, Network
 from routrel.model.places import Place
 from routrel.model.unchanged import without_places

@@ -7,7 +7,6 @@ tells).
 
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 from datetime import UTC, datetime
 from functools import lru_cache
 
@@ -18,6 +17,7 @@ from routrel.garbage_collection import collection_paused
 from routrel.model.addresses import Prefix
 from routrel.model.bgp import Bgp
 from routrel.model.devices import Device, Gap
+from routrel.model.fields import replace
 from routrel.model.network import Network
 from routrel.model.observed import ObservedNextHop, ObservedRoute
 from routrel.model.places import Place

@@ -5,13 +5,14 @@ a packet at least (family, protocol, addresses, port, interfaces), so that most 
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any, Literal
 
 from routrel.forwarding.programs.columns import Columns
 from routrel.forwarding.programs.effects import Translating, field_setter, mark_setter
 from routrel.forwarding.programs.packets import ABSENT, UNSAID, UNTRACKED, Between, Packet, Partly, Unknown
 from routrel.forwarding.programs.values import Surroundings, condition, getter, lookup
+from routrel.model.fields import replace
 from routrel.model.filter_programs import (
     Chain,
     ChainKey,

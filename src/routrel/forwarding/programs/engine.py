@@ -5,7 +5,7 @@ sources at 100 (kernel: include/uapi/linux/netfilter_ipv4.h). Chains of type nat
 begins a connection, the first that decides ends it (nf_nat_core.c); its other packets follow what was decided.
 """
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 from routrel.forwarding.programs.chains import Located, Outcome, Runner
@@ -13,6 +13,7 @@ from routrel.forwarding.programs.packets import Packet
 from routrel.forwarding.programs.ports import PortEdges
 from routrel.forwarding.programs.tracking import Tracker, note_translation, translate_as_known
 from routrel.forwarding.programs.values import Surroundings, condition
+from routrel.model.fields import replace
 from routrel.model.filter_programs import HOOKS, Chain, Condition, FilterProgram, Hook, Rule, Verdict
 from routrel.model.filters import Header
 

@@ -5,12 +5,13 @@ order is that of the network file's page.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.bgp import BgpDecision
+from routrel.model.fields import replace
 from routrel.routing.arrays import Column, Flags
 from routrel.routing.bgp.paths import (
     ABSENT,

@@ -6,12 +6,12 @@ RFC 3101 section 2.7 (summaries into NSSAs).
 """
 
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import cached_property
 
 import numpy as np
 
 from routrel.model.addresses import Prefix
+from routrel.model.fields import replace
 from routrel.model.places import NOWHERE, Place
 from routrel.model.routing import OspfRange
 from routrel.routing.arrays import Column, Flags, Metrics

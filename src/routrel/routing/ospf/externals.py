@@ -7,7 +7,6 @@ prefixes: itself, type, metric, tag and forwarding address. Prefixes with the sa
 
 from collections import defaultdict
 from collections.abc import Mapping
-from dataclasses import replace
 from functools import cached_property
 from typing import NamedTuple
 
@@ -15,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address, Prefix
+from routrel.model.fields import replace
 from routrel.routing.arrays import UNSET, WORD, Column, Flags, Masks, Runs, classes_of, run_starts
 from routrel.routing.neighbors import router_id
 from routrel.routing.ospf.area_graphs import BACKBONE

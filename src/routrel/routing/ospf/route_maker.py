@@ -6,12 +6,13 @@ RFC 2328 sections 16.1 (intra-area before inter-area), 16.2 (inter-area routes; 
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
+from routrel.model.fields import replace
 from routrel.model.routing import OspfRange
 from routrel.routing.arrays import WORD, Column, Flags, Masks, Metrics
 from routrel.routing.ospf.area_graphs import BACKBONE, AreaGraphs

@@ -5,13 +5,14 @@ RFC 2328 section 11: intra-area before inter-area before external routes.
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from routrel.model.addresses import Address
+from routrel.model.fields import replace
 from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.arrays import UNSET, WORD, Column

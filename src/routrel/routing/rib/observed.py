@@ -1,8 +1,7 @@
 """Routes read off a device, as a table that forwards: for devices known by their tables only."""
 
-from dataclasses import replace
-
 from routrel.model.addresses import Address, Prefix
+from routrel.model.fields import replace
 from routrel.model.observed import ObservedRoute
 from routrel.routing.rib.static import Found, resolve_next_hop
 from routrel.routing.rib.table import Table, sorted_hops

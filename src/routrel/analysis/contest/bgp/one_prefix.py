@@ -5,7 +5,7 @@ decision are derived here again, path by path, with every change and refusal not
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
@@ -17,6 +17,7 @@ from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Address, Prefix
 from routrel.model.bgp import BgpDecision
 from routrel.model.devices import Device
+from routrel.model.fields import replace
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import NO_ADVERTISE, NO_EXPORT, NO_EXPORT_SUBCONFED, ORIGINS, PolicySet
 from routrel.model.received import DEFAULT_LOCAL_PREFERENCE

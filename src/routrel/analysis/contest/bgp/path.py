@@ -1,9 +1,10 @@
 """One BGP path in plain form, and what policies make of it (RFC 4271 section 5)."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from routrel.analysis.contest.policies import Decision, PathSeen
 from routrel.model.addresses import Address
+from routrel.model.fields import replace
 from routrel.model.places import NOWHERE, Place
 from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
 

@@ -6,9 +6,9 @@ is not followed.
 """
 
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 from routrel.analysis.contest.candidates import Candidate, Contest, PathTip
+from routrel.model.fields import replace
 
 HIGHEST = 0xFFFFFFFF
 HIGHEST_WEIGHT = 65535

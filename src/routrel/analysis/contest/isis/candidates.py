@@ -2,7 +2,6 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -13,6 +12,7 @@ from routrel.analysis.contest.policies import Asked, Decision, PolicyUse, ask, r
 from routrel.analysis.contest.protocol import InterfaceCost, ProtocolContest, SolvedProtocol
 from routrel.analysis.contest.trail import Step
 from routrel.model.addresses import Prefix
+from routrel.model.fields import replace
 from routrel.model.places import NOWHERE, Place
 from routrel.model.policies import Policy
 from routrel.routing.arrays import UNSET
