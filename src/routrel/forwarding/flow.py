@@ -1,8 +1,9 @@
 """Flows: what is asked, and its answer: the ways of its packets and of the answer to them."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from routrel.forwarding.flow_words import FlowEnd, FlowError, owning_instances, parse_end, parse_flow_service
 from routrel.forwarding.port_ranges import MOST_PARTS, joined, likeness, trace_same_up_to
@@ -27,8 +28,7 @@ LATER = "later packets of the same flow do not get through: rules let only its f
 GOOD: tuple[Verdict, ...] = ("arrives", "leaves")
 
 
-@dataclass(frozen=True, slots=True)
-class Flow:
+class Flow(Struct, frozen=True):
     """A question as it was asked. ``source_address`` overrides the address a device would choose; ``vrf`` names
     the routing instance that the source is in, where its word leaves that open."""
 
@@ -50,16 +50,14 @@ def parse_flow(text: str) -> Flow:
     return Flow(source, words[0], words[1] if len(words) > 1 else "icmp")
 
 
-@dataclass(frozen=True, slots=True)
-class PortsPart:
+class PortsPart(Struct, frozen=True):
     """The ports of a flow's range that are walked alike, and their walk."""
 
     ports: tuple[PortRange, ...]
     walk: "Walk"
 
 
-@dataclass(frozen=True, slots=True)
-class Walk:
+class Walk(Struct, frozen=True):
     """A flow's answer: its traces. ``reply`` is None where it was not asked or cannot be.
 
     Of a range of ports that are not all walked alike, ``parts`` has every port once, and the traces are those

@@ -5,7 +5,7 @@ A place is a device, ``device:interface``, an address, or an endpoint's name; a 
 it could have been.
 """
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.formats.errors import nearest
 from routrel.formats.network_grammar import service as parse_service
@@ -24,8 +24,7 @@ class FlowError(Exception):
     """A flow that cannot be asked; the message says which word, and what is allowed."""
 
 
-@dataclass(frozen=True, slots=True)
-class FlowEnd:
+class FlowEnd(Struct, frozen=True):
     """One end of a flow, understood: the device it is on (None: outside), and its address if settled.
 
     ``instance`` is the routing instance of that device in which the flow begins or ends.

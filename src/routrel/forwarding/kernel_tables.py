@@ -2,7 +2,8 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+from msgspec import Struct
 
 from routrel.model.addresses import BITS, Address
 from routrel.model.fields import replace
@@ -20,8 +21,7 @@ DSCP_SHIFT = 2
 """From a DSCP to the octet that rules and routes compare (RFC 2474 section 3)."""
 
 
-@dataclass(frozen=True, slots=True)
-class Asked:
+class Asked(Struct, frozen=True):
     """What rules select by. ``source`` is None of a packet whose source is still to be chosen."""
 
     header: Header
@@ -32,8 +32,7 @@ class Asked:
     dscp: int | None = 0
 
 
-@dataclass(frozen=True, slots=True)
-class Found:
+class Found(Struct, frozen=True):
     """A way that the rules may lead: the rule that decided, and the route or None where nothing leads on.
 
     ``is_sure`` is False where a rule before hangs on what no capture tells.

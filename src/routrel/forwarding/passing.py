@@ -1,14 +1,13 @@
 """What ways pass: devices, and the cables of ports."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.forwarding.trace import Trace
 from routrel.model.network import InterfaceName
 from routrel.topology.segments import Topology
 
 
-@dataclass(frozen=True, slots=True)
-class Passed:
+class Passed(Struct, frozen=True):
     """Devices and ports, by number; of a port all ends of its cable are meant."""
 
     devices: frozenset[int] = frozenset()

@@ -1,8 +1,10 @@
 """What a walk yields: stops joined by branches, one graph for all equal-cost ways of one direction."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Literal, NamedTuple
+
+from msgspec import Struct
 
 from routrel.forwarding.programs.engine import RuleCheck
 from routrel.forwarding.programs.packets import PacketKind
@@ -41,8 +43,7 @@ class SteeringCheck(NamedTuple):
     used: bool
 
 
-@dataclass(slots=True)
-class Ruled:
+class Ruled(Struct):
     """What a Linux router's rules did at a stop, or on one way out of it; apart, for most stops have none."""
 
     header: Header | None = None
@@ -69,8 +70,7 @@ class UnderRules:
         return None if self.ruled is None else self.ruled.stopped_by
 
 
-@dataclass(slots=True)
-class Branch(UnderRules):
+class Branch(UnderRules, Struct):
     """One way out of a stop. ``target`` is the next stop's number, or -1 where the packet ends here.
 
     For a loop, ``target`` is the stop that is met again. ``via_next_hop`` tells a hop through a gateway
@@ -94,8 +94,7 @@ class Branch(UnderRules):
         return None if self.ruled is None else self.ruled.header
 
 
-@dataclass(slots=True)
-class Stop(UnderRules):
+class Stop(UnderRules, Struct):
     """A device on the way, with the decisions it made.
 
     ``ingress`` is the port it was first reached by, or -1 at the origin; others that treat the packet alike
@@ -111,7 +110,7 @@ class Stop(UnderRules):
     route: Route | None = None
     verdict: Verdict | None = None
     stage: Stage = ""
-    branches: list[Branch] = field(default_factory=list)
+    branches: list[Branch] = []
     ruled: Ruled | None = None
     """What a Linux router's rules did with the packet before its ways part, where they did something."""
 

@@ -5,9 +5,9 @@ policies route by route, apart from this.
 """
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.policies import Policy, PrefixMatch
@@ -19,8 +19,7 @@ from routrel.routing.protocol_routes import PathAttributes
 HopMatch = Callable[[tuple[Address, ...]], Flags]
 
 
-@dataclass(slots=True)
-class Verdicts:
+class Verdicts(Struct):
     """What a policy says of m routes. Set columns hold UNSET where no statement set them."""
 
     accepted: Flags

@@ -11,10 +11,10 @@ rounds and says a value with a key; where a key is new, the solution takes the v
 
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, NamedTuple, TypeVar
 
 import numpy as np
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import Header
@@ -63,8 +63,7 @@ class OwnPackets(NamedTuple):
     ports: tuple[int, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
-class Process:
+class Process(Struct, frozen=True):
     """One protocol instance in one routing instance; ``number`` counts within its solution."""
 
     number: int

@@ -1,11 +1,11 @@
 """A protocol process's routes over all prefixes: what every protocol hands to the tables."""
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
 from typing import NamedTuple, Protocol
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.policies import PolicyMatch, PolicySet
@@ -35,8 +35,7 @@ class PathAttributes(Protocol):
         ...
 
 
-@dataclass(slots=True)
-class ProtocolRoutes:
+class ProtocolRoutes(Struct):
     """One process's routes over all p prefixes.
 
     ``kind`` int8 (p,): NO_ROUTE or a kind of the protocol. ``metric`` integers (p,). ``masks`` uint64 (w, p):

@@ -2,16 +2,15 @@
 
 import hashlib
 import zlib
-from dataclasses import dataclass, field
 
 import numpy as np
+from msgspec import Struct, field
 
 from routrel.routing.arrays import UNSET, Column, Digests, mixed
 from routrel.routing.routes import NextHop
 
 
-@dataclass(slots=True)
-class Redistributed:
+class Redistributed(Struct):
     """What one process puts into its protocol from the table: ``rows`` int64 (6, m), by ascending prefix number.
 
     ``metric``, ``metric_type`` and ``tag`` (m,) are UNSET where the protocol's default holds; ``forward`` (m,)

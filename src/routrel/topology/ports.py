@@ -1,6 +1,6 @@
 """Routing instances, interfaces and broadcast domains by their numbers."""
 
-from dataclasses import dataclass
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import Interface
@@ -8,8 +8,7 @@ from routrel.model.network import InterfaceName
 from routrel.model.routing import RoutingInstance
 
 
-@dataclass(frozen=True, slots=True)
-class Instance:
+class Instance(Struct, frozen=True):
     """A routing instance of a device (RFC 8349): the default one has the device's own number."""
 
     index: int
@@ -18,8 +17,7 @@ class Instance:
     routing: RoutingInstance | None
 
 
-@dataclass(slots=True, eq=False)
-class Port:
+class Port(Struct, eq=False):
     """An interface with its numbers; ``down`` says why it carries nothing, or is empty.
 
     ``addresses`` and ``prefixes`` are those of the interface's own addresses, in their order.
@@ -45,8 +43,7 @@ class Port:
         return (*self.addresses, link_local_of(mac)) if mac else self.addresses
 
 
-@dataclass(slots=True, eq=False)
-class Segment:
+class Segment(Struct, eq=False):
     """Ports with addresses of one broadcast domain, the down ones included, in port order."""
 
     index: int

@@ -5,7 +5,8 @@ containers are looked through. What was looked at is marked, so that what nobody
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+
+from msgspec import Struct
 
 MAX_STATEMENTS = 2_000_000
 """Statements of one document, as many as a network file may have values."""
@@ -14,8 +15,7 @@ STANDARD = ("ietf-", "iana-", "openconfig-", "ieee802-", "routrel-")
 WRAPPERS = ("config", "state")
 
 
-@dataclass(slots=True, eq=False)
-class Statement:
+class Statement(Struct, eq=False):
     """A node of a document: ``value`` is a leaf's text ('' where it is empty), None for what has children.
 
     ``line`` and ``column`` count from 0, as the marks of parsed YAML do: a statement is the mark of what is made of it.
@@ -27,12 +27,12 @@ class Statement:
     line: int
     column: int
     value: str | None = None
-    children: list["Statement"] = field(default_factory=list)
+    children: list["Statement"] = []
     is_read: bool = False
     is_left_out: bool = False
     """Whether a reader understood it, and that the model cannot hold it."""
     _named: dict[str, list["Statement"]] | None = None
-    _wrappers: list["Statement"] = field(default_factory=list)
+    _wrappers: list["Statement"] = []
 
     @property
     def is_standard(self) -> bool:

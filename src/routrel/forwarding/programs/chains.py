@@ -5,8 +5,9 @@ a packet at least (family, protocol, addresses, port, interfaces), so that most 
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import Any, Literal
+
+from msgspec import Struct
 
 from routrel.forwarding.programs.columns import Columns
 from routrel.forwarding.programs.effects import Translating, field_setter, mark_setter
@@ -44,8 +45,7 @@ Ending = Literal["accept", "drop", "reject", "unsaid", ""]
 Located = tuple[Chain, Rule]
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
+class Outcome(Struct, frozen=True):
     """What one way through a base chain comes to; ``rule`` is None where the chain's policy decided.
 
     ``jumps`` led to the rule, ``unsure`` are the rules at which the way was not the only one.
@@ -62,8 +62,7 @@ class TooMuchError(Exception):
     """A chain that asks more rules of a packet, or takes it more ways, than are followed."""
 
 
-@dataclass(slots=True)
-class CompiledRule:
+class CompiledRule(Struct):
     rule: Rule
     steps: list[tuple[str, Any]]
     """(kind, what to do): test, effect, verdict, map, translate."""

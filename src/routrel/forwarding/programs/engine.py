@@ -5,8 +5,9 @@ sources at 100 (kernel: include/uapi/linux/netfilter_ipv4.h). Chains of type nat
 begins a connection, the first that decides ends it (nf_nat_core.c); its other packets follow what was decided.
 """
 
-from dataclasses import dataclass
 from typing import Literal
+
+from msgspec import Struct
 
 from routrel.forwarding.programs.chains import Located, Outcome, Runner
 from routrel.forwarding.programs.packets import Packet
@@ -24,8 +25,7 @@ MOST_PASSAGES = 16
 FAMILIES = {4: ("ip", "inet"), 6: ("ip6", "inet")}
 
 
-@dataclass(frozen=True, slots=True)
-class RuleCheck:
+class RuleCheck(Struct, frozen=True):
     """What a base chain did with a packet; ``rule`` is None where its policy decided.
 
     ``located`` is the chain that holds the rule, ``jumps`` the rules that led there. Where ``unsure`` is not
@@ -49,8 +49,7 @@ class RuleCheck:
         return self.action == "accept"
 
 
-@dataclass(slots=True)
-class Passage:
+class Passage(Struct):
     """One way of a packet through the hooks of a device; ``is_over`` where a rule has ended it."""
 
     packet: Packet

@@ -1,7 +1,8 @@
 """A packet with all that rules look at, and connections as one device tracks them."""
 
-from dataclasses import dataclass
 from typing import Final, Literal, NamedTuple
+
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.filter_programs import Hook
@@ -57,8 +58,7 @@ UNSAID: Final = Unknown("UNSAID")
 ABSENT: Final = Unknown("ABSENT")
 
 
-@dataclass(slots=True, eq=False)
-class Connection:
+class Connection(Struct, eq=False):
     """A connection as one device tracks it.
 
     ``original`` is the header of its first packet as it came, ``translated`` the same as it left. ``mark`` may be
@@ -71,8 +71,7 @@ class Connection:
     status: int = 0
 
 
-@dataclass(slots=True, eq=False)
-class Packet:
+class Packet(Struct, eq=False):
     """``iif`` and ``oif`` name interfaces, '' where there is none at the hook; ``own`` packets were made here."""
 
     header: Header

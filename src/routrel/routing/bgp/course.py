@@ -3,8 +3,9 @@
 Kept so that a network with little changed can be solved beside it (``replay.py``).
 """
 
-from dataclasses import dataclass, field
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from routrel.routing.arrays import Column
 
@@ -30,11 +31,10 @@ class Turn(NamedTuple):
     messages: list[Message]
 
 
-@dataclass(slots=True)
-class Course:
+class Course(Struct):
     """By round the turns of all speakers that had something new to say."""
 
-    rounds: list[list[Turn]] = field(default_factory=list)
+    rounds: list[list[Turn]] = []
     size: int = 0
 
     @property

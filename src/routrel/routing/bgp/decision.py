@@ -5,10 +5,10 @@ order is that of the network file's page.
 """
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.bgp import BgpDecision
 from routrel.model.fields import replace
@@ -33,8 +33,7 @@ WORST_MED = np.int64(2**32 - 1)
 Values = npt.NDArray[np.int64]
 
 
-@dataclass(frozen=True, slots=True)
-class Candidates:
+class Candidates(Struct, frozen=True):
     """The k paths that may stand for each of m columns; the first row is what the router says itself.
 
     ``ids`` int64 (k, m): path numbers or ABSENT. ``metrics`` int64 (k, m): to the next hops, UNREACHABLE where
@@ -54,8 +53,7 @@ class Candidates:
         return replace(self, ids=self.ids[:, columns], metrics=self.metrics[:, columns])
 
 
-@dataclass(slots=True)
-class Decided:
+class Decided(Struct):
     """``best`` int64 (m,): the row of the best candidate, or ABSENT. ``equal`` bool (k, m): multipath's choice."""
 
     best: Column

@@ -8,11 +8,11 @@ settles then depends on who acts first; what comes round then too has no stable 
 import hashlib
 from collections.abc import Sequence
 from copy import copy
-from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.addresses import Prefix
 from routrel.model.policies import ORIGINS
@@ -42,12 +42,11 @@ class Resolver(Protocol):
         ...
 
 
-@dataclass(slots=True)
-class Unstable:
+class Unstable(Struct):
     """Columns without a stable state, and the speakers that keep changing their minds about them."""
 
-    columns: set[int] = field(default_factory=set)
-    speakers: set[int] = field(default_factory=set)
+    columns: set[int] = set()
+    speakers: set[int] = set()
 
 
 class Propagation:

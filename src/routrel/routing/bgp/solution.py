@@ -1,11 +1,11 @@
 """BGP solved over the whole network, between the tables it takes from and those it feeds."""
 
 from collections.abc import Hashable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.addresses import Prefix
 from routrel.model.findings import Doubt, Finding
@@ -41,8 +41,7 @@ MOST_KEPT = 3
 """Times that BGP was solved which are kept for a network solved from this one."""
 
 
-@dataclass(frozen=True, slots=True)
-class BestPaths:
+class BestPaths(Struct, frozen=True):
     """The attributes of a router's best paths: ``best`` and ``via`` int64 (c,), as ``Propagation`` has them."""
 
     paths: Paths

@@ -1,7 +1,8 @@
 """Who speaks BGP, the ends of sessions, and which of these are up."""
 
-from dataclasses import dataclass, field
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.bgp import Bgp, BgpNeighbor
@@ -12,8 +13,7 @@ NO_INSTANCE = -1
 """Of a speaker outside the network."""
 
 
-@dataclass(frozen=True, slots=True)
-class Outside:
+class Outside(Struct, frozen=True):
     """A neighbour that no device is: what it says, and whether it is of another AS than who hears it."""
 
     name: str
@@ -21,8 +21,7 @@ class Outside:
     external: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Speaker:
+class Speaker(Struct, frozen=True):
     """A BGP process. ``identifier`` and ``cluster`` are 32-bit router ids.
 
     One outside the network says what was received of it, and is told nothing. It has no routing instance; ``bgp``
@@ -38,8 +37,7 @@ class Speaker:
     outside: Outside | None = None
 
 
-@dataclass(frozen=True, slots=True)
-class End:
+class End(Struct, frozen=True):
     """One side of a configured session."""
 
     index: int
@@ -47,8 +45,7 @@ class End:
     neighbor: BgpNeighbor
 
 
-@dataclass(frozen=True, slots=True)
-class Channel:
+class Channel(Struct, frozen=True):
     """One direction of a session between two speakers; both ends name each other.
 
     ``source`` is the sender's session address, ``port`` its interface where the two are directly connected
@@ -80,12 +77,11 @@ class SessionDown(NamedTuple):
     others: tuple[End, ...] = ()
 
 
-@dataclass(slots=True)
-class State:
+class State(Struct):
     """Which sessions are up now."""
 
-    channels: list[Channel] = field(default_factory=list)
-    failures: list[SessionDown] = field(default_factory=list)
+    channels: list[Channel] = []
+    failures: list[SessionDown] = []
 
     def key(self) -> tuple[tuple[int, int, Address], ...]:
         return tuple((one.sending.index, one.receiving.index, one.source) for one in self.channels)

@@ -1,9 +1,9 @@
 """EIGRP solved: vectors go round until nothing changes, and any router's successors."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 import numpy as np
+from msgspec import Struct
 
 from routrel.routing.arrays import UNSET, WORD, Column
 from routrel.routing.eigrp.database import EigrpDatabase, EigrpNeighbor
@@ -18,8 +18,7 @@ NEVER = np.int64(2**60)
 EXTERNAL_KEY = np.int64(2**50)
 
 
-@dataclass(slots=True)
-class _Vectors:
+class _Vectors(Struct):
     """Vectors of n routers for a prefixes of one family, each (n, a); ``key`` orders them, NEVER is none."""
 
     slowness: Column

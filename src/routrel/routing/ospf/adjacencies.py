@@ -2,8 +2,9 @@
 
 from collections import Counter, defaultdict
 from collections.abc import Callable, Hashable, Iterable
-from dataclasses import dataclass, field
 from itertools import combinations
+
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
@@ -25,16 +26,15 @@ MOST_PAIRS = 200_000
 NO_LINK_FINDING = "ospf-neighbours"
 
 
-@dataclass(slots=True)
-class Adjacencies:
+class Adjacencies(Struct):
     """What the interfaces of one segment are to each other; edges and shared networks by area."""
 
     segment: Segment
     ospf_ports: list[OspfPort]
-    edges: dict[int, list[Edge]] = field(default_factory=dict)
-    networks: list[tuple[int, SharedNetwork]] = field(default_factory=list)
-    apart: dict[tuple[int, int], Obstacle] = field(default_factory=dict)
-    findings: list[Finding] = field(default_factory=list)
+    edges: dict[int, list[Edge]] = {}
+    networks: list[tuple[int, SharedNetwork]] = []
+    apart: dict[tuple[int, int], Obstacle] = {}
+    findings: list[Finding] = []
 
 
 class AdjacencyFinder:

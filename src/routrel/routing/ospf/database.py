@@ -7,6 +7,7 @@ from functools import cached_property
 from itertools import chain
 
 import numpy as np
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import OSPF as OSPF_PROTOCOL
@@ -47,18 +48,17 @@ class AreaDatabase:
         return np.array(pairs, np.int64).reshape(-1, 2).T
 
 
-@dataclass(slots=True)
-class Membership:
+class Membership(Struct):
     """What one process takes part in, of interfaces that are up."""
 
-    ports: dict[int, OspfPort] = field(default_factory=dict)
-    hello_ports: list[OspfPort] = field(default_factory=list)
+    ports: dict[int, OspfPort] = {}
+    hello_ports: list[OspfPort] = []
     """Those that look for neighbours."""
-    areas: list[tuple[OspfArea, list[Prefix], list[int], list[int]]] = field(default_factory=list)
+    areas: list[tuple[OspfArea, list[Prefix], list[int], list[int]]] = []
     """Each area with the prefixes that the process brings there, their costs and ports."""
-    settings: list[tuple[tuple[int, int], OspfArea]] = field(default_factory=list)
+    settings: list[tuple[tuple[int, int], OspfArea]] = []
     """Of each area, by the process and the area's number."""
-    findings: list[Finding] = field(default_factory=list)
+    findings: list[Finding] = []
 
 
 class OspfDatabase(ProtocolDatabase):

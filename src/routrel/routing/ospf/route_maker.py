@@ -6,11 +6,11 @@ RFC 2328 sections 16.1 (intra-area before inter-area), 16.2 (inter-area routes; 
 
 from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.fields import replace
 from routrel.model.routing import OspfRange
@@ -38,8 +38,7 @@ class Summary(NamedTuple):
         return dict(zip(self.borders, self.advertised, strict=True))
 
 
-@dataclass(frozen=True, slots=True)
-class ActiveRange:
+class ActiveRange(Struct, frozen=True):
     """A range with a route of its area inside (section 12.4.3): its column and what it costs."""
 
     number: int
@@ -48,8 +47,7 @@ class ActiveRange:
     area: int
 
 
-@dataclass(frozen=True, slots=True)
-class Over:
+class Over(Struct, frozen=True):
     """The columns that routes are over: ``count`` of them, ascending, then all boundary routers; ``size`` together.
 
     ``place`` int64 (p + a,): where each column and boundary router stands, -1 for what is left out.
@@ -73,8 +71,7 @@ class Over:
         return cls(len(columns), len(kept), place)
 
 
-@dataclass(slots=True)
-class AreaRoutes:
+class AreaRoutes(Struct):
     """Routes within and between areas of b processes, over p prefixes and a boundary routers, as ``over`` says.
 
     ``kind`` int8 (b, p + a): NO_ROUTE, INTRA, INTER or DISCARD. ``metric`` int32 (b, p + a). ``masks`` uint64

@@ -5,11 +5,11 @@ RFC 2328 section 11: intra-area before inter-area before external routes.
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
+from msgspec import Struct
 
 from routrel.model.addresses import Address
 from routrel.model.fields import replace
@@ -188,8 +188,7 @@ class OspfSolution(ProtocolSolution[OspfDatabase]):
         ]
 
 
-@dataclass(slots=True)
-class _Taken:
+class _Taken(Struct):
     """Routes (b, p) into which external ones are let, the best of them by ``keys``; ``masks`` (w, b, p)."""
 
     keys: npt.NDArray[np.int64]

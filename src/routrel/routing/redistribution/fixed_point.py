@@ -10,12 +10,12 @@ only routes that are best in the table are put in (the network file's page).
 
 from collections import defaultdict
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
+from msgspec import Struct
 
 from routrel.model.addresses import Prefix
 from routrel.routing.arrays import Column, Digests, mixed
@@ -47,8 +47,7 @@ Watch = Callable[[list[dict[int, Redistributed]]], None]
 """Told what processes put in, by solution and process."""
 
 
-@dataclass(frozen=True, slots=True)
-class Unsettled:
+class Unsettled(Struct, frozen=True):
     """Redistribution without a stable state: who keeps changing its mind, about which prefixes."""
 
     processes: tuple[tuple[int, int], ...]
@@ -71,12 +70,11 @@ Seen = tuple[Seat, Any, bytes]
 """What a participant saw, and its key."""
 
 
-@dataclass(slots=True)
-class Recollection:
+class Recollection(Struct):
     """A table, and what its participants saw."""
 
     table: Table
-    seen: list[tuple[Any, bytes]] = field(default_factory=list)
+    seen: list[tuple[Any, bytes]] = []
 
 
 Memory = dict[Hashable, Recollection]

@@ -2,8 +2,9 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import NamedTuple
+
+from msgspec import Struct
 
 from routrel.model.addresses import Address, Prefix
 from routrel.model.filters import UDP, Header
@@ -20,8 +21,7 @@ PORTS = {4: 520, 6: 521}
 EVERYONE = {4: Address.parse("224.0.0.9"), 6: Address.parse("ff02::9")}
 
 
-@dataclass(frozen=True, slots=True)
-class RipNeighbor:
+class RipNeighbor(Struct, frozen=True):
     """What one router hears of another by one port: one directed edge."""
 
     sender: int
