@@ -7,6 +7,8 @@ import pytest
 from tests.core.model_documents import (
     config,
     gaps,
+    ietf,
+    ietf_interface,
     neighbor,
     network_of,
     openconfig,
@@ -71,6 +73,7 @@ def test_what_is_switched_off_counts_its_state_or_names_itself_is_no_gap():
     ) == []  # fmt: skip
 
 
+PROXY = "DISABLE"
 PREFERENCES = {"internal-route-preference": 115, "external-route-preference": 116}
 
 
@@ -149,3 +152,82 @@ def test_multipath_of_a_family_is_that_of_the_speaker():
     speaker["bgp"]["global"] |= more
     network = network_of(r=openconfig(openconfig_interface("e", "10.0.0.1/30"), protocols=[speaker]))
     assert [one for one in gaps(network, "r") if "second number of paths" in one]
+
+
+# Interfaces, VLANs, cables
+
+
+def switched(**leaves: Any) -> dict[str, Any]:
+    return {"openconfig-if-ethernet:ethernet": {"openconfig-vlan:switched-vlan": config("interface-mode", **leaves)}}
+
+
+def test_a_trunk_that_lists_no_vlans_carries_those_that_the_device_knows():
+    switch = openconfig(
+        openconfig_interface("p1", trees=switched(value="TRUNK")),
+        openconfig_interface("p2", trees=switched(value="ACCESS", more={}, access_vlan=30)),
+        instance={"vlans": {"vlan": [config("vlan-id", 20, name="yard"), config("vlan-id", 5)]}},
+    )
+    network = network_of(s=switch)
+    port = network.devices["s"].interfaces["p1"].switchport
+    assert gaps(network, "s") == []
+    assert (port.trunk, port.native) == ((5, 20, 30), 1)
+
+
+def test_what_cables_and_addresses_say_of_themselves_is_no_gap():
+    address = {"ip": "10.0.0.1", "config": {"ip": "10.0.0.1", "prefix-length": 30, "addr-type": "PRIMARY"}}
+    families = {
+        "openconfig-if-ip:ipv4": {"addresses": {"address": [address]}, "proxy-arp": {"config": {"mode": PROXY}}}
+    }
+    entry = openconfig_interface("e", subs=({"index": 0, **families},))
+    lldp = {"config": {"enabled": True, "system-name": "r"}, "interfaces": {"interface": [config("name", "e")]}}
+    router = openconfig(entry, trees={"openconfig-lldp:lldp": lldp})
+    assert gaps(network_of(r=router), "r") == []
+    families["openconfig-if-ip:ipv4"]["proxy-arp"]["config"]["mode"] = "ALL"
+    assert gaps(network_of(r=router), "r") == ["an interface that answers ARP for others is not represented"]
+
+
+@pytest.mark.parametrize("recurse", [True, False])
+def test_a_static_route_whose_next_hop_is_not_looked_up_is_said(recurse):
+    hop = config("index", "1", next_hop="10.0.0.2", recurse=recurse)
+    static = config("prefix", "0.0.0.0/0", more={"next-hops": {"next-hop": [hop]}})
+    said = said_of({"identifier": "STATIC", "name": "s", "static-routes": {"static": [static]}})
+    assert said == ([] if recurse else ["a static route whose next hop is not looked up"])
+
+
+# The IETF's
+
+
+def of_ietf(kind: str, **tree: Any) -> list[str]:
+    port = ietf_interface("e", "10.0.0.1/30", "2001:db8::1/64")
+    protocol = {"type": f"ietf-{kind}:{'ospfv2' if kind == 'ospf' else kind}", "name": "1", f"ietf-{kind}:{kind}": tree}
+    return [
+        one.removesuffix(" is not represented") for one in gaps(network_of(r=ietf(port, protocols=[protocol])), "r")
+    ]
+
+
+def test_what_ospf_tells_of_itself_is_no_gap():
+    port = {"name": "e", "state": "dr", "dr-ip-addr": "10.0.0.1", "wait-timer": 0, "lls": True, "authentication": {}}
+    area = {"area-id": "0.0.0.0", "database": {"area-scope-lsa-type": []}, "interfaces": {"interface": [port]}}
+    assert of_ietf("ospf", **{"router-id": "10.0.0.1", "nsr": {"enabled": False}, "areas": {"area": [area]}}) == []
+    assert of_ietf("ospf", **{"stub-router": {"always": {}}}) != []
+
+
+def test_what_isis_tells_of_itself_is_no_gap_but_families_that_it_leaves_out():
+    port = {"name": "e", "priority": {"value": 64}, "event-counters": {"adjacency-changes": 1}, "tag": []}
+    tree = {"system-id": "0000.0000.0001", "area-address": ["49.0001"], "overload": {"status": False}}
+    tree |= {"metric-type": {"value": "wide-only", "level-1": {"value": "wide-only"}}}
+    assert of_ietf("isis", **tree, interfaces={"interface": [port]}) == []
+    port["address-families"] = {"address-family-list": [{"address-family": "ietf-routing:ipv4"}]}
+    (said,) = of_ietf("isis", **tree, interfaces={"interface": [port]})
+    assert "some address families" in said
+    tree["overload"]["status"] = True
+    assert any("RFC 3787" in one for one in of_ietf("isis", **tree, interfaces={"interface": [{"name": "e"}]}))
+
+
+def test_a_reference_bandwidth_that_is_off_makes_no_costs():
+    port = ietf_interface("e", "10.0.0.1/30", speed="1000000000")
+    for is_on in (True, False):
+        tree = {"auto-cost": {"enabled": is_on, "reference-bandwidth": 100_000}}
+        protocol = {"type": "ietf-ospf:ospfv2", "name": "1", "ietf-ospf:ospf": tree}
+        (process,) = network_of(r=ietf(port, protocols=[protocol])).devices["r"].routing.ospf
+        assert process.reference_bandwidth == (100_000_000_000 if is_on else None)

@@ -58,6 +58,8 @@ def read_openconfig_lists(top: Statement, draft: DeviceDraft) -> None:
             sets_there = point.entries(f"{direction}-acl-sets", f"{direction}-acl-set")
             for one in sets_there:
                 one.at("type")
+                for entry in one.entries("acl-entries", "acl-entry"):
+                    entry.read_all()  # how often each was met
             lists.attach(name, key, [(one.at("set-name"), named(one.text("set-name"), one)) for one in sets_there])
     lists.drop_joined()
 

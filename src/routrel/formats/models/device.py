@@ -58,6 +58,10 @@ def _read_network_instances(top: Statement, draft: DeviceDraft) -> None:
             read_ietf_routing(routing, draft, own)
 
 
+def _read_vlans(top: Statement, draft: DeviceDraft) -> None:
+    openconfig_routing.read_vlans(top.entries("vlan"), draft)
+
+
 def _read_system(top: Statement, draft: DeviceDraft) -> None:
     name = top.at("hostname")
     if name is None or not name.value:
@@ -103,6 +107,7 @@ READERS: dict[tuple[str, str], Reader] = {
     ("openconfig-system", "system"): _read_system,
     ("ietf-interfaces", "interfaces"): read_ietf_interfaces,
     ("openconfig-interfaces", "interfaces"): read_openconfig_interfaces,
+    ("openconfig-vlan", "vlans"): _read_vlans,
     ("ietf-network-instance", "network-instances"): _read_network_instances,
     ("openconfig-network-instance", "network-instances"): openconfig_routing.read_network_instances,
     ("ietf-routing", "routing"): _read_routing,
@@ -203,9 +208,23 @@ def _finish(draft: DeviceDraft, root: Statement, is_router: bool) -> None:
     for interface in draft.interfaces().values():
         if "vrf" in interface:
             device.inner("vrfs", interface.by).inner(interface["vrf"].text, interface.by)
+    _fill_trunks(draft)
     _forward_by_tables(device)
     draft.take_preferences()
     device.setdefault("kind", Said("router" if is_router else _kind(draft), root))
+
+
+def _fill_trunks(draft: DeviceDraft) -> None:
+    """OpenConfig: a trunk that lists no VLANs carries all that there are, here those that the device knows."""
+    known = {said.text: said for said in draft.vlans}
+    for interface in draft.interfaces().values():
+        port = interface.get("switchport", {})
+        said = [*port.get("trunk", ()), *(port[key] for key in ("access", "native") if key in port)]
+        said += [interface["vlan"]] if "vlan" in interface and "parent" not in interface else []
+        for one in said:
+            known.setdefault(one.text, one)
+    for port in draft.trunks_of_all:
+        port["trunk"] = [known[number] for number in sorted(known, key=lambda text: (len(text), text))]
 
 
 def _forward_by_tables(device: Draft) -> None:

@@ -152,6 +152,10 @@ class DeviceDraft:
         self.forwarding: list[tuple[str, Statement]] = []
         """Interfaces with whether packets for others pass by them (RFC 8344)."""
         self.lldp: list[LldpNeighbor] = []
+        self.vlans: list[Said] = []
+        """Those that the device lists, by their numbers."""
+        self.trunks_of_all: list[Draft] = []
+        """Ports that carry every VLAN of the device."""
         self.chains: dict[str, Chain] = {}
         """By the name of the policy that stands for it."""
         self.asked_alone: dict[str, Said] = {}

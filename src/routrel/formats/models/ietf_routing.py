@@ -24,6 +24,7 @@ def read_ietf_routing(top: Statement, draft: DeviceDraft, instance: str) -> None
     router_id = top.at("router-id")
     if router_id is not None:
         draft.routing(instance, top).put("router_id", router_id)
+    top.entries("interfaces", "interface")
     for _, entry in draft.keyed(top.entries("control-plane-protocols", "control-plane-protocol"), "type", "name"):
         _read_protocol(entry, draft, instance)
     for _, rib in draft.keyed(top.entries("ribs", "rib"), "name"):
@@ -64,6 +65,7 @@ def _hop_address(hop: Statement) -> Said | None:
 
 def _read_static(route: Statement, draft: DeviceDraft, instance: str) -> None:
     for hop in _next_hops(route) or [route]:
+        hop.at("index")
         static = Draft(route, prefix=prefix_of(route.at("destination-prefix")))
         address = _hop_address(hop)
         if address is not None:
@@ -100,6 +102,7 @@ def _read_rib(rib: Statement, draft: DeviceDraft, instance: str) -> None:
             draft.saw_preference(instance, observed["protocol"].text, preference)
         if source.startswith(("ospf", "isis", "rip")):
             observed.put("metric", route.at("metric"))
+            route.at("tag"), route.at("route-type")
         hops = []
         for hop in _next_hops(route):
             special = hop.identity("special-next-hop")
@@ -142,13 +145,14 @@ def _read_ospf(entry: Statement, version: str, draft: DeviceDraft, instance: str
     ospf = entry.at("ospf") or entry
     routing = draft.routing(instance, entry)
     process = draft.ospf_process(routing, draft.fitting(entry.text("name") or "default"), version, entry)
+    ospf.at("router-id")  # as the device has it
     own_id = ospf.at("explicit-router-id")
     if own_id is not None:
         one_router_id(routing, own_id, draft)
     _read_preference(routing, "ospf", ospf, draft)
     process.put("multipath", ospf.at("spf-control", "paths"))
     reference = ospf.at("auto-cost", "reference-bandwidth")
-    if reference is not None and reference.value:
+    if reference is not None and reference.value and not ospf.is_false("auto-cost", "enabled"):
         process.put("reference_bandwidth", reference, f"{reference.value}M")
     areas = process.inner("areas", ospf)
     for number, area in draft.keyed(ospf.entries("areas", "area"), "area-id"):
@@ -233,34 +237,48 @@ def _read_isis(entry: Statement, draft: DeviceDraft, instance: str) -> None:
     style = isis.at("metric-type", "value")
     if style is not None:
         process.put("wide_metrics", style, "false" if style.value == "old-only" else "true")
+        for number in ("level-1", "level-2"):
+            own_style = isis.at("metric-type", number, "value")
+            if own_style is not None and own_style.value != style.value:
+                draft.gap("metrics of another kind in one level of IS-IS are not represented", own_style)
     default = isis.at("default-metric", "value")
     for name, one in draft.keyed(isis.entries("interfaces", "interface"), "name"):
         if one.is_false("enabled"):
             one.read_all()
             continue
         port = process.inner("interfaces", isis).inner(name, one)
-        port.put("passive", one.at("passive"))
-        if one.text("level-type"):
-            port.put("level", one.at("level-type"), LEVELS.get(one.text("level-type") or "", ""))
+        _read_isis_interface(port, one, default, draft, name)
         for heard in one.entries("adjacencies", "adjacency"):
             draft.saw_neighbor("isis", heard, heard.text("neighbor-sysid"), heard.text("state"), name, instance)
-        own = [leaf for leaf in (one.at(*path) for path in METRICS) if leaf is not None]
-        port.put("metric", own[0] if own else default)
-        if len({leaf.value for leaf in own}) > 1:
-            draft.gap("metrics of an interface that differ by level are not represented", own[-1], name)
-        if one.text("interface-type") is not None:
-            _read_network_type(port, one, draft, name)
-    _read_families(isis, draft)
+    _read_families(isis, list(process.get("interfaces", ())), draft)
     if isis.is_true("overload", "status"):
         draft.gap("an IS-IS router that is overloaded (RFC 3787) is not represented", isis.at("overload") or isis)
 
 
-def _read_families(isis: Statement, draft: DeviceDraft) -> None:
-    """Families of which IS-IS takes routes: all that interfaces have is what the model can hold."""
-    entries = isis.entries("address-families", "address-family-list")
+def _read_isis_interface(port: Draft, one: Statement, default: Statement | None, draft: DeviceDraft, name: str) -> None:
+    port.put("passive", one.at("passive"))
+    if one.text("level-type"):
+        port.put("level", one.at("level-type"), LEVELS.get(one.text("level-type") or "", ""))
+    own = [leaf for leaf in (one.at(*path) for path in METRICS) if leaf is not None]
+    port.put("metric", own[0] if own else default)
+    if len({leaf.value for leaf in own}) > 1:
+        draft.gap("metrics of an interface that differ by level are not represented", own[-1], name)
+    if one.text("interface-type") is not None:
+        _read_network_type(port, one, draft, name)
+    for path in METRICS:
+        one.at("priority", *path[1:])  # of who speaks for a segment
+    _read_families(one, [name], draft)
+
+
+def _read_families(entry: Statement, interfaces: list[str], draft: DeviceDraft) -> None:
+    """Families that IS-IS routes on interfaces: all that these have addresses of is what the model can hold."""
+    entries = entry.entries("address-families", "address-family-list")
     enabled = {one.identity("address-family") for one in entries if not one.is_false("enabled")}
-    if entries and not enabled >= {"ipv4", "ipv6"}:
-        draft.gap("IS-IS for some address families alone is not represented: it is shown for all", entries[0])
+    known = draft.interfaces()
+    addresses = [one for name in interfaces if name in known for one in known[name].get("addresses", ())]
+    if entries and not enabled.issuperset(f"ipv{family_of(address)}" for address in addresses):
+        affects = interfaces[0] if len(interfaces) == 1 else ""
+        draft.gap("IS-IS for some address families alone is not represented: it is shown for all", entries[0], affects)
 
 
 METRICS = (("metric", "value"), ("metric", "level-1", "value"), ("metric", "level-2", "value"))

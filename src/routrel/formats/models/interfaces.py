@@ -139,6 +139,7 @@ def _read_addresses(interface: Draft, name: str, draft: DeviceDraft, entries: It
             if re.fullmatch(r"[0-9]{1,3}(\.[0-9]{1,3}){3}", netmask):
                 bits = "".join(f"{int(part):08b}" for part in netmask.split("."))
                 length = str(bits.count("1")) if re.fullmatch("1*0*", bits) and len(bits) == 32 else netmask
+        entry.at("type")  # of an IPv6 address: its own bits say it
         text = f"{ip.partition('%')[0]}/{length}" if length is not None else ip
         interface.setdefault("addresses", []).append(Said(text, entry))
         read_openconfig_virtual_routers(interface, name, entry, draft)
@@ -162,7 +163,10 @@ def _read_switchport(interface: Draft, ports: Statement, draft: DeviceDraft) -> 
     mode = ports.at("interface-mode")
     port = Draft(mode or ports)
     if ports.text("interface-mode") == "TRUNK":
-        port["trunk"] = [Said(str(vlan), one) for one in ports.entries("trunk-vlans") for vlan in _vlans(one, draft)]
+        listed = ports.entries("trunk-vlans")
+        port["trunk"] = [Said(str(vlan), one) for one in listed for vlan in _vlans(one, draft)]
+        if not listed:
+            draft.trunks_of_all.append(port)
         port.put("native", ports.at("native-vlan"))
     else:
         access = ports.at("access-vlan")
@@ -187,6 +191,9 @@ def _read_families(interface: Draft, name: str, entry: Statement, draft: DeviceD
         _read_addresses(interface, name, draft, ip.entries("addresses", "address"))
         _read_mtu(interface, ip)
         _read_neighbors(name, ip.entries("neighbors", "neighbor"), draft)
+        proxy = ip.at("proxy-arp", "mode")
+        if proxy is not None and proxy.value not in ("DISABLE", None):
+            draft.gap("an interface that answers ARP for others is not represented", proxy, name)
 
 
 def _read_subinterface(parent: str, index: str, entry: Statement, draft: DeviceDraft) -> None:

@@ -29,6 +29,18 @@ def read_network_instances(top: Statement, draft: DeviceDraft) -> None:
         _Instance(DEFAULT_INSTANCE if is_default else draft.fitting(name), entry, draft).read()
 
 
+def read_vlans(entries: Iterable[Statement], draft: DeviceDraft) -> None:
+    """The VLANs that a device lists."""
+    for number, vlan in draft.keyed(entries, "vlan-id"):
+        if vlan.text("status") == "SUSPENDED":
+            draft.gap("a VLAN that is suspended is not represented", vlan)
+        members = vlan.at("members")
+        if members is not None:
+            members.read_all()
+        vlan.at("name")
+        draft.vlans.append(Said(number, vlan))
+
+
 class _Instance:
     """One routing instance while its protocols are read."""
 
@@ -62,10 +74,7 @@ class _Instance:
         for part in ("tables", "encapsulation"):
             if (said := self.entry.at(part)) is not None:
                 said.read_all()
-        for _, vlan in self.draft.keyed(self.entry.entries("vlans", "vlan"), "vlan-id"):
-            if vlan.text("status") == "SUSPENDED":
-                self.draft.gap("a VLAN that is suspended is not represented", vlan)
-            vlan.at("name"), vlan.at("members")
+        read_vlans(self.entry.entries("vlans", "vlan"), self.draft)
 
     def _read_protocol(self, entry: Statement) -> None:
         if entry.is_false("enabled"):
@@ -107,6 +116,8 @@ class _Instance:
                 static.put("next_hop", said)
             if hop.text("interface-ref", "interface") is not None:
                 static["interface"] = Said(openconfig_name(self.draft, hop, ""), hop)
+            if hop.is_false("recurse"):
+                self.draft.gap("a static route whose next hop is not looked up is not represented", hop)
             static.put("metric", hop.at("metric"))
             static.put("preference", hop.at("preference"))
             static.put("tag", tag)

@@ -20,16 +20,18 @@ PASSED_OVER = frozenset(
     router-advertisement router-advertisements dhcp-client dhcp dup-addr-detect tcp-mss tcp-mss-enabled
     mtu-discovery keepalive-interval connect-retry connect-retry-interval minimum-advertisement-interval
     route-refresh logging-options error-handling revision content-schema timestamp datastore contact-info
-    module last-checked lsdb link-state-database system-level-counters circuit-counters packet-counters rib fdb
-    log-adjacency-changes log-neighbor-state-changes authentication-check fast-flooding iid-tlv poi-tlv
-    maximum-area-addresses multi-area-adjacency-primary lsp-mtu-size te-rid spf
-    neighbors neighbor-state database databases local-rib adjacencies segments hostnames
-    spf-control-log instances-state interfaces-state routing-state fast-reroute ti-lfa node-tag node-tags
-    admin-groups admin-group srlg te mtu-ignore send-community peer-type split-horizon
-    send-community-type treat-as-withdraw auth-password authentication-key md5-key negotiated-speed
-    negotiated-duplex-mode duplex-mode auto-negotiate auto-negotiation hw-mac-address port-status
-    forwarding-viable management cpu tpid rib-summary num-routes num-of-routes route-count next-full-update
-    next-triggered-update valid-address
+    module last-checked lsdb link-state-database system-level-counters circuit-counters packet-counters rib
+    fdb log-adjacency-changes log-neighbor-state-changes authentication-check fast-flooding iid-tlv poi-tlv
+    maximum-area-addresses addr-type counter-capability matched-packets matched-octets
+    multi-area-adjacency-primary lsp-mtu-size te-rid spf neighbors neighbor-state database databases local-rib
+    adjacencies segments hostnames spf-control-log instances-state interfaces-state routing-state fast-reroute
+    ti-lfa node-tag node-tags admin-groups admin-group srlg te mtu-ignore send-community peer-type
+    split-horizon send-community-type treat-as-withdraw auth-password authentication-key md5-key
+    negotiated-speed negotiated-duplex-mode duplex-mode auto-negotiate auto-negotiation hw-mac-address
+    port-status forwarding-viable management cpu tpid rib-summary num-routes num-of-routes route-count
+    next-full-update next-triggered-update valid-address database-control lls wait-timer dr-router-id
+    dr-ip-addr bdr-router-id bdr-ip-addr lsp-retransmit-interval mesh-group-enabled event-counters
+    system-counters protected-routes unprotected-routes protection-statistics
     """.split()  # noqa: SIM905
 )
 """Local names of statements that decide nothing of where packets go, or that say again what tables say."""
@@ -52,7 +54,13 @@ IGNORED_MODULES = (
     "ietf-datastores",
     "ietf-system",
     "openconfig-system",
+    "openconfig-lldp",
+    "ieee802-dot1ab-lldp",
 )
+
+
+PRESENT = ("always",)
+"""Containers that say something by being there (RFC 9129: a stub router)."""
 
 
 @dataclass
@@ -103,7 +111,7 @@ def note_unread(top: Statement, draft: DeviceDraft) -> None:
 
 
 def _deciding(top: Statement) -> int:
-    """How many statements of one that nobody read may decide something; one that is there and says nothing is one."""
+    """How many statements of one that nobody read may decide something."""
     count = 0
     stack = [top]
     while stack:
@@ -122,7 +130,7 @@ def _decides_nothing(here: Statement) -> bool:
     if here.value is not None:
         return here.name in PASSED_OVER or (here.value == "false" and here.name in SWITCHES)
     if not here.children:
-        return here.name in PASSED_OVER or here.module.startswith("openconfig")  # which has no presence containers
+        return here.is_standard and here.name not in PRESENT
     return here.name in PASSED_OVER or _is_off(here)
 
 
