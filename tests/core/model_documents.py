@@ -3,8 +3,10 @@
 import json
 from collections.abc import Mapping
 from typing import Any
+from xml.sax.saxutils import escape
 
 from routrel.formats.errors import LoadError
+from routrel.formats.models.xml_statements import NETCONF, namespace_of
 from routrel.formats.sources import read_files
 from routrel.model.network import Network
 from routrel.routing.solve import Solved
@@ -137,3 +139,22 @@ def neighbor(address: str, *, more: dict[str, Any] | None = None, **leaves: Any)
 def dashed(leaves: dict[str, Any]) -> dict[str, Any]:
     """Keyword arguments as YANG names."""
     return {name.replace("_", "-"): value for name, value in leaves.items()}
+
+
+def as_xml(document: dict[str, Any]) -> str:
+    """A document as a NETCONF ``get`` answers it (RFC 7950 section 7)."""
+    inside = "".join(_element(name, value, "") for name, value in document.items())
+    return f'<data xmlns="{NETCONF}">{inside}</data>'
+
+
+def _element(name: str, value: Any, around: str) -> str:
+    module, _, own = name.rpartition(":")
+    module = module or around
+    if isinstance(value, list) and value != [None]:
+        return "".join(_element(f"{module}:{own}", one, around) for one in value)
+    if isinstance(value, dict):
+        text = "".join(_element(key, one, module) for key, one in value.items())
+    else:
+        text = "" if value == [None] else str(value).lower() if isinstance(value, bool) else escape(str(value))
+    declared = "" if module == around else f' xmlns="{namespace_of(module)}"'
+    return f"<{own}{declared}>{text}</{own}>"

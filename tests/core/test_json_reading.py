@@ -80,7 +80,9 @@ HEAD = '{"routrel": 1, "name": "x", "devices": {"a": {"interfaces": {"e": {'
         "{}",
         '{"routrel": 1, "devices": null}',
         '{"routrel": 1} {"routrel": 1}',
+        '{"routrel": [' + "[]," * 1_000_000 + "[]]}",
     ],
+    ids=lambda text: text[-30:],
 )
 def test_what_may_be_wrong_is_left_to_the_strict_way(text):
     with pytest.raises(SuspectError):

@@ -9,10 +9,14 @@ from hypothesis import strategies as st
 from routrel.analysis.trial import Trial
 from routrel.formats.changes.reading import read_change
 from routrel.formats.errors import LoadError
+from routrel.formats.models.writing import document_of
 from routrel.formats.sources import read_files, read_path
+from routrel.model.fields import replace
 from routrel.model.unchanged import without_places
 from routrel.solving import solve
+from tests.core import mixed_networks
 from tests.core.model_documents import (
+    as_xml,
     files_of,
     gaps,
     ietf,
@@ -24,6 +28,8 @@ from tests.core.model_documents import (
     static,
 )
 from tests.core.networks import table
+from tests.core.rfc_documents import RFC8349_ROUTER
+from tests.core.rfc_protocol_documents import RFC8529_ROUTER, RFC8695_ROUTER
 from tests.core.test_openconfig_forwarding import PARTS
 from tests.examples import examples
 
@@ -353,3 +359,17 @@ def test_a_document_with_anything_in_any_place_is_read_or_refused(data):
     for error in refusals(r=with_other(document, path, other)):
         assert "cannot be read as a device" not in error
         assert error.startswith(("r.json:", "r:"))
+
+
+@settings(max_examples=examples(30), deadline=None)
+@given(mixed_networks.documents())
+def test_both_encodings_say_the_same(document):
+    """Documents that a writer of ours makes, and those of the RFCs."""
+    devices = {name: document_of(name, device) for name, device in document["devices"].items()}
+    apart = {"gaps": (), "statements": None}
+    for one in (devices, {"r": RFC8349_ROUTER}, {"r": RFC8529_ROUTER}, {"r": RFC8695_ROUTER}):
+        json_read, xml_read = network_of(**one), network_of(**{name: as_xml(device) for name, device in one.items()})
+        for name, device in json_read.devices.items():
+            other = xml_read.devices[name]
+            assert gaps(json_read, name) == gaps(xml_read, name)
+            assert without_places(replace(device, **apart)) == without_places(replace(other, **apart))

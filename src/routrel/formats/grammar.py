@@ -301,15 +301,16 @@ class ListOf:
 
 def keys_of(node: yaml.MappingNode, reading: Reading) -> list[tuple[str, Node, Node]]:
     """(key, key node, value node) of a mapping; a duplicate or a key that is no text is an error."""
-    seen: dict[str, int] = {}
+    seen: dict[str, Node] = {}
     result: list[tuple[str, Node, Node]] = []
     for key, value in node.value:
         if not isinstance(key, yaml.ScalarNode):
             reading.refuse(key, "a key must be plain text")
         elif key.value in seen:
-            reading.refuse(key, f"the key stands twice; first in line {seen[key.value]}", "each key once")
+            line = reading.place_of(seen[key.value]).line
+            reading.refuse(key, f"the key stands twice; first in line {line}", "each key once")
         else:
-            seen[key.value] = key.start_mark.line + 1
+            seen[key.value] = key
             result.append((key.value, key, value))
     return result
 
@@ -326,9 +327,9 @@ class MapOf:
         return f"a mapping of {self.key.label} to {self.value.label}"
 
     def read(self, node: Node, reading: Reading) -> Any:
-        if is_null(node):
-            return Record(reading.place_of(node))
         if not isinstance(node, yaml.MappingNode):
+            if is_null(node):
+                return Record(reading.place_of(node))
             return reading.refuse(node, "a mapping is expected here", self.label)
         record = Record(reading.place_of(node))
         for _, key_node, value_node in keys_of(node, reading):
@@ -375,9 +376,9 @@ class Group:
         return self.name
 
     def read(self, node: Node, reading: Reading) -> Any:
-        if is_null(node) and not self.required:
-            return Record(reading.place_of(node))
         if not isinstance(node, yaml.MappingNode):
+            if is_null(node) and not self.required:
+                return Record(reading.place_of(node))
             return reading.refuse(node, f"{self.name} must be a mapping", "keys " + ", ".join(self.fields))
         record = Record(reading.place_of(node))
         complete = True

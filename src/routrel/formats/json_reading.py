@@ -50,6 +50,8 @@ def json_reader(kind: Kind) -> Callable[[str, str], Any]:
     reader = _reader(kind)
 
     def read(text: str, file: str) -> Any:
+        if sum(map(text.count, ",:[{")) >= MAX_NODES:
+            raise SuspectError  # of perhaps too many values, before they are made
         try:
             value = json.loads(text, object_pairs_hook=_once)
         except (ValueError, RecursionError) as error:
@@ -79,8 +81,6 @@ def _places(text: str, file: str) -> Places:
     begins = is_opening | (is_quote & (quotes & 1 == 1))
     begins |= is_word & ~np.concatenate([[False], is_word[:-1]])
     at = np.flatnonzero(begins)
-    if len(at) > MAX_NODES:
-        raise SuspectError
     breaks = np.flatnonzero(codes == ord("\n"))
     lines = np.searchsorted(breaks, at)
     starts = np.concatenate([[0], breaks + 1])[lines]

@@ -27,7 +27,8 @@ Node = yaml.Node
 
 def place_of(node: Node, file: str) -> Place:
     """Where a node begins."""
-    return Place(file, node.start_mark.line + 1, node.start_mark.column + 1)
+    mark = node.start_mark
+    return Place(file, mark.line + 1, mark.column + 1)
 
 
 def parse_document(data: bytes, file: str) -> Node:
@@ -140,8 +141,8 @@ def _check_depth(text: str, file: str) -> None:
         depth = depth + 1 if bracket in "[{" else max(0, depth - 1)
         deepest = max(deepest, depth)
     # A block level takes one column at least, be it a space or the dash of a list in a list.
-    indents = (len(indent.replace(" ", "")) + indent.count(" ") for indent in re.findall(r"(?m)^[ \-?]+", text))
-    if deepest + max(indents, default=0) <= MAX_DEPTH:
+    left = MAX_DEPTH - deepest
+    if left >= 0 and not re.search(rf"(?m)^[ \-?]{{{left + 1}}}", text):
         return
     depth = 0
     try:
