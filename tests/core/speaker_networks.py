@@ -20,6 +20,7 @@ def matches(first_as: int):
                     {"starts": first_as + 1},
                     {"ends": first_as + 2},
                     {"max_length": 1},
+                    {"min_length": 2},
                     f"^{first_as}( |$)",
                 ]
             ),

@@ -54,6 +54,8 @@ def line(statement: dict, out: dict | None = None) -> Net:
         ({"as_path": {"ends": 64502}}, False),
         ({"as_path": {"max_length": 2}}, True),
         ({"as_path": {"max_length": 1}}, False),
+        ({"as_path": {"min_length": 2, "max_length": 2}}, True),
+        ({"as_path": {"min_length": 3}}, False),
         ({"as_path": {"starts": 64502, "ends": 64502}}, False),
         ({"as_path": "^64502 64501$"}, True),
         ({"as_path": "64501"}, True),

@@ -246,6 +246,8 @@ class Simulation:
                 return False
             if asked.ends is not None and (not path or path[-1] != asked.ends):
                 return False
+            if asked.min_length is not None and len(path) < asked.min_length:
+                return False
             if asked.max_length is not None and len(path) > asked.max_length:
                 return False
             if asked.pattern is not None and not re.search(asked.pattern, " ".join(map(str, path))):

@@ -298,6 +298,11 @@ def taken(statement: dict[str, Any]) -> Any:
     return solved_of(a=a, b=b)
 
 
+def long(operator: str, value: int) -> dict[str, Any]:
+    """The condition that an AS path has so many numbers."""
+    return {"bgp-conditions": {"as-path-length": {"config": {"operator": operator, "value": value}}}}
+
+
 def statement(conditions: dict[str, Any], actions: dict[str, Any], result: str = "ACCEPT_ROUTE") -> dict[str, Any]:
     return config(
         "name", "10", more={"conditions": conditions, "actions": {"config": {"policy-result": result}, **actions}}
@@ -315,6 +320,12 @@ def statement(conditions: dict[str, Any], actions: dict[str, Any], result: str =
         ),
         ({"bgp-conditions": {"match-community-set": {"config": {"community-set": "C"}}}}, []),
         ({"config": {"install-protocol-eq": "STATIC"}}, []),
+        (long("ATTRIBUTE_LE", 1), ["198.51.100.0/24", "203.0.113.0/24"]),
+        (long("ATTRIBUTE_LE", 0), []),
+        (long("ATTRIBUTE_EQ", 1), ["198.51.100.0/24", "203.0.113.0/24"]),
+        (long("ATTRIBUTE_EQ", 2), []),
+        (long("ATTRIBUTE_GE", 0), ["198.51.100.0/24", "203.0.113.0/24"]),
+        (long("ATTRIBUTE_GE", 2), []),
     ],
 )
 def test_conditions_of_policy_statements(conditions, believed):
@@ -339,6 +350,35 @@ def test_actions_of_policy_statements():
     assert (one.set.local_preference, one.set.med, one.set.origin) == (300, 7, "egp")
     assert (one.set.as_path_prepend.number, one.set.as_path_prepend.times) == (64501, 2)
     assert one.set.communities.added == ("64501:9",) and device.gaps == ()
+
+
+def test_communities_by_reference_to_several_sets():
+    change = {"config": {"method": "REFERENCE", "options": "REPLACE"}}
+    actions = {"bgp-actions": {"set-community": change | {"reference": {"config": {"community-set-refs": ["C"]}}}}}
+    device = taken(statement({}, actions)).network.devices["a"]
+    assert device.policies["P"].statements[0].set.communities.replaced == ("64502:7", "no-export")
+
+
+def test_a_statement_about_several_tags_is_one_for_each():
+    several = {"tag-sets": {"tag-set": [config("name", "T", tag_value=[7, 9])]}}
+    match = {"match-tag-set": {"config": {"tag-set": "T"}}}
+    document = openconfig(openconfig_interface("e"), trees=policies(statement(match, {}), **several))
+    network = network_of(r=document)
+    statements = network.devices["r"].policies["P"].statements
+    assert [(one.match.tag, one.result) for one in statements] == [(7, "accept"), (9, "accept")]
+    assert gaps(network, "r") == []
+
+
+def test_prefix_sets_of_two_families_and_one_name_are_one():
+    def prefixes(mode: str, prefix: str) -> dict[str, Any]:
+        entry = {"ip-prefix": prefix, "masklength-range": "exact"}
+        return config("name", "N", mode=mode, more={"prefixes": {"prefix": [entry]}}) | {"mode": mode}
+
+    both = {"prefix-sets": {"prefix-set": [prefixes("IPV4", "192.0.2.0/24"), prefixes("IPV6", "2001:db8::/32")]}}
+    match = {"match-prefix-set": {"config": {"prefix-set": "N"}}}
+    document = openconfig(openconfig_interface("e"), trees=policies(statement(match, {}), **both))
+    (one,) = network_of(r=document).devices["r"].policies["P"].statements
+    assert [str(prefix.prefix) for prefix in one.match.prefixes] == ["192.0.2.0/24", "2001:db8::/32"]
 
 
 @pytest.mark.parametrize(

@@ -135,6 +135,7 @@ POLICY_STATEMENT = Group(
                             "contains": AS_NUMBER,
                             "starts": AS_NUMBER,
                             "ends": AS_NUMBER,
+                            "min_length": Integer(0, 255),
                             "max_length": Integer(0, 255),
                         },
                     ),

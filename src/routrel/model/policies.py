@@ -63,6 +63,7 @@ class AsPathMatch(Struct, frozen=True):
     contains: int | None = None
     starts: int | None = None
     ends: int | None = None
+    min_length: int | None = None
     max_length: int | None = None
     pattern: str | None = None
 
@@ -72,6 +73,7 @@ class AsPathMatch(Struct, frozen=True):
             (self.contains is None or self.contains in path)
             and (self.starts is None or path[:1] == (self.starts,))
             and (self.ends is None or path[-1:] == (self.ends,))
+            and (self.min_length is None or len(path) >= self.min_length)
             and (self.max_length is None or len(path) <= self.max_length)
             and (self.pattern is None or is_found(self.pattern, path))
         )
@@ -79,7 +81,7 @@ class AsPathMatch(Struct, frozen=True):
     def __str__(self) -> str:
         if self.pattern is not None:
             return repr(self.pattern)
-        given = ((key, getattr(self, key)) for key in ("contains", "starts", "ends", "max_length"))
+        given = ((key, getattr(self, key)) for key in ("contains", "starts", "ends", "min_length", "max_length"))
         return "{" + ", ".join(f"{key}: {value}" for key, value in given if value is not None) + "}"
 
 

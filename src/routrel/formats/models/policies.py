@@ -39,6 +39,16 @@ COMMUNITIES = {
     "no-advertise": "no-advertise",
     "no-export-subconfed": "no-export-subconfed",
 }
+LENGTH_BOUNDS = {
+    "ATTRIBUTE_LE": ("max_length",),
+    "lt-or-eq": ("max_length",),
+    "ATTRIBUTE_GE": ("min_length",),
+    "gt-or-eq": ("min_length",),
+    "ATTRIBUTE_EQ": ("min_length", "max_length"),
+    "eq": ("min_length", "max_length"),
+}
+"""Of an AS path, by the operator."""
+
 ANY = ("any", "ANY", None)
 TYPE_NUMBERS = {"ospf-type-1": "1", "ospf-type-2": "2", "OSPF_EXTERNAL_TYPE_1": "1", "OSPF_EXTERNAL_TYPE_2": "2"}
 
@@ -54,7 +64,7 @@ def read_policies(top: Statement, draft: DeviceDraft) -> None:
         statements = []
         for own, statement in draft.keyed(definition.entries("statements", "statement"), "name"):
             try:
-                statements.append(_statement(own, statement, sets, draft))
+                statements += _statements(own, statement, sets, draft)
             except UnrepresentedError as error:
                 statement.read_all(is_left_out=True)
                 draft.gap(f"{error}, so its policy statement is left out", error.by)
@@ -90,7 +100,8 @@ class _Sets:
             return
         for name, one in draft.keyed(sets.entries("prefix-sets", "prefix-set"), "name", "mode"):
             entries = [*one.entries("prefixes", "prefix-list"), *one.entries("prefixes", "prefix")]
-            self.prefixes[draft.fitting(name)] = [_prefix_match(entry) for entry in entries]
+            # A set of each family may have the same name, by which both are meant.
+            self.prefixes.setdefault(draft.fitting(name), []).extend(map(_prefix_match, entries))
         for name, one in draft.keyed(sets.entries("neighbor-sets", "neighbor-set"), "name"):
             addresses = [address_of(address) for address in one.entries("address")]
             self.neighbors[name] = [address for address in addresses if address is not None]
@@ -115,6 +126,17 @@ def _prefix_match(entry: Statement) -> Draft:
         found["min_length"], found["max_length"] = Said(least, span), Said(most or least, span)
     elif low is not None and high is not None:
         found["min_length"], found["max_length"] = Said(low.value or "", low), Said(high.value or "", high)
+    return found
+
+
+def _statements(name: str, statement: Statement, sets: _Sets, draft: DeviceDraft) -> list[Draft]:
+    """A statement; one for each tag of a set of several, of which a route has one at most."""
+    tags = _referred(statement.at("conditions") or statement, "match-tag-set", "tag-set")
+    found = []
+    for tag in _members(sets.tags, tags) if tags is not None else [None]:
+        found.append(_statement(name, statement, sets, draft))
+        if tag is not None:
+            found[-1].inner("match", tags or statement)["tag"] = tag
     return found
 
 
@@ -153,12 +175,6 @@ def _match(conditions: Statement, sets: _Sets, draft: DeviceDraft) -> Draft:
     neighbors = _referred(conditions, "match-neighbor-set", "neighbor-set")
     if neighbors is not None:
         match["neighbor"] = _members(sets.neighbors, neighbors)
-    tags = _referred(conditions, "match-tag-set", "tag-set")
-    if tags is not None:
-        values = _members(sets.tags, tags)
-        if len(values) != 1:
-            raise UnrepresentedError("a set of several tags is not represented", tags)
-        match["tag"] = values[0]
     bgp = conditions.at("bgp-conditions")
     if bgp is not None:
         _match_bgp(match, bgp, sets)
@@ -187,6 +203,25 @@ def _match_bgp(match: Draft, bgp: Statement, sets: _Sets) -> None:
         patterns = [one.value or "" for one in _members(sets.as_paths, paths)]
         text = patterns[0] if len(patterns) == 1 else "|".join(f"({one})" for one in patterns)
         match["as_path"] = Said(text, paths)
+    length = bgp.at("as-path-length") or bgp.at("match-as-path-length")
+    if length is not None:
+        if paths is not None:
+            raise UnrepresentedError("an AS path by its numbers and its length is not represented", length)
+        match["as_path"] = _as_path_length(length)
+
+
+def _as_path_length(length: Statement) -> Draft:
+    """Operator and value (OpenConfig), or a leaf named by the operator."""
+    operator, number = length.identity("operator"), length.at("value")
+    for leaf in ("eq", "lt-or-eq", "gt-or-eq"):
+        if (said := length.at(leaf)) is not None:
+            operator, number = leaf, said
+    if number is None:
+        raise UnrepresentedError("an AS path of no stated length is not represented", length)
+    bounds = LENGTH_BOUNDS.get(operator or "")
+    if bounds is None:
+        raise UnrepresentedError(f"the operator {operator} is not represented", length)
+    return Draft(length, **{key: Said(number.value or "", number) for key in bounds})
 
 
 def _referred(conditions: Statement, container: str, leaf: str) -> Statement | None:
@@ -277,8 +312,8 @@ def _set_bgp(made: Draft, bgp: Statement, sets: _Sets, draft: DeviceDraft) -> No
 
 
 def _listed(change: Statement, sets: _Sets) -> Iterable[Statement]:
-    name = change.at("reference", "community-set-ref")
-    return _members(sets.communities, name) if name is not None else ()
+    names = [*change.entries("reference", "community-set-ref"), *change.entries("reference", "community-set-refs")]
+    return [one for name in names for one in _members(sets.communities, name)]
 
 
 def _refuse_unread(holder: Statement, what: str) -> None:
