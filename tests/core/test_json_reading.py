@@ -15,6 +15,7 @@ from routrel.formats.json_reading import SuspectError, json_reader
 from routrel.formats.network_file import read_network
 from routrel.formats.network_grammar import NETWORK
 from routrel.formats.yaml_nodes import parse_document
+from routrel.model.places import Place
 from tests.core import mixed_networks, speaker_networks
 from tests.examples import examples
 from tests.mutations import mutated
@@ -117,3 +118,7 @@ def test_a_kind_that_is_not_known_here_is_left_to_the_strict_way():
     assert json_reader(kind)('{"b": [{"x": 1}]}', "f")["b"].values[0].values == {"x": 1}
     with pytest.raises(SuspectError):
         json_reader(kind)('{"a": 1}', "f")
+
+
+def test_a_place_in_a_long_line_is_told_with_its_column():
+    assert (Place("f", 1, 7).in_brief, Place("f", 1, 900).in_brief) == ("f:1", "f:1:900")

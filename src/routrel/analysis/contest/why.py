@@ -224,7 +224,7 @@ def ranking_text(route: contests.Candidate | contests.Winner | routes.TableRow) 
 
 def at_text(place: Place | None) -> str:
     """A place after a statement."""
-    return f" [{place.file}:{place.line}]" if place else ""
+    return f" [{place.in_brief}]" if place else ""
 
 
 def why_lines(answer: contests.Contest) -> Iterator[str]:

@@ -77,7 +77,7 @@ def _name(plain: BgpOnePrefix, process: int) -> str:
 
 def _where(place: Place) -> str:
     """Where a path that was received stands."""
-    return f"{place.file}, record {place.line}" if is_dump(place.file) else f"{place.file}:{place.line}"
+    return f"{place.file}, record {place.line}" if is_dump(place.file) else place.in_brief
 
 
 def _described(plain: BgpOnePrefix, process: int, choice: Choice, candidate: Candidate) -> Candidate:
