@@ -1,5 +1,6 @@
 """BGP as the standards and two real daemons have it."""
 
+from tests.core.networks import solution_of
 from tests.faults.faults import ask, assert_routes_of_real_routers, findings, gateways, routes, solved, why
 
 
@@ -89,3 +90,12 @@ def test_rfc_6286_2_2_a_session_between_ases_comes_up_whatever_the_identifiers()
     assert "10.2.0.0/16" not in routes(network, "a")
     assert "10.1.0.0/16" not in routes(network, "b") and "10.1.0.0/16" not in routes(network, "c")
     assert routes(network, "c")["10.2.0.0/16"]["protocol"] == "bgp"
+
+
+def test_a_session_that_comes_up_in_turns_carries_paths():
+    """It was shown as up, and nothing was sent by it."""
+    network = solved("session-by-turns")
+    bgp = solution_of(network, "bgp")
+    assert bgp.messages.channels == bgp.state.channels
+    assert {str(one.neighbor) for one in bgp.sessions() if one.is_up} >= {"10.0.0.1", "10.0.0.4"}
+    assert "0.0.0.0/0" in routes(network, "r3")

@@ -212,6 +212,8 @@ class FixedPoint:
         changed = set()
         for seat in self._roaming:
             changed |= self._note(None, [(seat, *seat.participant.look(self._table))])
+        if changed and not together:
+            self._apply(changed)
         instances = list(self.seats)
         if together:
             for instance, seen in self._look(instances).items():
