@@ -51,7 +51,7 @@ def sets(first_as: int):
             "preference": st.sampled_from([15, 205]),
             "next_hop": st.just("10.0.0.1"),
         },
-    )
+    ) | st.just({"next_hop_self": True})
 
 
 def policies(first_as: int):

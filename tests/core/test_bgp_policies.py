@@ -219,6 +219,7 @@ def test_bad_bgp_is_refused_with_its_place(text, said):
         ("{set: {as_path_prepend: {as: 1, times: 51}}, result: accept}", "from 1 to 50"),
         ("{set: {origin: ebgp}, result: accept}", "did you mean egp"),
         ("{set: {weight: 65536}, result: accept}", "from 0 to 65535"),
+        ("{set: {next_hop: 10.0.0.1, next_hop_self: true}, result: accept}", "set the same"),
     ],
 )
 def test_bad_policies_are_refused_with_their_place(statement, said):

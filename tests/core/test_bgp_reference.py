@@ -370,8 +370,12 @@ class Simulation:
                         for own_address in self.topology.ports[peer.port].interface.addresses
                     )
                 next_hop = next_hop if keeps else peer.address
+            if "next_hop_self" in sets:
+                next_hop = peer.address
             return Route((own.number, *path), changed.origin, med, 100, changed.communities, next_hop)
         if "next_hop" not in sets and (next_hop is None or (settings.next_hop_self and not from_inside)):
+            next_hop = peer.address
+        if "next_hop_self" in sets:
             next_hop = peer.address
         result = replace(changed, next_hop=next_hop, weight=0)
         if from_inside:
@@ -385,6 +389,10 @@ class Simulation:
         for statement in router.policies[name].statements if name is not None else ():
             if self.matches(statement.match, route, neighbor):
                 found |= {key for key in ("med", "metric", "next_hop") if getattr(statement.set, key) is not None}
+                if statement.set.next_hop is not None:
+                    found.discard("next_hop_self")
+                if statement.set.next_hop_self:
+                    found.add("next_hop_self")
                 step = replace(statement, result="accept")
                 only = replace(router.policies[name], statements=(step,))
                 route = self.ask(replace(router, policies={"one": only}), "one", route, neighbor)

@@ -352,6 +352,11 @@ def test_actions_of_policy_statements():
     assert one.set.communities.added == ("64501:9",) and device.gaps == ()
 
 
+def test_a_next_hop_set_to_the_routers_own_address():
+    device = taken(statement({}, {"bgp-actions": {"config": {"set-next-hop": "SELF"}}})).network.devices["a"]
+    assert device.policies["P"].statements[0].set.next_hop_self is True and device.gaps == ()
+
+
 def test_communities_by_reference_to_several_sets():
     change = {"config": {"method": "REFERENCE", "options": "REPLACE"}}
     actions = {"bgp-actions": {"set-community": change | {"reference": {"config": {"community-set-refs": ["C"]}}}}}
@@ -386,7 +391,6 @@ def test_prefix_sets_of_two_families_and_one_name_are_one():
     [
         ({"bgp-conditions": {"config": {"local-pref-eq": 5}}}, {}, "the condition local-pref-eq"),
         ({}, {"bgp-actions": {"config": {"set-med": "+5"}}}, "a MED set to +5"),
-        ({}, {"bgp-actions": {"config": {"set-next-hop": "SELF"}}}, "a next hop set to the router's own address"),
         (
             {"match-prefix-set": {"config": {"prefix-set": "NEAR", "match-set-options": "INVERT"}}},
             {},

@@ -146,7 +146,11 @@ def _changes(met: RouteMet, decision: Decision) -> list[policies.PolicyChange]:
         ("local preference", met.local_preference, sets.local_preference),
         ("weight", met.weight, sets.weight),
         ("origin", met.origin, sets.origin),
-        ("next hop", met.asked.next_hops[0] if met.asked.next_hops else None, sets.next_hop),
+        (
+            "next hop",
+            met.asked.next_hops[0] if met.asked.next_hops else None,
+            "the router's own address" if sets.next_hop_self else sets.next_hop,
+        ),
     ]
     if path is not None and after is not None:
         found[0] = ("MED", path.med, after.med if after.med != path.med else None)

@@ -79,6 +79,9 @@ class RoutingReader:
     def _statement(self, record: Record, place: Place) -> PolicyStatement:
         match = self._match(record["match"]) if "match" in record else PolicyMatch()
         sets = _set_of(record["set"]) if "set" in record else PolicySet()
+        if sets.next_hop is not None and sets.next_hop_self is not None:
+            at = record["set"].place_of("next_hop_self")
+            self.errors.add(at, "'next_hop' and 'next_hop_self' set the same", allowed="one of both")
         return record.into(PolicyStatement, match=match, set=sets, place=place)
 
     def _match(self, record: Record) -> PolicyMatch:
@@ -418,6 +421,8 @@ def _set_of(record: Record) -> PolicySet:
             _listed(change.get("remove")),
             _listed(change["replace"]) if "replace" in change else None,
         )
+    if not record.get("next_hop_self", True):
+        del values["next_hop_self"]  # it changes nothing
     return PolicySet(**values)
 
 

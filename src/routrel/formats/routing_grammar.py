@@ -166,6 +166,7 @@ POLICY_STATEMENT = Group(
                     {"add": ListOf(COMMUNITY), "remove": ListOf(COMMUNITY), "replace": ListOf(COMMUNITY)},
                 ),
                 "next_hop": ADDRESS,
+                "next_hop_self": Boolean(),
             },
         ),
         "result": Choice(("accept", "reject", "continue")),

@@ -143,6 +143,8 @@ class PolicySet(Struct, frozen=True):
     as_path_prepend: Prepend | None = None
     communities: CommunityChange | None = None
     next_hop: Address | None = None
+    next_hop_self: bool | None = None
+    """Of what is sent: the sender's own address, also where the path is reflected."""
 
 
 class PolicyStatement(Struct, frozen=True):

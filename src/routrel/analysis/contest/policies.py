@@ -68,6 +68,8 @@ def ask(policy: Policy, route: Asked) -> Decision:
         changes = {
             name: value for name in field_names(PolicySet) if (value := getattr(statement.set, name)) is not None
         }
+        if "next_hop" in changes:
+            changes["next_hop_self"] = None
         found = replace(found, **changes)
         route = _changed(route, statement.set)
         if statement.result != "continue":

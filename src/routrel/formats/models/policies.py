@@ -289,8 +289,9 @@ def _set_bgp(made: Draft, bgp: Statement, sets: _Sets, draft: DeviceDraft) -> No
     hop = bgp.at("set-next-hop")
     if hop is not None:
         if (hop.value or "").upper() == "SELF":
-            raise UnrepresentedError("a next hop set to the router's own address is not represented", hop)
-        made.put("next_hop", hop)
+            made.put("next_hop_self", hop, "true")
+        else:
+            made.put("next_hop", hop)
     origin = bgp.at("set-route-origin")
     if origin is not None:
         made.put("origin", origin, (origin.value or "").lower())

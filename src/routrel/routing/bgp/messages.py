@@ -186,7 +186,7 @@ class Messages:
             rows[:, ORIGINATOR] = np.where(reflected & (originator == ABSENT), self._identifiers[via], originator)
             rows[reflected, CLUSTERS] = paths.add_cluster(sender.cluster, rows[reflected, CLUSTERS])
             changed = ~given.set_next_hop & (is_own | (neighbor.next_hop_self & ~reflected))
-        rows[:, NEXT_HOP] = np.where(changed, own_hop, rows[:, NEXT_HOP])
+        rows[:, NEXT_HOP] = np.where(changed | given.set_self, own_hop, rows[:, NEXT_HOP])
         rows[:, [WEIGHT, TAG, PREFERENCE, IS_LOCAL]] = 0, ABSENT, ABSENT, 0
         return accepted, rows
 

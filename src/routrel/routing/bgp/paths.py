@@ -247,6 +247,8 @@ class PathRows:
         self.neighbor = neighbor
         self.set_med: Flags = np.zeros(len(rows), bool)
         self.set_next_hop: Flags = np.zeros(len(rows), bool)
+        self.set_self: Flags = np.zeros(len(rows), bool)
+        """Where the next hop is to be the sender's own address, which it gets on its way out."""
 
     def holds(self, match: PolicyMatch) -> Flags:
         """Where what a statement asks of BGP attributes holds."""
@@ -294,7 +296,9 @@ class PathRows:
             rows[at, ORIGIN] = ORIGINS.index(change.origin)
         if change.next_hop is not None:
             rows[at, NEXT_HOP] = self.paths.next_hops.number(change.next_hop)
-            self.set_next_hop[at] = True
+            self.set_next_hop[at], self.set_self[at] = True, False
+        if change.next_hop_self:
+            self.set_self[at] = True
         if change.as_path_prepend is not None:
             prepend = change.as_path_prepend
             rows[at, AS_PATH] = self.paths.map_as_paths(prepend, rows[at, AS_PATH], prepend.applied)

@@ -373,7 +373,7 @@ class BgpOnePrefix:
             path.med if via == LOCALLY or sets.med is not None or sets.metric is not None else None,
             DEFAULT_LOCAL_PREFERENCE,
             path.communities,
-            path.next_hop if keeps or sets.next_hop is not None else own,
+            path.next_hop if (keeps or sets.next_hop is not None) and not sets.next_hop_self else own,
         )
 
     def _inside(self, channel: Channel, path: Path, via: int, own: Address, sets: PolicySet) -> Path:
@@ -381,7 +381,7 @@ class BgpOnePrefix:
         reflected = self._is_from_inside(via)
         next_hop, originator, clusters = path.next_hop, path.originator, path.clusters
         is_own = next_hop is None or (channel.sending.neighbor.next_hop_self and not reflected)
-        if sets.next_hop is None and is_own:
+        if sets.next_hop_self or (sets.next_hop is None and is_own):
             next_hop = own
         if reflected:
             originator = self.speakers[self.channels[via].sender].identifier if originator is None else originator
