@@ -213,7 +213,7 @@ class CauseFinder:
         return self.topology.ports[stop.ingress].name.interface if stop.ingress >= 0 else None
 
     def _gap_notes(self, device: Device, interface: str | None) -> tuple[str, ...]:
-        return tuple(gap.message for gap in device.gaps if gap.affects in ("", interface))
+        return tuple(gap.what for gap in device.gaps if gap.affects in ("", interface))
 
     def _unresolved_text(self, device: Device, branch: Branch | None, header: Header) -> str:
         if branch is None:

@@ -97,7 +97,7 @@ class Evidence:
             by_default=self._by_default(stop.route, stop),
             narrower=is_narrower,
             decided=decided(device, stop),
-            notes=[gap.message for gap in gaps_on_the_way(self.topology, stop)],
+            notes=[gap.what for gap in gaps_on_the_way(self.topology, stop)],
         )
 
     def _by_default(self, route: Route | None, stop: Stop) -> bool:

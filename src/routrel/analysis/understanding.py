@@ -87,7 +87,7 @@ def _gaps(solved: Solved) -> list[model.GapCount]:
     devices: dict[str, list[str]] = defaultdict(list)
     for device in solved.network.devices.values():
         for gap in device.gaps:
-            devices[gap.message].append(device.name)
+            devices[gap.what].append(device.name)
     ordered = sorted(devices.items(), key=lambda one: -len(one[1]))
     return [
         model.GapCount(message, len(names), list(dict.fromkeys(names))[:MOST_DEVICES]) for message, names in ordered

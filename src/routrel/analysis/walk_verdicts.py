@@ -29,9 +29,7 @@ def gaps_on_the_way(topology: Topology, stop: Stop) -> list[Gap]:
 def _not_represented(solved: Solved, strand: Trace) -> list[walks.NotRepresented]:
     """What the model leaves out of the devices and interfaces that a strand passes, each with its place."""
     found = {
-        (stop.device, gap): walks.NotRepresented(
-            solved.topology.devices[stop.device].name, gap.message, gap.place or None
-        )
+        (stop.device, gap): walks.NotRepresented(solved.topology.devices[stop.device].name, gap.what, gap.place or None)
         for stop in strand.stops
         for gap in gaps_on_the_way(solved.topology, stop)
     }

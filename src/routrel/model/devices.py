@@ -122,6 +122,11 @@ class Gap(Struct, frozen=True):
     affects: str = ""
     neighbor: str = ""
 
+    @property
+    def what(self) -> str:
+        """The message under words that say it: that it is not represented."""
+        return self.message.removesuffix(" is not represented").removesuffix(" are not represented")
+
 
 class StatementCount(Struct, frozen=True):
     """Statements that say something: all, those that were used, and those that decide nothing of where packets go."""
