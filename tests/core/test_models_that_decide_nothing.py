@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from routrel.formats.models import draft
 from tests.core.model_documents import (
     config,
     gaps,
@@ -14,6 +15,7 @@ from tests.core.model_documents import (
     openconfig,
     openconfig_bgp,
     openconfig_interface,
+    refusals,
     solved_of,
 )
 from tests.core.networks import table
@@ -141,6 +143,14 @@ def test_a_session_carries_the_families_that_it_lists(names, carried):
     assert ("10.2.0.0/24" in table(solved, "a")) == (4 in carried)
 
 
+def test_what_a_neighbour_says_of_a_family_goes_before_its_group():
+    group = {"peer-group-name": "G", "config": {"peer-group-name": "G"}, **families("IPV4_UNICAST", "IPV6_UNICAST")}
+    own = {"afi-safis": {"afi-safi": [config("afi-safi-name", "IPV4_UNICAST", enabled=False)]}}
+    speaker = openconfig_bgp(64500, neighbor("10.0.0.2", peer_as=64501, peer_group="G", more=own), groups=(group,))
+    network = network_of(r=openconfig(openconfig_interface("e", "10.0.0.1/30"), protocols=[speaker]))
+    assert network.devices["r"].routing.bgp.neighbors[0].carried == (6,)
+
+
 def test_multipath_of_a_family_is_that_of_the_speaker():
     speaker = openconfig_bgp(64500)
     paths = {"use-multiple-paths": {"ebgp": {"config": {"maximum-paths": 4}}, "ibgp": {"config": {"maximum-paths": 2}}}}
@@ -171,6 +181,15 @@ def test_a_trunk_that_lists_no_vlans_carries_those_that_the_device_knows():
     port = network.devices["s"].interfaces["p1"].switchport
     assert gaps(network, "s") == []
     assert (port.trunk, port.native) == ((5, 20, 30), 1)
+
+
+def test_few_words_that_state_too_many_vlans_are_refused(monkeypatch):
+    monkeypatch.setattr(draft, "MOST_STATED", 5000)
+    for trunk in ({"trunk_vlans": ["1..4094"]}, {}):
+        ports = [openconfig_interface(f"p{n}", trees=switched(value="TRUNK", **trunk)) for n in range(2)]
+        known = {"vlans": {"vlan": [config("vlan-id", number) for number in range(1, 3001)]}}
+        (refusal,) = refusals(s=openconfig(*ports, instance=known))
+        assert "the trunks of this device carry too much" in refusal and refusal.startswith("s.json:")
 
 
 def test_what_cables_and_addresses_say_of_themselves_is_no_gap():

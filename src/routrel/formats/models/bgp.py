@@ -163,9 +163,10 @@ class _Neighbor:
 
     def _read_families(self, found: Draft, address: str) -> None:
         families: dict[str, Said] = {}
-        listed = [*_families(self.entry), *_families(self.group)]
-        for family in listed:
-            name = family.identity("afi-safi-name") or family.identity("name") or ""
+        listed: dict[str, Statement] = {}
+        for family in (*_families(self.entry), *_families(self.group)):
+            listed.setdefault(family.identity("afi-safi-name") or family.identity("name") or "", family)
+        for name, family in listed.items():
             word = FAMILIES.get(name)
             if family.is_false("enabled"):
                 family.read_all()

@@ -224,6 +224,7 @@ def _fill_trunks(draft: DeviceDraft) -> None:
         for one in said:
             known.setdefault(one.text, one)
     for port in draft.trunks_of_all:
+        draft.carry(len(known), port.by)
         port["trunk"] = [known[number] for number in sorted(known, key=lambda text: (len(text), text))]
 
 

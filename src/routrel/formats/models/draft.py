@@ -10,9 +10,9 @@ from typing import Any, NamedTuple
 
 import yaml
 
-from routrel.formats.errors import ErrorList, quoted
+from routrel.formats.errors import ErrorList, InputError, LoadError, quoted
 from routrel.formats.grammar import NAME, Reading
-from routrel.formats.models.statements import Statement
+from routrel.formats.models.statements import MAX_STATEMENTS, Statement
 from routrel.formats.yaml_nodes import Node
 from routrel.model.addresses import Address, InterfaceAddress
 from routrel.model.devices import Gap
@@ -28,6 +28,9 @@ IN_TURN = ("policies", "acls", "forwarding_policies")
 
 SHOWN_PREFERENCES = ("static", "ospf", "isis", "rip")
 """Protocols whose routes all have one preference, unless something gives some another."""
+
+MOST_STATED = MAX_STATEMENTS
+"""VLANs of all ports of a device: as many as there may be statements."""
 
 _PLAIN = re.compile(r"[0-9]+|true|false")
 
@@ -156,6 +159,7 @@ class DeviceDraft:
         """Those that the device lists, by their numbers."""
         self.trunks_of_all: list[Draft] = []
         """Ports that carry every VLAN of the device."""
+        self._tagged = 0
         self.chains: dict[str, Chain] = {}
         """By the name of the policy that stands for it."""
         self.asked_alone: dict[str, Said] = {}
@@ -164,6 +168,13 @@ class DeviceDraft:
         self._preferences: dict[tuple[str, str], Statement | None] = {}
         """Preferences that a table shows, by instance and protocol; None where routes of one protocol differ."""
         self._fitted: dict[str, str] = {}
+
+    def carry(self, vlans: int, by: Statement) -> None:
+        """Count VLANs that a port is to carry, which few words may say of many ports; raises ``LoadError``."""
+        self._tagged += vlans
+        if self._tagged > MOST_STATED:
+            allowed = f"at most {MOST_STATED:,} VLANs of ports on a device"
+            raise LoadError([InputError(place_of(by), "the trunks of this device carry too much", allowed=allowed)])
 
     def begin(self, by: Statement) -> Draft:
         """The device's own keys."""

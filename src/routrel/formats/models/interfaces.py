@@ -179,7 +179,9 @@ def _vlans(said: Statement, draft: DeviceDraft) -> Iterable[int | str]:
     """A VLAN, or the VLANs of a range ``10..20``."""
     match = re.fullmatch(r"([0-9]{1,4})(?:\.\.([0-9]{1,4}))?", said.value or "")
     if match:
-        return range(int(match[1]), int(match[2] or match[1]) + 1)
+        found = range(int(match[1]), int(match[2] or match[1]) + 1)
+        draft.carry(len(found), said)
+        return found
     return (said.value or "",)
 
 

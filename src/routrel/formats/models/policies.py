@@ -39,6 +39,9 @@ COMMUNITIES = {
     "no-advertise": "no-advertise",
     "no-export-subconfed": "no-export-subconfed",
 }
+MOST_TAGS = 50
+"""Of a set, each of which makes a statement of its own."""
+
 LENGTH_BOUNDS = {
     "ATTRIBUTE_LE": ("max_length",),
     "lt-or-eq": ("max_length",),
@@ -132,8 +135,11 @@ def _prefix_match(entry: Statement) -> Draft:
 def _statements(name: str, statement: Statement, sets: _Sets, draft: DeviceDraft) -> list[Draft]:
     """A statement; one for each tag of a set of several, of which a route has one at most."""
     tags = _referred(statement.at("conditions") or statement, "match-tag-set", "tag-set")
+    members = _members(sets.tags, tags) if tags is not None else [None]
+    if len(members) > MOST_TAGS:
+        raise UnrepresentedError(f"a set of more than {MOST_TAGS} tags is not represented", tags or statement)
     found = []
-    for tag in _members(sets.tags, tags) if tags is not None else [None]:
+    for tag in members:
         found.append(_statement(name, statement, sets, draft))
         if tag is not None:
             found[-1].inner("match", tags or statement)["tag"] = tag
