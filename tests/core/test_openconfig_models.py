@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 
+from routrel.analysis.check import check
 from routrel.formats.sources import read_files
 from tests.core.model_documents import (
     config,
@@ -357,6 +358,12 @@ def test_a_next_hop_set_to_the_routers_own_address():
     assert device.policies["P"].statements[0].set.next_hop_self is True and device.gaps == ()
 
 
+def test_such_a_next_hop_of_what_comes_in_is_a_problem():
+    solved = taken(statement({}, {"bgp-actions": {"config": {"set-next-hop": "SELF"}}}))
+    (found,) = [one for one in check(solved) if one.code == "policy-next-hop"]
+    assert "policy P sets the next hop of what 10.0.0.2 says" in found.message and len(found.places) == 2
+
+
 def test_communities_by_reference_to_several_sets():
     change = {"config": {"method": "REFERENCE", "options": "REPLACE"}}
     actions = {"bgp-actions": {"set-community": change | {"reference": {"config": {"community-set-refs": ["C"]}}}}}
@@ -372,6 +379,9 @@ def test_a_statement_about_several_tags_is_one_for_each():
     statements = network.devices["r"].policies["P"].statements
     assert [(one.match.tag, one.result) for one in statements] == [(7, "accept"), (9, "accept")]
     assert gaps(network, "r") == []
+    several["tag-sets"]["tag-set"][0]["config"]["tag-value"] = list(range(51))
+    document = openconfig(openconfig_interface("e"), trees=policies(statement(match, {}), **several))
+    assert "a set of more than 50 tags" in gaps(network_of(r=document), "r")[0]
 
 
 def test_prefix_sets_of_two_families_and_one_name_are_one():

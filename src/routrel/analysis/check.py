@@ -33,6 +33,7 @@ def check(solved: Solved) -> list[Finding]:
         *neighbor_drift(solved),
         *_steering_hops(solved),
         *_unattached(solved),
+        *_own_next_hops_at_import(solved),
         *_shadowed(solved),
         *shadowed_rules(solved.topology.devices),
         *_gaps(solved),
@@ -303,6 +304,22 @@ def _shadow_finding(device: Device, acl: Acl, shadow: Shadow) -> Finding:
         "",
         (entry.place, *(other.place for other in by[:12])),
     )
+
+
+def _own_next_hops_at_import(solved: Solved) -> Iterator[Finding]:
+    """Policies that set the router's own address as next hop of what comes in, where that does nothing."""
+    for instance in solved.topology.instances:
+        bgp = instance.routing.bgp if instance.routing is not None else None
+        device = solved.topology.devices[instance.device]
+        for neighbor in bgp.neighbors if bgp is not None else ():
+            policy = device.policies[neighbor.import_policy] if neighbor.import_policy is not None else None
+            places = [one.place for one in policy.statements if one.set.next_hop_self] if policy is not None else []
+            if policy is not None and places:
+                text = (
+                    f"policy {policy.name} sets the next hop of what {neighbor.address} says to the router's own"
+                    " address: that counts for what is sent, and does nothing here"
+                )
+                yield Finding("policy-next-hop", "warning", text, device.name, "", (*places, neighbor.place))
 
 
 def _gaps(solved: Solved) -> Iterator[Finding]:
