@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from routrel.routing.spf import changed_distances
 from routrel.routing.spf import distances as spf_distances
-from routrel.routing.spf.changed_distances import changed, steps_of
+from routrel.routing.spf.changed_distances import among, changed, steps_of
 from routrel.routing.spf.distances import UNREACHED, all_pairs
 from tests.examples import examples
 
@@ -106,6 +106,23 @@ def test_distances_by_other_edges_are_those_found_anew(graph, data):
     assert found is not None and found.dtype == np.int32
     assert found.tolist() == relaxed(n, new).tolist()
     assert np.array_equal(before, kept)  # that of another network
+
+
+@given(graphs(), st.data())
+@settings(max_examples=examples(200), deadline=None)
+def test_distances_without_some_vertices_are_those_found_anew(graph, data):
+    n, edges = graph
+    gone = data.draw(st.sets(st.integers(0, n - 1), max_size=3)) if n else set()
+    kept = [vertex for vertex in range(n) if vertex not in gone]
+    left = [(kept.index(one), kept.index(other), cost) for one, other, cost in edges if not {one, other} & gone]
+    before = np.array(distances(n, edges), np.int32).reshape(n, n)
+    whole = before.copy()
+    found = among(before, steps(n, edges), np.array(kept, np.int64))
+    assert (found is None) == (len(gone) > 2)
+    if found is not None:
+        assert found[0].tolist() == relaxed(len(kept), left).tolist()
+        assert np.array_equal(found[1], steps(len(kept), left))
+        assert np.array_equal(before, whole)  # that of another network
 
 
 def test_what_is_far_from_where_a_path_was_lost_or_much_else_is_found_anew():

@@ -1,8 +1,8 @@
-"""Distances once a few edges of a graph are others, from those that there were.
+"""Distances once a few edges of a graph are others or a vertex is gone, from those that there were.
 
-Where an edge is gone, only what lay on a shortest path over it is found anew, from what is beside it; an edge that came
-is tried for all pairs at once (after Ramalingam and Reps 1996, "On the computational complexity of dynamic graph
-problems").
+Where an edge or a vertex is gone, only what lay on a shortest path over it is found anew, from what is beside it; an
+edge that came is tried for all pairs at once (after Ramalingam and Reps 1996, "On the computational complexity of
+dynamic graph problems").
 """
 
 import numpy as np
@@ -13,6 +13,9 @@ from routrel.routing.spf.distances import UNREACHED
 MOST_EDGES = 6
 """Of more edges that are others, all distances are found anew."""
 
+MOST_VERTICES = 2
+"""Where more vertices are gone, all distances are found anew."""
+
 WORK, LEAST_WORK = 6, 100_000
 """Ways that are tried, by the pairs of vertices, and at least: past that, finding all anew is less work."""
 
@@ -22,6 +25,30 @@ COST_BITS = 30
 def steps_of(n: int, source: Column, target: Column, cost: Metrics) -> Column:
     """The edges (e,) among n vertices, each that differs in any of the three once, as numbers."""
     return np.unique((source * n + target) << COST_BITS | cost)
+
+
+def among(before: Metrics, steps: Column, kept: Column) -> tuple[Metrics, Column] | None:
+    """Distances (m, m) among m vertices, ascending, by the steps among them alone, and these steps, both by the places
+    of the vertices in ``kept``; from the distances (n, n) by all ``steps``. None where that would be as much work as
+    anew.
+    """
+    is_kept: Flags = np.zeros(len(before), np.bool_)
+    is_kept[kept] = True
+    gone = np.flatnonzero(~is_kept)
+    if len(gone) > MOST_VERTICES:
+        return None
+    source, target, cost = _columns(steps, len(before))
+    stays = is_kept[source] & is_kept[target]
+    is_lost: Flags = np.zeros(before.shape, np.bool_)
+    for vertex in gone:
+        is_lost |= np.equal(before[:, vertex, None] + before[vertex], before)
+    is_lost[gone] = is_lost[:, gone] = False
+    distance = _found_anew(before, is_lost, steps[stays])
+    if distance is None:
+        return None
+    place = np.cumsum(is_kept) - 1
+    left = steps_of(len(kept), place[source[stays]], place[target[stays]], cost[stays])
+    return distance[np.ix_(kept, kept)], left
 
 
 def changed(before: Metrics, old: Column, new: Column) -> Metrics | None:
@@ -50,6 +77,11 @@ def _without(before: Metrics, gone: Column, stayed: Column) -> Metrics | None:
         over: Metrics = before[:, source] + cost
         rows = np.flatnonzero(over == before[:, target])
         is_lost[rows] |= np.equal(over[rows, None] + before[target], before[rows])
+    return _found_anew(before, is_lost, stayed)
+
+
+def _found_anew(before: Metrics, is_lost: Flags, stayed: Column) -> Metrics | None:
+    """Those that are lost, over the steps that stayed; all others are as before. Writes to ``is_lost``."""
     is_lost &= before < UNREACHED
     np.fill_diagonal(is_lost, False)
     distance = before.copy()
@@ -57,7 +89,8 @@ def _without(before: Metrics, gone: Column, stayed: Column) -> Metrics | None:
     if not len(rows):
         return distance
     source, target, cost = _columns(stayed, len(before))
-    leads_there = np.isin(target, np.flatnonzero(is_lost.any(axis=0)))
+    is_lost_towards: Flags = np.logical_or.reduce(is_lost, axis=0)
+    leads_there = is_lost_towards[target]
     source, target, cost = source[leads_there], target[leads_there], cost[leads_there]
     order = np.argsort(target, kind="stable")
     source, target, cost = source[order], target[order], cost[order]

@@ -12,7 +12,7 @@ import numpy as np
 
 from routrel.model.addresses import Address
 from routrel.routing.arrays import WORD, Column, Masks, Metrics
-from routrel.routing.spf.changed_distances import changed, steps_of
+from routrel.routing.spf.changed_distances import among, changed, steps_of
 from routrel.routing.spf.distances import UNREACHED, all_pairs
 
 Vertices = int | Column
@@ -107,9 +107,7 @@ class Graph:
                 outward.append((vertex, local, 0))
         more = np.array([*inward, *outward], np.int64).reshape(-1, 3)
         self._steps = steps_of(n, source, target, cost)
-        of_base = None
-        if base is not None and base.routers == routers and not networks and not base.networks:
-            of_base = changed(base.distance, base._steps, self._steps)
+        of_base = None if base is None or networks else self._distances_from(base)
         self.distance: Metrics = (
             of_base
             if of_base is not None
@@ -127,6 +125,15 @@ class Graph:
         if not networks and self.words * n * n * 8 <= WHOLE_BYTES:
             self._whole = _next_hop_masks(n, source, target, cost, self.distance)
 
+    def _distances_from(self, base: "Graph") -> Metrics | None:
+        """Distances by those of another graph, None where they are better found anew."""
+        known: tuple[Metrics, Column] | None = base.distance, base._steps
+        if base.networks or not base.local.keys() >= self.local.keys():
+            return None
+        if len(base.routers) > len(self.routers):
+            known = among(base.distance, base._steps, base.vertices(self._ascending))
+        return None if known is None else changed(*known, self._steps)
+
     @cached_property
     def edge_columns(self) -> EdgeColumns:
         """The edges but those over shared networks."""
@@ -139,7 +146,7 @@ class Graph:
 
     def _shared(self, router: int) -> int:
         """How many first hops a router has by shared networks."""
-        return sum(len(network) - 1 for network, _ in self._networks_of.get(router, ()))
+        return sum(len(network) - 1 for network, _ in self._networks_of[router]) if router in self._networks_of else 0
 
     def first_hops(self, router: int) -> list[Edge]:
         """The edges of a vertex in the order of the bits, those over shared networks last."""
