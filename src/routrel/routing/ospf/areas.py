@@ -40,9 +40,10 @@ class Areas(AreaGraphs):
         """The last processes whose kept routes were asked for together."""
         self._summaries: dict[int, Summary] = {}
         """By area, once asked for."""
-        of_base = {} if base is None or BACKBONE not in base._summaries else base._summaries[BACKBONE].by_border()
-        self._told = {process: row for process, row in of_base.items() if process in kept}
-        """What border processes of the same areas as before say in the backbone."""
+        self._condensed: dict[tuple[int, int], Metrics] = (
+            {} if base is None else {key: row for key, row in base._condensed.items() if key[0] in kept}
+        )
+        """By border process and area what it passes there of its other areas, once asked for."""
         self._within_areas: dict[int, AreaRoutes] = (
             {} if base is None else {one: routes for one, routes in base._within_areas.items() if one in kept}
         )
@@ -118,14 +119,14 @@ class Areas(AreaGraphs):
             graph, destinations = self.graphs[number], self.destinations[number]
             costs = destinations.costs(graph, graph.local[process])
             for configured in ranges:
-                inside = costs[self._within(number, configured)]
+                inside = costs[self._inside(number, configured)]
                 inside = inside[inside < UNREACHED]
                 if len(inside):
                     cost = int(inside.max()) if configured.cost is None else configured.cost
                     active.append(ActiveRange(self.prefixes.number[configured.prefix], configured, cost, number))
         return active
 
-    def _within(self, area: int, configured: OspfRange) -> Flags:
+    def _inside(self, area: int, configured: OspfRange) -> Flags:
         inside = np.zeros(self.size, np.bool_)
         inside[self.prefixes.covered(configured.prefix)] = True
         within: Flags = inside[self.destinations[area].numbers]
@@ -139,40 +140,51 @@ class Areas(AreaGraphs):
 
     def _passed_into(self, area: int) -> Summary:
         borders = [process for process in self.borders if area in self.areas_of[process]]
-        told, inter = self._told if area == BACKBONE else {}, dict[int, Metrics]()
-        in_backbone = [process for process in borders if area != BACKBONE and BACKBONE in self.areas_of[process]]
-        if in_backbone:
-            costs = np.full((len(in_backbone), self.size), UNREACHED)
-            for _, totals in self.maker().by_borders(in_backbone, BACKBONE):
-                np.minimum(costs, totals.min(axis=1), out=costs)
-            inter = dict(zip(in_backbone, costs, strict=True))
-        rows = [
-            told[process] if process in told else self._advertised(process, area, inter.get(process))
-            for process in borders
-        ]
-        return Summary(borders, np.stack(rows) if rows else np.empty((0, self.size), np.int32))
+        if not borders:
+            return Summary(borders, np.empty((0, self.size), np.int32))
+        rows = np.stack([self._condensed_into(process, area) for process in borders])
+        if area != BACKBONE:
+            self._pass_on(borders, rows)
+        for process, row in zip(borders, rows, strict=True):
+            settings = self.database.area_settings[process, area]
+            if settings.type != "normal":
+                row[len(self.prefixes) :] = UNREACHED
+                if settings.no_summary:
+                    row[:] = UNREACHED
+                if settings.type == "stub" or settings.no_summary:
+                    row[self.default] = settings.default_cost
+        return Summary(borders, rows)
 
-    def _advertised(self, process: int, into: int, inter: Metrics | None) -> Metrics:
-        """Section 12.4.3: what a border router advertises into one of its areas; ``inter`` as the backbone has it."""
+    def _pass_on(self, borders: Sequence[int], rows: Metrics) -> None:
+        """Section 12.4.3: border routers pass on into an area what the backbone tells them, to what they have no route
+        within their areas; ``rows`` (b, p + a) are what they say."""
+        at = [number for number, process in enumerate(borders) if BACKBONE in self.areas_of[process]]
+        if not at:
+            return
+        processes = [borders[number] for number in at]
+        inter = np.full((len(at), self.size), UNREACHED)
+        for _, totals in self.maker().by_borders(processes, BACKBONE):
+            np.minimum(inter, totals.min(axis=1), out=inter)
+        inter[np.stack([self._within(process).kind[0] for process in processes]) != NO_ROUTE] = UNREACHED
+        for process, row in zip(processes, inter, strict=True):
+            row[[one.number for one in self._active[process]]] = UNREACHED
+        rows[at] = np.minimum(rows[at], inter)
+
+    def _within(self, process: int) -> AreaRoutes:
+        """A border process's routes within its areas."""
         if process not in self._within_areas:
             self._within_areas[process] = self.maker().intra([process])
-        intra = self._within_areas[process]
-        settings = self.database.area_settings[process, into]
-        result = np.full(self.size, UNREACHED, np.int32)
-        for number in self.areas_of[process]:
-            if number != into:
-                self._condense(process, number, intra.metric[0], result)
-        if inter is not None:
-            inter[[one.number for one in self._active[process]]] = UNREACHED
-            passed = (intra.kind[0] == NO_ROUTE) & (inter < UNREACHED)
-            result[passed] = np.minimum(result[passed], inter[passed])
-        if settings.type != "normal":
-            result[len(self.prefixes) :] = UNREACHED
-            if settings.no_summary:
-                result[:] = UNREACHED
-            if settings.type == "stub" or settings.no_summary:
-                result[self.default] = settings.default_cost
-        return result
+        return self._within_areas[process]
+
+    def _condensed_into(self, process: int, into: int) -> Metrics:
+        """Section 12.4.3: what a border router advertises into one of its areas of the others."""
+        if (process, into) not in self._condensed:
+            result = np.full(self.size, UNREACHED, np.int32)
+            for number in self.areas_of[process]:
+                if number != into:
+                    self._condense(process, number, self._within(process).metric[0], result)
+            self._condensed[process, into] = result
+        return self._condensed[process, into]
 
     def _condense(self, process: int, number: int, best: Metrics, result: Metrics) -> None:
         """Intra-area routes of an area, those within its ranges replaced by the active ranges."""
@@ -183,7 +195,7 @@ class Areas(AreaGraphs):
         if process in self.closed[number]:
             shown &= destinations.numbers < len(self.prefixes)
         for configured in self.database.area_settings[process, number].ranges:
-            shown &= ~self._within(number, configured)
+            shown &= ~self._inside(number, configured)
         numbers = destinations.numbers[shown]
         result[numbers] = np.minimum(result[numbers], costs[shown])
         for one in self._active[process]:

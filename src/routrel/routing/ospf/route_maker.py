@@ -33,10 +33,6 @@ class Summary(NamedTuple):
     borders: list[int]
     advertised: Metrics
 
-    def by_border(self) -> dict[int, Metrics]:
-        """The same, each by its process."""
-        return dict(zip(self.borders, self.advertised, strict=True))
-
 
 class ActiveRange(Struct, frozen=True):
     """A range with a route of its area inside (section 12.4.3): its column and what it costs."""
