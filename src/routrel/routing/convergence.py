@@ -5,6 +5,7 @@ A table is put together when it is first asked for, and kept while memory lasts.
 
 from collections import OrderedDict
 from collections.abc import Sequence
+from functools import cached_property
 
 from routrel.model.devices import Device
 from routrel.model.fields import replace
@@ -67,14 +68,21 @@ class Convergence:
             instance, table = self.redistribution.made.popitem()
             self._tables[instance] = table
         self.redistribution.made.clear()
-        self.findings: list[Finding] = []
-        self.doubts: list[Doubt] = []
+
+    @cached_property
+    def _problems(self) -> list[tuple[list[Finding], list[Doubt]]]:
+        return [solution.problems() for solution in self.solutions]
+
+    @cached_property
+    def findings(self) -> list[Finding]:
+        """Problems met while solving, but of neighbours."""
+        found = [finding for findings, _ in self._problems for finding in findings]
+        return found + redistribution_findings(self.redistribution)
+
+    @cached_property
+    def doubts(self) -> list[Doubt]:
         """Why what is shown of some routes is not sure."""
-        for solution in self.solutions:
-            findings, doubts = solution.problems()
-            self.findings += findings
-            self.doubts += doubts
-        self.findings += redistribution_findings(self.redistribution)
+        return [doubt for _, doubts in self._problems for doubt in doubts]
 
     def holds_for(
         self, topology: Topology, databases: Sequence[ProtocolDatabase], prefix_classes: PrefixClasses

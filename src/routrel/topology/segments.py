@@ -13,10 +13,14 @@ addresses; where some have one, a port without is an access port of VLAN 1. IEEE
 """
 
 from collections import defaultdict
-from collections.abc import Hashable
+from collections.abc import Hashable, Iterator, Sequence
 from copy import copy
 from functools import cached_property
+from itertools import compress, count
+from operator import is_not
 from typing import TypeAlias
+
+import numpy as np
 
 from routrel.model.addresses import Address, Prefix, link_local_of
 from routrel.model.devices import DEFAULT_VLAN, Device, Interface
@@ -82,7 +86,9 @@ class Topology(AddressOwners):
         # A network like this one has the same of these.
         self.devices_of_instances = [instance.device for instance in self.instances]
         self.instances_of_ports = [port.instance for port in self.ports]
-        self.ports_of_prefixes = [port.index for port in self.ports for _ in port.prefixes]
+        self.instance_column = np.array(self.instances_of_ports, np.int64)
+        """The same as an array (ports,)."""
+        self.ports_of_prefixes = np.array([port.index for port in self.ports for _ in port.prefixes], np.int64)
         self.tags: set[int] = {0}
         """VLAN tags in use; 0 is untagged."""
         self.segments: list[Segment] = []
@@ -140,9 +146,8 @@ class Topology(AddressOwners):
         """The devices whose ports or routing are others than in one with the same segments; None of any other."""
         if self.segments is not other.segments:
             return None
-        pairs = enumerate(zip(self.ports_named, other.ports_named, strict=True))
-        touched = {device for device, (here, there) in pairs if here is not there}
-        return touched.union(a.device for a, b in zip(self.instances, other.instances, strict=True) if a is not b)
+        devices = set(_others(self.ports_named, other.ports_named))
+        return devices.union(self.instances[number].device for number in _others(self.instances, other.instances))
 
     def _neighbors_that_may_notice(self, network: Network, differing: set[int]) -> set[int]:
         """Devices at links that are enabled or disabled, and at those of devices that differ."""
@@ -341,3 +346,8 @@ class Topology(AddressOwners):
             self.segments.append(Segment(number, tuple(ports), tuple(sorted(links.get(root, ())))))
             for index in ports:
                 self.segment_of[index] = number
+
+
+def _others(here: Sequence[object], there: Sequence[object]) -> Iterator[int]:
+    """Where two lists of one length hold different objects."""
+    return compress(count(), map(is_not, here, there))

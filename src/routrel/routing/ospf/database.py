@@ -5,6 +5,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import chain
+from typing import TypeVar
 
 import numpy as np
 from msgspec import Struct
@@ -23,6 +24,9 @@ from routrel.routing.spf.advertised import AdvertisedPrefixes
 from routrel.routing.spf.graph import Edge, SharedNetwork
 from routrel.topology.ports import Instance
 from routrel.topology.segments import Topology
+
+Key = TypeVar("Key")
+Value = TypeVar("Value")
 
 HIGHEST_COST = 0xFFFF
 """The metric of a link in a router-LSA has 16 bits (RFC 2328 section A.4.2)."""
@@ -96,7 +100,7 @@ class OspfDatabase(ProtocolDatabase):
         else:
             self._begin_from(base, changed)
             touched = {number for one in (base, self) for process in changed for number in one._area_numbers(process)}
-            self._gather(base.areas, touched)
+            self._gather(base, changed, touched)
             self.as_in_base = frozenset(base.areas.keys() - touched)
 
     def ports_of(self, process: int) -> frozenset[int]:
@@ -219,23 +223,48 @@ class OspfDatabase(ProtocolDatabase):
             self._on_segment[segment] = sorted(stay, key=lambda one: one.process)
             self._connect(segment)
 
-    def _gather(self, known: Mapping[int, AreaDatabase] | None = None, touched: Collection[int] = ()) -> None:
-        """What members and segments bring, joined; of areas that are not ``touched`` it is known."""
-        known = known or {}
-        self.findings += [finding for member in self._members for finding in member.findings]
-        self.ports = dict(chain.from_iterable([member.ports.items() for member in self._members]))
-        self.area_settings = dict(chain.from_iterable([member.settings for member in self._members]))
-        made = dict[int, AreaDatabase]()
-        for number in dict.fromkeys([number for _, number in self.area_settings]):
-            if number not in known or number in touched:
-                made[number] = AreaDatabase(number)
-            self.areas[number] = made.get(number) or known[number]
-        for number, member in enumerate(self._members):
-            for settings, prefixes, costs, ports in member.areas:
-                if settings.number in made:
-                    made[settings.number].routers.append(number)
-                    made[settings.number].stubs.advertise(number, prefixes, costs, ports)
+    def _gather(
+        self, base: "OspfDatabase | None" = None, changed: Collection[int] = (), touched: Collection[int] = ()
+    ) -> None:
+        """What members and segments bring, joined; of processes that did not change and areas that are not ``touched``
+        it is known."""
+        known = {} if base is None else base.areas
+        self.findings += [finding for member in self._members if member.findings for finding in member.findings]
+        ports = settings = None
+        if base is not None:
+            pairs = [(base._members[number], self._members[number]) for number in changed]
+            ports = _with_others(base.ports, [(old.ports, new.ports) for old, new in pairs])
+            settings = _with_others(
+                base.area_settings, [(dict(old.settings), dict(new.settings)) for old, new in pairs]
+            )
+        if ports is None or settings is None:
+            ports = dict(chain.from_iterable([member.ports.items() for member in self._members]))
+            settings = dict(chain.from_iterable([member.settings for member in self._members]))
+        self.ports, self.area_settings = ports, settings
         adjacencies = [self._adjacencies[segment] for segment in sorted(self._adjacencies)]
+        self.apart = dict(chain.from_iterable([found.apart.items() for found in adjacencies if found.apart]))
+        self.findings += [finding for found in adjacencies if found.findings for finding in found.findings]
+        numbers = dict.fromkeys([number for _, number in self.area_settings])
+        made = {number: AreaDatabase(number) for number in numbers if number not in known or number in touched}
+        self.areas = {number: made.get(number) or known[number] for number in numbers}
+        taking_part: Iterable[int] = range(len(self._members))
+        if base is not None:
+            before = (known[number].routers for number in made if number in known)
+            taking_part = sorted({*changed, *chain.from_iterable(before)})
+        self._gather_areas(made, taking_part, adjacencies)
+        for number, area in made.items():
+            if area == known.get(number):
+                self.areas[number] = known[number]  # with what is computed of it
+
+    def _gather_areas(
+        self, made: Mapping[int, AreaDatabase], taking_part: Iterable[int], adjacencies: Iterable[Adjacencies]
+    ) -> None:
+        """Some areas, of all processes that take part in them, ascending."""
+        for process in taking_part:
+            for area, prefixes, costs, ports in self._members[process].areas:
+                if area.number in made:
+                    made[area.number].routers.append(process)
+                    made[area.number].stubs.advertise(process, prefixes, costs, ports)
         for found in adjacencies:
             for number, edges in found.edges.items():
                 if number in made:
@@ -243,11 +272,6 @@ class OspfDatabase(ProtocolDatabase):
             for number, members in found.networks:
                 if number in made:
                     made[number].networks.append(members)
-        self.apart = dict(chain.from_iterable([found.apart.items() for found in adjacencies if found.apart]))
-        self.findings += [finding for found in adjacencies for finding in found.findings]
-        for number, area in made.items():
-            if area == known.get(number):
-                self.areas[number] = known[number]  # with what is computed of it
 
     def _process(self, number: int, instance: Instance, ospf: Ospf) -> Process:
         return Process(
@@ -319,3 +343,19 @@ class OspfDatabase(ProtocolDatabase):
         if process not in self._router_ids:
             self._router_ids[process] = router_id(self.topology, self.processes[process].instance)
         return self._router_ids[process]
+
+
+def _with_others(
+    known: Mapping[Key, Value], changed: Iterable[tuple[Mapping[Key, Value], Mapping[Key, Value]]]
+) -> dict[Key, Value] | None:
+    """What is known with some parts of it as they are now, each at its place; None where a part has something new."""
+    made = dict(known)
+    for old, new in changed:
+        if not old.keys() >= new.keys():
+            return None
+        for key in old:
+            if key in new:
+                made[key] = new[key]
+            else:
+                del made[key]
+    return made

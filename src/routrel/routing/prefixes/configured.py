@@ -64,14 +64,11 @@ def configured_distinctions(topology: Topology, network: Network, prefixes: Pref
     distinctions = PrefixDistinctions(prefixes)
     for family in (4, 6):
         distinctions.add_single(Prefix(family, 0, 0))
-    of_port: Column = np.array(topology.instances_of_ports, np.int64)
+    of_port: Column = topology.instance_column.copy()
     of_port[[port.index for port in topology.ports if port.down]] = UNCONNECTED
     of_subnet = of_port[topology.ports_of_prefixes]
     subnets = prefixes.given[: len(of_subnet)]
-    of_ipv6 = prefixes.prefixes[prefixes.first_of_ipv6 :]
-    is_link_local = np.array([prefix.is_link_local for prefix in of_ipv6], np.bool_)
-    shown = np.concatenate([np.ones(prefixes.first_of_ipv6, np.bool_), ~is_link_local])[subnets]
-    shown &= of_subnet != UNCONNECTED
+    shown = ~prefixes.is_link_local[subnets] & (of_subnet != UNCONNECTED)
     distinctions.add_columns(subnets[shown], of_subnet[shown])
     for instance in topology.instances:
         if not (instance.routing and instance.routing.static) and not topology.devices[instance.device].gateways:

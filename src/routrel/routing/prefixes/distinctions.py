@@ -69,7 +69,7 @@ class PrefixDistinctions:
         parts.append((family, np.where(family < self.index.first_of_ipv6, -4, -6)))
         all_numbers = np.concatenate([part[0] for part in parts])
         distinctions = np.concatenate([part[1] for part in parts])
-        order = np.argsort(all_numbers * np.int64(count + 8) + distinctions + 6)
+        order = np.argsort(all_numbers * np.int64(count + 8) + distinctions + 6, kind="stable")
         all_numbers, distinctions = all_numbers[order], distinctions[order]
         starts = run_starts(all_numbers)
         found, _ = classes_of(starts, [distinctions])

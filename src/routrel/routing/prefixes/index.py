@@ -6,7 +6,7 @@ few steps from there, and a device's longest match is found by walking on.
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Hashable, Iterable
-from functools import partial
+from functools import cached_property, partial
 from itertools import repeat
 from typing import TypeVar
 
@@ -60,6 +60,13 @@ class PrefixIndex:
         self.lengths = np.concatenate([nested[4].lengths, nested[6].lengths]).astype(np.int16)
         self.matched: dict[Hashable, npt.NDArray[np.bool_]] = {}
         """Which prefixes a list of prefix matches holds for, kept by the list."""
+
+    @cached_property
+    def is_link_local(self) -> npt.NDArray[np.bool_]:
+        """Which prefixes are of one segment alone."""
+        found = np.zeros(len(self.prefixes), np.bool_)
+        found[self.first_of_ipv6 :] = [prefix.is_link_local for prefix in self.prefixes[self.first_of_ipv6 :]]
+        return found
 
     def __len__(self) -> int:
         return len(self.prefixes)
