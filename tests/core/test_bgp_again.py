@@ -181,3 +181,66 @@ def test_a_network_solved_before_stays_as_it_was():
     assert np.array_equal(
         solution_of(solve(network, solved), "bgp").propagation.best, solution_of(solved, "bgp").propagation.best
     )
+
+
+@given(
+    st.lists(
+        st.tuples(st.integers(0, 99), st.integers(0, 99), st.sampled_from(("enabled", "weight", "next_hop_self"))),
+        min_size=3,
+        max_size=5,
+    )
+)
+@settings(max_examples=examples(8), deadline=None)
+def test_of_a_chain_of_changes_each_is_solved_beside_the_one_before(steps):
+    """Sessions that carry some of the prefixes: speakers do of these alone otherwise than before."""
+    network = backbone(Backbone(12, 4, 24))
+    solved = solve(network)
+    for which, at, field in steps:
+        name = list(network.devices)[which % len(network.devices)]
+        neighbors = network.devices[name].routing.bgp.neighbors
+        at %= len(neighbors)
+        changed = at if field == "weight" else not getattr(neighbors[at], field)
+        network = with_neighbor(network, name, at, **{field: changed})
+        solved, cold = solve(network, solved), solve(network)
+        assert tables(solved) == tables(cold)
+        assert told(solved) == told(cold)
+
+
+def test_a_prefix_that_another_protocol_lets_go_of_is_said_again():
+    """The border's OSPF route stands before the inner router's path until the border's policy keeps it back."""
+
+    def document(result: str) -> dict:
+        def router(number: int, cables: list[str], **routing) -> dict:
+            interfaces = {"lo": {"addresses": [f"10.0.0.{number}/32"]}}
+            interfaces |= {f"c{cable[0]}": {"addresses": [f"172.16.{cable[0]}.{cable[1]}/30"]} for cable in cables}
+            return {"interfaces": interfaces, "routing": {"router_id": f"10.0.0.{number}", **routing}}
+
+        inside = {"areas": {"0": {"interfaces": {"lo": {}, "c1": {}}}}}
+        put_in = {**inside, "redistribute": [{"from": "bgp", "policy": "p"}]}
+        peer = {"as": 64500, "update_source": "lo", "next_hop_self": True}
+        border = {"as": 64500, "neighbors": {"172.16.0.1": {"as": 65001}, "10.0.0.3": peer}}
+        inner = {"as": 64500, "neighbors": {"10.0.0.2": peer, "172.16.2.2": {"as": 65002}}}
+        devices = {
+            "x": router(
+                1,
+                ["01"],
+                static=[{"prefix": "192.0.2.0/24", "action": "discard"}],
+                bgp={"as": 65001, "networks": ["192.0.2.0/24"], "neighbors": {"172.16.0.2": {"as": 64500}}},
+            ),
+            "border": router(2, ["02", "11"], ospf=put_in, bgp=border),
+            "inner": router(3, ["12", "21"], ospf=inside, bgp=inner),
+            "outside": router(4, ["22"], bgp={"as": 65002, "neighbors": {"172.16.2.1": {"as": 64500}}}),
+        }
+        devices["border"]["policies"] = {"p": [{"result": result}]}
+        links = [["x:c0", "border:c0"], ["border:c1", "inner:c1"], ["inner:c2", "outside:c2"]]
+        return {"routrel": 1, "name": "let go", "devices": devices, "links": links}
+
+    def hears(solved: Solved) -> bool:
+        return any(str(route.prefix) == "192.0.2.0/24" for route in solved.table(3))
+
+    silent, speaking = (read(document(result)) for result in ("accept", "reject"))
+    solved = solve(silent)
+    again = solve(speaking, solved)
+    assert (hears(solved), hears(again), hears(solve(silent, again))) == (False, True, False)
+    assert solution_of(again, "bgp").taken_over  # beside what was
+    assert told(again) == told(solve(speaking))
