@@ -56,6 +56,7 @@ class Peer:
 class Router:
     number: int
     bgp: object
+    addresses: set
     identifier: int
     cluster: int
     policies: dict
@@ -101,6 +102,12 @@ class Simulation:
                 Router(
                     speaker.bgp.number,
                     speaker.bgp,
+                    {
+                        own.address
+                        for port in solved.topology.ports
+                        if port.instance == speaker.instance and not port.down
+                        for own in port.interface.addresses
+                    },
                     speaker.identifier,
                     speaker.cluster,
                     device.policies,
@@ -173,7 +180,7 @@ class Simulation:
 
     def imported(self, peer: Peer, route: Route) -> Route | None:
         own = peer.own
-        if route.as_path.count(own.number) > peer.settings.allow_own_as:
+        if route.as_path.count(own.number) > peer.settings.allow_own_as or route.next_hop in own.addresses:
             return None
         if peer.external:
             if own.bgp.require_policies and peer.settings.import_policy is None:
@@ -369,11 +376,14 @@ class Simulation:
                         own_address.prefix.contains(next_hop) and own_address.address != next_hop
                         for own_address in self.topology.ports[peer.port].interface.addresses
                     )
-                next_hop = next_hop if keeps else peer.address
+                # Section 5.1.3: never the peer's own address.
+                next_hop = next_hop if keeps and next_hop != settings.address else peer.address
             if "next_hop_self" in sets:
                 next_hop = peer.address
             return Route((own.number, *path), changed.origin, med, 100, changed.communities, next_hop)
         if "next_hop" not in sets and (next_hop is None or (settings.next_hop_self and not from_inside)):
+            next_hop = peer.address
+        if "next_hop" not in sets and came_by is None and next_hop == settings.address:
             next_hop = peer.address
         if "next_hop_self" in sets:
             next_hop = peer.address

@@ -142,6 +142,11 @@ class Topology(AddressOwners):
                     moved.append(again)
         return made if not moved or made._move(moved) else None
 
+    def addresses_of(self, instance: int) -> set[Address]:
+        """Those of a routing instance's interfaces that are not down."""
+        ports = (self.ports[number] for number in self.ports_of[self.instances[instance].device])
+        return {one for port in ports if port.instance == instance and not port.down for one in port.addresses}
+
     def touched_since(self, other: "Topology") -> set[int] | None:
         """The devices whose ports or routing are others than in one with the same segments; None of any other."""
         if self.segments is not other.segments:

@@ -14,7 +14,7 @@ from routrel.model.addresses import Address
 from routrel.model.devices import Device
 from routrel.model.policies import ORIGINS, Policy
 from routrel.model.received import DEFAULT_LOCAL_PREFERENCE
-from routrel.routing.arrays import Column, Flags
+from routrel.routing.arrays import Column, Flags, distinct
 from routrel.routing.bgp.paths import (
     ABSENT,
     AS_PATH,
@@ -61,6 +61,8 @@ class Messages:
         self._kinds: dict[tuple[int, str] | None, Column] = {}
         """By device and policy."""
         self._received: dict[int, tuple[Column, Column]] = {}
+        self._own_hops: dict[int, Flags] = {}
+        """By process, which next hops (by their numbers) are addresses of its own."""
         self._family = np.where(columns.is_ipv6, 6, 4)
 
     def use(self, channels: list[Channel]) -> None:
@@ -80,12 +82,14 @@ class Messages:
         Neighbours that are told alike are told once.
         """
         alike: dict[tuple[object, ...], list[tuple[Channel, Flags]]] = defaultdict(list)
+        values = self.paths.next_hops.values
+        named = {values[hop] for hop in distinct([self.paths.attribute(NEXT_HOP)[ids[ids >= 0]]], len(values)).tolist()}
         for channel in channels:
             neighbor = channel.sending.neighbor
             how = (
                 channel.external,
                 channel.port if channel.external else -1,
-                neighbor.address if neighbor.export_policy is not None else None,
+                neighbor.address if neighbor.export_policy is not None or neighbor.address in named else None,
                 neighbor.next_hop_self,
                 neighbor.remove_private_as,
                 channel.next_hops,
@@ -167,7 +171,10 @@ class Messages:
         accepted = self._ask(channel.sender, neighbor.export_policy, columns, given)
         own_hop = self._own_next_hops(channel, columns)
         reflected = self._is_internal[via]
-        is_own = rows[:, NEXT_HOP] == OWN
+        # Section 5.1.3: not with an address of the peer for next hop.
+        is_own = (rows[:, NEXT_HOP] == OWN) | (
+            (said_here | channel.external) & (rows[:, NEXT_HOP] == paths.next_hops.number(neighbor.address))
+        )
         if channel.external:
             # Section 5.1.4: a MED from elsewhere stays here. Section 5.1.5: so does the local preference.
             rows[~said_here & ~given.set_med, MED] = ABSENT
@@ -213,6 +220,7 @@ class Messages:
         paths, receiver = self.paths, self.database.speakers[channel.receiver]
         neighbor = channel.receiving.neighbor
         held: Flags = paths.times_in(receiver.bgp.number, rows[:, AS_PATH]) <= neighbor.allow_own_as
+        held &= ~self._are_own(channel.receiver, rows[:, NEXT_HOP])
         if channel.external:
             if receiver.bgp.require_policies and not neighbor.import_policy:
                 held[:] = False
@@ -226,6 +234,14 @@ class Messages:
             if receiver.is_reflector:
                 held &= ~paths.has_cluster(receiver.cluster, rows[:, CLUSTERS])
         return held
+
+    def _are_own(self, process: int, next_hops: Column) -> Flags:
+        """Which next hops are addresses of a router itself (RFC 4271 section 6.3)."""
+        values, own = self.paths.next_hops.values, self._own_hops.get(process)
+        if own is None or len(own) < len(values):
+            addresses = self.topology.addresses_of(self.database.speakers[process].instance)
+            own = self._own_hops[process] = np.array([value in addresses for value in values], bool)
+        return own[next_hops]
 
     def policies_of(self, process: int) -> Mapping[str, Policy]:
         """All policies of a speaker's device, by name."""

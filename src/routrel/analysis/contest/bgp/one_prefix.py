@@ -361,6 +361,7 @@ class BgpOnePrefix:
         keeps = (
             channel.port >= 0
             and path.next_hop is not None
+            and path.next_hop != neighbor.address
             and (
                 self.channels[self.channels[via].reverse].port == channel.port
                 if via != LOCALLY
@@ -380,7 +381,9 @@ class BgpOnePrefix:
         """What an internal neighbour is told; RFC 4456 section 8 marks what is reflected."""
         reflected = self._is_from_inside(via)
         next_hop, originator, clusters = path.next_hop, path.originator, path.clusters
-        is_own = next_hop is None or (channel.sending.neighbor.next_hop_self and not reflected)
+        neighbor = channel.sending.neighbor
+        is_to_itself = via == LOCALLY and next_hop == neighbor.address
+        is_own = next_hop is None or is_to_itself or (neighbor.next_hop_self and not reflected)
         if sets.next_hop_self or (sets.next_hop is None and is_own):
             next_hop = own
         if reflected:
@@ -396,13 +399,15 @@ class BgpOnePrefix:
     def let_in(self, channel: Channel, sent: Path) -> Receipt:
         """What the receiver makes of a path."""
         receiver, neighbor = self.speakers[channel.receiver], channel.receiving.neighbor
-        times = sent.as_path.count(receiver.bgp.number)
 
         def refused(text: str, place: Place = NOWHERE) -> Receipt:
             return Receipt(channel, sent, None, Refusal(text, place))
 
-        if times > neighbor.allow_own_as:
+        if sent.as_path.count(receiver.bgp.number) > neighbor.allow_own_as:
             return refused(f"its AS path has the own AS {receiver.bgp.number}: a loop", neighbor.place)
+        if sent.next_hop in self.topology.addresses_of(receiver.instance):
+            words = f"its next hop {sent.next_hop} is this router's own address (RFC 4271 section 6.3)"
+            return refused(words, neighbor.place)
         if channel.external:
             sent = replace(sent, local_preference=DEFAULT_LOCAL_PREFERENCE)
             if receiver.bgp.require_policies and neighbor.import_policy is None:

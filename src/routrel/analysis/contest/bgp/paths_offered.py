@@ -109,20 +109,25 @@ def unsent_of(plain: BgpOnePrefix, process: int) -> Iterator[tuple[Channel, Path
     """Paths that neighbours hold and never sent here, each with the reason."""
     for channel in plain.inward[process]:
         sender = channel.sender
-        best = plain.best.get(sender)
+        best, said = plain.best.get(sender), plain.announced(sender)
         for choice in plain.choices(sender):
             if choice[1] == channel.reverse:
                 continue  # it came from here
-            if choice == best:
+            if choice == said or (choice == best and isinstance(said, Refusal)):
                 if channel.index not in plain.received:
                     sent = plain.sent(channel)
                     if isinstance(sent, Refusal):
                         yield channel, choice[0], sent
+            elif choice == best:
+                text = (
+                    f"the table of {plain.name(sender)} uses another protocol's route, so BGP says its own path alone"
+                )
+                yield channel, choice[0], Refusal(text)
             else:
-                yield channel, choice[0], Refusal(_better(plain, channel, best))
+                yield channel, choice[0], Refusal(_better(plain, channel, best, best == said))
 
 
-def _better(plain: BgpOnePrefix, channel: Channel, best: Choice | None) -> str:
+def _better(plain: BgpOnePrefix, channel: Channel, best: Choice | None, is_said: bool) -> str:
     """Why a path is not sent that its holder does not use, naming the one that it does use."""
     name = plain.name(channel.sender)
     if best is None:
@@ -130,6 +135,6 @@ def _better(plain: BgpOnePrefix, channel: Channel, best: Choice | None) -> str:
     path, via = best
     source = "which it says itself" if via == LOCALLY else f"from {plain.name(plain.channels[via].sender)}"
     text = f"the best path of {name} is that with AS path {' '.join(map(str, path.as_path)) or 'empty'}, {source}"
-    if channel.index in plain.received:
+    if channel.index in plain.received and is_said:
         return f"{text}, and that one was sent"
     return f"{text}, and comes from here" if via == channel.reverse else text
