@@ -175,5 +175,7 @@ def _origins(draw, device) -> None:
     )
     if draw(st.integers(0, 9)) == 0:
         bgp["require_policies"] = True
+    if draw(st.integers(0, 4)) == 0:
+        bgp["announce_unused"] = True
     if draw(st.integers(0, 7)) == 0:
         routing["install_policy"] = draw(st.sampled_from(["p", "q"]))

@@ -204,6 +204,8 @@ class TestPropagation:
         net.session("two", "three")
         net.devices["two"]["routing"]["static"] = [{"prefix": NET, "action": "discard"}]
         assert via(net.solve(), "three") is None
+        net.bgp("two")["announce_unused"] = True
+        assert via(net.solve(), "three") == ["c2"]
 
     @pytest.mark.parametrize(
         ("community", "inside", "outside"), [("no-export", ["c2"], None), ("no-advertise", None, None)]

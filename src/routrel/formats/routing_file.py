@@ -306,6 +306,7 @@ class RoutingReader:
                 for address, value, at in entries_of(record.get("neighbors"))
             ),
             record.get("require_policies", False),
+            record.get("announce_unused", False),
             record.place,
         )
 

@@ -344,6 +344,7 @@ BGP = Group(
             },
         ),
         "require_policies": Boolean(),
+        "announce_unused": Boolean(),
         "neighbors": MapOf(
             ADDRESS,
             Group(

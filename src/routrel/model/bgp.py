@@ -72,4 +72,6 @@ class Bgp(Struct, frozen=True):
     decision: BgpDecision = field(default_factory=BgpDecision)
     neighbors: tuple[BgpNeighbor, ...] = ()
     require_policies: bool = False
+    announce_unused: bool = False
+    """Whether paths are announced where the table uses another protocol's route."""
     place: Place = NOWHERE

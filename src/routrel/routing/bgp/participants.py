@@ -68,6 +68,8 @@ class TableUse(Participant[Use]):
     def look(self, tables: Tables) -> tuple[Use, bytes]:
         table = tables(self.process.instance)
         silent = table.outranked(table.index_of(self.process))  # its rows are made now, not when BGP has moved on
+        if self.solution.database.speakers[self.process.number].bgp.announce_unused:
+            silent = np.zeros_like(silent)
         resolver = TableResolver(self.solution.paths, table, self.solution.propagation, self.process.number)
         return self._seen(silent, resolver)
 

@@ -6,6 +6,8 @@ RFC 4271 section 9.1.2, 4456 section 9. ``routing/bgp/decision`` does the same o
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from routrel.analysis.contest.bgp.path import Path
+
 
 @dataclass(frozen=True, slots=True)
 class Ranks:
@@ -88,3 +90,11 @@ def _one_by_one(ranked: list[Ranks], standing: list[int]) -> int:
             wins = [theirs.steps[n][0] for n in names] < [ours.steps[n][0] for n in names]
         champion = other if wins else champion
     return champion
+
+
+def med_text(path: Path, is_compared_between_as: bool) -> str:
+    """A MED with the AS among whose paths it counts, where it does not count among all."""
+    text = "none" if path.med is None else str(path.med)
+    if is_compared_between_as:
+        return text
+    return f"{text} of AS {path.as_path[0]}" if path.as_path else f"{text} of the own AS"

@@ -10,12 +10,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from routrel.analysis.contest.bgp.decision import Ranks, eliminate
+from routrel.analysis.contest.bgp.decision import Ranks, eliminate, med_text
 from routrel.analysis.contest.bgp.path import Path, Refusal, changed_by
 from routrel.analysis.contest.policies import Asked, Decision, ask
 from routrel.analysis.contest.protocol import SolvedProtocol
 from routrel.model.addresses import Address, Prefix
-from routrel.model.bgp import BgpDecision
 from routrel.model.devices import Device
 from routrel.model.fields import replace
 from routrel.model.places import NOWHERE, Place
@@ -256,7 +255,7 @@ class BgpOnePrefix:
         if not switches.ignore_as_path_length:
             steps["AS path length"] = len(path.as_path), str(len(path.as_path))
         steps["origin"] = ORIGINS.index(path.origin), path.origin
-        steps["MED"] = med, self._med_text(switches, path)
+        steps["MED"] = med, med_text(path, switches.compare_med_between_as)
         steps["external over internal"] = (0, "external") if channel and channel.external else (1, "internal")
         metric = 0 if channel is None else self.metric(process, path.next_hop)
         steps["metric to the next hop"] = metric, str(metric)
@@ -271,14 +270,6 @@ class BgpOnePrefix:
         group = None if switches.compare_med_between_as else (path.as_path[0] if path.as_path else 0)
         age_known = -1 if said is None or channel is None else int(said.timestamp())
         return Ranks(steps, group, (-age_known, position))
-
-    @staticmethod
-    def _med_text(switches: BgpDecision, path: Path) -> str:
-        """A MED with the AS among whose paths it counts, where it does not count among all."""
-        text = "none" if path.med is None else str(path.med)
-        if switches.compare_med_between_as:
-            return text
-        return f"{text} of AS {path.as_path[0]}" if path.as_path else f"{text} of the own AS"
 
     def _send_all(self, process: int) -> None:
         for channel in self.outward[process]:
@@ -299,7 +290,8 @@ class BgpOnePrefix:
             return Refusal(f"{self.name(process)} has no path for it")
         if process in self.blocked and best[1] != LOCALLY:
             if process not in self.local:
-                return Refusal(f"the table of {self.name(process)} uses another protocol's route, so BGP says nothing")
+                text = f"the table of {self.name(process)} uses another protocol's route, so BGP says nothing"
+                return Refusal(text, self.speakers[process].bgp.place)
             best = self.local[process][0], LOCALLY
         if process in self.suppressed:
             return Refusal(f"{self.name(process)} sends only the aggregate", self.suppressed[process])

@@ -122,7 +122,7 @@ def unsent_of(plain: BgpOnePrefix, process: int) -> Iterator[tuple[Channel, Path
                 text = (
                     f"the table of {plain.name(sender)} uses another protocol's route, so BGP says its own path alone"
                 )
-                yield channel, choice[0], Refusal(text)
+                yield channel, choice[0], Refusal(text, plain.speakers[sender].bgp.place)
             else:
                 yield channel, choice[0], Refusal(_better(plain, channel, best, best == said))
 
