@@ -1,3 +1,3 @@
 """Routrel's computing core: text in, an immutable network, tables, and packets walked over them."""
 
-__version__ = "0.27.0"
+__version__ = "0.28.0"
