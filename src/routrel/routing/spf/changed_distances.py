@@ -7,7 +7,7 @@ dynamic graph problems").
 
 import numpy as np
 
-from routrel.routing.arrays import Column, Flags, Metrics, run_starts
+from routrel.routing.arrays import Column, Flags, Metrics, positions
 from routrel.routing.spf.distances import UNREACHED
 
 MOST_EDGES = 6
@@ -85,27 +85,26 @@ def _found_anew(before: Metrics, is_lost: Flags, stayed: Column) -> Metrics | No
     is_lost &= before < UNREACHED
     np.fill_diagonal(is_lost, False)
     distance = before.copy()
-    rows = np.flatnonzero(is_lost.any(axis=1))
-    if not len(rows):
-        return distance
+    distance[is_lost] = UNREACHED
     source, target, cost = _columns(stayed, len(before))
-    is_lost_towards: Flags = np.logical_or.reduce(is_lost, axis=0)
-    leads_there = is_lost_towards[target]
-    source, target, cost = source[leads_there], target[leads_there], cost[leads_there]
     order = np.argsort(target, kind="stable")
-    source, target, cost = source[order], target[order], cost[order]
-    starts = run_starts(target)
-    ends = target[starts]
-    found = np.where(is_lost[rows], UNREACHED, before[rows])
+    source, cost = source[order], cost[order]
+    starts = np.searchsorted(target[order], np.arange(len(before) + 1))
+    # Of each pair that is lost the steps that lead to its end, side by side.
+    begins, ends = np.nonzero(is_lost)
+    counts = starts[ends + 1] - starts[ends]
+    begins, ends, counts = begins[counts > 0], ends[counts > 0], counts[counts > 0]
+    steps = np.repeat(starts[ends], counts) + positions(counts)
+    lost, beside = begins * len(before) + ends, np.repeat(begins, counts) * len(before) + source[steps]
+    firsts, cost, found = np.cumsum(counts) - counts, cost[steps], distance.reshape(-1)
     left = WORK * before.size + LEAST_WORK
-    while len(ends):
-        left -= len(rows) * len(source)
+    while len(lost):
+        left -= len(steps)
         if left < 0:
             return None
-        standing = found[:, ends]
-        nearer = np.minimum(np.minimum.reduceat(found[:, source] + cost, starts, axis=1), standing)
-        if np.array_equal(nearer, standing):
+        nearer = np.minimum.reduceat(found[beside] + cost, firsts)
+        is_nearer = nearer < found[lost]
+        if not is_nearer.any():
             break
-        found[:, ends] = nearer
-    distance[rows] = found
+        found[lost[is_nearer]] = nearer[is_nearer]
     return distance
