@@ -6,8 +6,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from routrel.analysis.answers.held import Held
+from routrel.analysis.expectations.failures import failed, failures_of
 from routrel.analysis.held.conversations import Conversations
 from routrel.analysis.held.decisions import Decisions
+from routrel.analysis.held.first_state import FirstState
 from routrel.analysis.held.groups import comparing
 from routrel.formats.sources import read_files
 from routrel.solving import solve
@@ -57,6 +59,25 @@ def test_places_looked_at_together_are_as_each_alone(document, data):
         *_, alone = comparing(before, after)
     assert together.held is not None and alone.held is not None
     assert as_dicts(together.held) == as_dicts(alone.held)
+
+
+@given(document=several_places(), data=st.data())
+@settings(max_examples=examples(20), deadline=None, suppress_health_check=list(HealthCheck))
+def test_a_state_held_against_several_is_as_against_each_alone(document, data):
+    """What is kept of the first state for the next is what it has beside any."""
+    before = solve(read(document))
+    first = FirstState(before)
+    every = list(failures_of(before, ("links", "devices", "interfaces")))
+    afters = [
+        solve(failed(before.network, failure), before)
+        for failure in data.draw(st.lists(st.sampled_from(every), min_size=2, max_size=4))
+    ]
+    afters.insert(1, solve(read(data.draw(changed(document)))))  # with other lists, ports and devices between
+    for after in (*afters, afters[0]):
+        *_, kept = comparing(first, after)
+        *_, alone = comparing(before, after)
+        assert kept.held is not None and alone.held is not None
+        assert as_dicts(kept.held) == as_dicts(alone.held)
 
 
 def as_dicts(held: Held) -> object:

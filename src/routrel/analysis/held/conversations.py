@@ -14,12 +14,13 @@ from typing import NamedTuple
 from routrel.analysis.held.conversation import Conversation
 from routrel.analysis.held.decisions import Decisions, End
 from routrel.analysis.held.differences import Differences
-from routrel.analysis.held.entry_lists import EntryLists, TooManyPiecesError
+from routrel.analysis.held.entry_lists import TooManyPiecesError
 from routrel.analysis.held.filtered import Apart, CutOff, Filtered, Sending, conversations, lists_of
+from routrel.analysis.held.first_state import FirstState
 from routrel.analysis.held.places import AddressClass, Place, Places, Source
 from routrel.analysis.held.senders import Candidates, Senders
 from routrel.analysis.held.services import TooManyServicesError
-from routrel.analysis.held.states import Node, Numbering, State
+from routrel.analysis.held.states import Node, State
 from routrel.analysis.held.ways import FollowedWays, Outlook, Ways
 from routrel.routing.solve import Solved
 
@@ -65,10 +66,10 @@ class Counts:
 class Conversations:
     """All conversations of two states of a network."""
 
-    def __init__(self, before: Solved, after: Solved):
-        self.numbering = Numbering((before.topology, after.topology))
-        self.lists = EntryLists()
-        self.states = State(before, self.numbering, self.lists), State(after, self.numbering, self.lists)
+    def __init__(self, before: Solved | FirstState, after: Solved):
+        first = before if isinstance(before, FirstState) else FirstState(before)
+        self.numbering, self.lists, state = first.beside(after)
+        self.states = state, State(after, self.numbering, self.lists)
         self.is_left_out = False
         """Whether nothing can be held against each other, since filters name too many ports."""
         try:

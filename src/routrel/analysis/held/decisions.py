@@ -8,6 +8,9 @@ from routrel.analysis.held.differences import Differences
 from routrel.analysis.held.places import AddressClass
 from routrel.analysis.held.states import ARRIVES, DISCARDED, NOT_FOLLOWED, Decision, Node, State
 
+MOST_REMEMBERED = 8_000_000
+"""Decisions of a state that are kept for others that it is held against."""
+
 
 class End(NamedTuple):
     """Where a way ends: at an instance, on its port where it is -1 or more; ``verdict`` as the walker's."""
@@ -81,8 +84,10 @@ class Decisions:
     def ends(self, side: int) -> frozenset[End]:
         """Wherever a packet may end that is not blocked and does not go round, from wherever it comes."""
         found = set[End]()
-        for node in self.differences.deciding:
-            if not self.at(side, node).goes_on:
+        for node, decision in self._before():
+            if side and self.differences.instance_at(node) in self._candidates:
+                decision = self.at(side, node)
+            if not decision.goes_on:
                 found.update(self.ends_at(side, node))
         for node in self.differences.steered:
             found.update(self.ends_at(side, node))
@@ -110,7 +115,7 @@ class Decisions:
         Where one and the same instance takes what is for one class, and hands what is for another on to its subnet,
         both are alike: it has come to where it was meant for, and is answered from one node.
         """
-        before = [(node, self.at(0, node)) for node in self.differences.deciding]
+        before = self._before()
         after = [(node, self.at(1, node)) for node in self._changed()]
         came = {answers for node, one in (*before, *after) if (answers := self._come(node, one)) is not None}
         instances = {self.differences.instance_at(node) for node in came}
@@ -127,6 +132,18 @@ class Decisions:
         changed = tuple([(node, id(one) if one.goes_on else shape(node, one)) for node, one in after])
         place = self.addresses.place
         return place.family, place.kind == "outside", going_on, ending, changed
+
+    def _before(self) -> list[tuple[Node, Decision]]:
+        """What is decided before, at one node each of all that are treated alike: the same beside any other state."""
+        state, addresses = self.states[0], self.addresses
+        key = addresses.address, tuple(addresses.chains[0]), addresses.owners[0]
+        known = state.decided.get(key)
+        if known is None or known[0] != self.differences.deciding:
+            nodes = self.differences.deciding
+            known = nodes, [self.at(0, node) for node in nodes]
+            if len(state.decided) * len(nodes) < MOST_REMEMBERED:
+                state.decided[key] = known
+        return list(zip(*known, strict=True))
 
     def _come(self, node: Node, decision: Decision) -> Node | None:
         """The node that answers what has come to where it was meant for, and can do nothing else; None for all else."""

@@ -68,6 +68,7 @@ class EntryLists:
         self._done: dict[tuple[int, Entries, bool], list[tuple[Services, object]]] = {}
         self._apart: dict[object, list[tuple[Services, tuple[object, ...]]]] = {}
         self._matched: dict[tuple[HeaderMatch, bool], Services] = {}
+        self._is_acl: list[bool] = []
 
     def number_of_acl(self, acl: Acl | None) -> int:
         """The number of an ACL by what it says, -1 for none."""
@@ -91,6 +92,8 @@ class EntryLists:
 
     def close(self) -> None:
         """No list comes any more: services are told apart from now on."""
+        if len(self._is_acl) == len(self.lists) > 0:
+            return
         self.space = ServiceSpace(entry.match for entries in self.lists for entry in entries)
         self._is_acl = [True] * len(self.lists)
         for (kind, _), number in self._numbers.items():

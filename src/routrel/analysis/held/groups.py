@@ -18,6 +18,7 @@ from routrel.analysis.held.conversation import Conversation
 from routrel.analysis.held.conversations import Conversations
 from routrel.analysis.held.effects import EFFECTS, TITLES, Judge, Judged, counted
 from routrel.analysis.held.entry_lists import Spans, address_of, span_of
+from routrel.analysis.held.first_state import FirstState
 from routrel.analysis.held.instance_bits import instances_of
 from routrel.analysis.held.places import Place
 from routrel.analysis.held.services import ORDINARY, Services
@@ -55,7 +56,7 @@ class _Alike:
     """The prefixes that lead to those outside that are asked."""
 
 
-def comparing(before: Solved, after: Solved, but_for: AskedTraffic | None = None) -> Iterator[HeldSoFar]:
+def comparing(before: Solved | FirstState, after: Solved, but_for: AskedTraffic | None = None) -> Iterator[HeldSoFar]:
     """What of all traffic changed between two states, and what did not: how far it is, and at last the answer.
 
     ``but_for`` is traffic that is left aside.
@@ -70,7 +71,7 @@ def comparing(before: Solved, after: Solved, but_for: AskedTraffic | None = None
         yield step
 
 
-def _comparing(before: Solved, after: Solved, but_for: AskedTraffic | None) -> Iterator[HeldSoFar]:
+def _comparing(before: Solved | FirstState, after: Solved, but_for: AskedTraffic | None) -> Iterator[HeldSoFar]:
     conversations = Conversations(before, after)
     groups, done, of = _Groups(conversations), 0, conversations.steps
     for one in conversations.changed():

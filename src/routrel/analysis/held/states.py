@@ -4,7 +4,7 @@ Decisions are the walker's own (``forwarding/walk.py``), made once for all heade
 are not asked but noted with the way in or out at which they stand.
 """
 
-from collections.abc import Iterable
+from collections.abc import Hashable, Iterable
 from typing import NamedTuple
 
 from routrel.analysis.held.entry_lists import EntryLists
@@ -106,6 +106,8 @@ class State:
         self._opaque = [device in numbering.opaque for device, _ in numbering.instances]
         self._known: dict[tuple[int, object], Decision] = {}
         """Decisions by instance, and by the likeness of prefixes or else by next hops."""
+        self.decided: dict[Hashable, tuple[list[Node], list[Decision]]] = {}
+        """Of classes of addresses what was decided at some nodes."""
         self._same: dict[Decision, Decision] = {}
         """One object of each."""
         self._steered: dict[tuple[int, int], Decision | None] = {}

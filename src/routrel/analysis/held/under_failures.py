@@ -5,6 +5,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from routrel.analysis.answers.expectations import FailurePlaces, FailuresPart, PlacesUnderFailures
 from routrel.analysis.expectations.failures import KIND_WORDS, KINDS, Failure, failed, failures_of
 from routrel.analysis.held.effects import EFFECTS
+from routrel.analysis.held.first_state import FirstState
 from routrel.analysis.held.groups import comparing
 from routrel.model.expectations import FailureKind
 from routrel.routing.solve import Solved
@@ -16,6 +17,7 @@ class PlacesStressed:
 
     def __init__(self, solved: Solved, kinds: Sequence[FailureKind]):
         self.solved = solved
+        self._first = FirstState(solved)
         self.failures: list[Failure] = list(failures_of(solved, [kind for kind in KINDS if kind in kinds]))
         """All to look at, always in the same order."""
 
@@ -25,7 +27,7 @@ class PlacesStressed:
         return FailuresPart(len(failures), [], [], [self._under(failure) for failure in failures])
 
     def _under(self, failure: Failure) -> FailurePlaces:
-        *_, last = comparing(self.solved, solve(failed(self.solved.network, failure), self.solved))
+        *_, last = comparing(self._first, solve(failed(self.solved.network, failure), self.solved))
         assert last.held is not None
         held = last.held
         return FailurePlaces(
