@@ -69,6 +69,8 @@ class BgpOnePrefix:
         self.suppressed = self._suppressed()
         self.received: dict[int, Receipt] = {}
         self.best: dict[int, Choice] = {}
+        self._own: dict[int, set[Address]] = {}
+        """The addresses of speakers, as far as they were asked for."""
         self.settles = True
         self.inward: list[list[Channel]] = [[] for _ in self.speakers]
         self.outward: list[list[Channel]] = [[] for _ in self.speakers]
@@ -397,7 +399,9 @@ class BgpOnePrefix:
 
         if sent.as_path.count(receiver.bgp.number) > neighbor.allow_own_as:
             return refused(f"its AS path has the own AS {receiver.bgp.number}: a loop", neighbor.place)
-        if sent.next_hop in self.topology.addresses_of(receiver.instance):
+        if channel.receiver not in self._own:
+            self._own[channel.receiver] = self.topology.addresses_of(receiver.instance)
+        if sent.next_hop in self._own[channel.receiver]:
             words = f"its next hop {sent.next_hop} is this router's own address (RFC 4271 section 6.3)"
             return refused(words, neighbor.place)
         if channel.external:
