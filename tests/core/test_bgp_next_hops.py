@@ -44,6 +44,9 @@ def test_a_third_partys_next_hop_is_not_said_to_the_third_party():
     assert hops(solved, table(solved, "r2")[NET]) == ["192.168.0.3@lan"]
     assert hops(solved, table(solved, "r4")[NET]) == ["192.168.0.3@lan"]
     assert hops(solved, table(solved, "r3")[NET]) == ["192.168.0.2@lan"]
+    net.bgp("r2")["neighbors"]["192.168.0.4"]["next_hop_self"] = True
+    solved = net.solve()
+    assert hops(solved, table(solved, "r4")[NET]) == ["192.168.0.2@lan"]
 
 
 def test_a_path_with_the_receivers_own_address_is_not_taken():

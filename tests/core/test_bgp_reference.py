@@ -368,7 +368,7 @@ class Simulation:
             if settings.remove_private_as:
                 path = tuple(n for n in path if not (64512 <= n <= 65534 or 4200000000 <= n <= 4294967294))
             if "next_hop" not in sets:
-                keeps = peer.port >= 0 and next_hop is not None
+                keeps = peer.port >= 0 and next_hop is not None and not settings.next_hop_self
                 if came_by is not None:
                     keeps = keeps and came_by.port == peer.port
                 else:

@@ -187,7 +187,7 @@ class Messages:
             # Section 5.1.3 (2): a next hop on the subnet of the session stays.
             kept = (self._ports[via] == channel.port) & (channel.port >= 0)
             kept |= said_here & self._is_on(channel.port, rows[:, NEXT_HOP])
-            changed = ~given.set_next_hop & (~kept | is_own)
+            changed = ~given.set_next_hop & (~kept | is_own | neighbor.next_hop_self)
         else:
             originator = rows[:, ORIGINATOR]
             rows[:, ORIGINATOR] = np.where(reflected & (originator == ABSENT), self._identifiers[via], originator)

@@ -354,6 +354,7 @@ class BgpOnePrefix:
         as_path = columns.without_private(path.as_path) if neighbor.remove_private_as else path.as_path
         keeps = (
             channel.port >= 0
+            and not neighbor.next_hop_self
             and path.next_hop is not None
             and path.next_hop != neighbor.address
             and (
