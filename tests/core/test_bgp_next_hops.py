@@ -49,27 +49,26 @@ def test_a_third_partys_next_hop_is_not_said_to_the_third_party():
     assert hops(solved, table(solved, "r4")[NET]) == ["192.168.0.2@lan"]
 
 
-def test_a_path_with_the_receivers_own_address_is_not_taken():
+def said_with(next_hop: str) -> Net:
+    """``border`` says a network to ``core`` inside its AS with some next hop."""
     net = Net()
     for name in ("border", "core"):
         net.speaker(name, 64500)
     net.cable("border", "core", 1)
     net.origin("border", NET)
-    towards = {"export": net.policy("border", "out", accept(next_hop="10.0.0.2"))}
-    net.inside("border", "core", towards)
-    solved = net.solve()
+    net.inside("border", "core", {"export": net.policy("border", "out", accept(next_hop=next_hop))})
+    return net
+
+
+def test_a_path_with_the_receivers_own_address_is_not_taken():
+    solved = said_with("10.0.0.2").solve()
     assert via(solved, "core") is None
     (one,) = why(solved, "core")["candidates"]
     assert one["out"] == "its next hop 10.0.0.2 is this router's own address (RFC 4271 section 6.3)"
 
 
-def test_a_path_is_taken_again_once_the_address_is_another_routers():
-    net = Net()
-    for name in ("border", "core"):
-        net.speaker(name, 64500)
-    net.cable("border", "core", 1)
-    net.origin("border", NET)
-    net.inside("border", "core", {"export": net.policy("border", "out", accept(next_hop="172.16.9.9"))})
+def test_a_path_is_taken_while_the_address_is_another_routers():
+    net = said_with("172.16.9.9")
     core = net.devices["core"]
     core["interfaces"]["own"] = {"addresses": ["172.16.9.9/24"], "enabled": False}
     assert via(net.solve(), "core") is None  # nothing leads there
