@@ -1,6 +1,7 @@
 """What a solved BGP has to report: sessions that do not come up, and choices that do not settle or hang on timing."""
 
 from collections import defaultdict
+from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,10 +12,14 @@ from routrel.routing.bgp.speakers import Speaker
 from routrel.topology.disjoint_sets import DisjointSets
 
 if TYPE_CHECKING:
+    from routrel.routing.bgp.propagation import Propagation
     from routrel.routing.bgp.solution import BgpSolution
 
-MOST_RESTARTED = 2_000_000
-"""Channels times columns up to which sessions are failed and brought back, one after the other."""
+MOST_ORDERS = 12
+"""Orders that speakers start in, beside the reverse."""
+
+MOST_TRIED = 2_000_000
+"""Channels times columns up to which speakers start in other orders, and sessions fail and come back one by one."""
 
 
 def findings(bgp: "BgpSolution") -> list[Finding]:
@@ -95,28 +100,31 @@ def _unstable(bgp: "BgpSolution", columns: set[int], speakers: list[int]) -> Fin
     )
 
 
-def restart_findings(bgp: "BgpSolution") -> list[Finding]:
-    """Sessions after whose failure and return BGP stays with another choice: it has several stable states.
+def timing_findings(bgp: "BgpSolution") -> list[Finding]:
+    """That BGP stays with another choice where routers start in another order, or once a session has failed and come
+    back: it has several stable states.
 
-    Tried on one session after the other, while the work stays within bounds; what is known to hang on who
-    speaks first, or never to settle, is left out.
+    Tried while the work stays within bounds; what is known to hang on who speaks first, or never to settle, is left
+    out.
     """
     held = bgp.propagation
     found: list[Finding] = []
-    if held is None or len(held.channels) * len(bgp.prefixes) > MOST_RESTARTED:
+    if held is None or len(held.channels) * len(bgp.prefixes) > MOST_TRIED:
         return found
-    known = sorted(held.unstable.columns | held.ordered)
-    told: set[int] = set()
+    told = held.unstable.columns | held.ordered
+
+    def differing(other: "Propagation | None") -> set[int]:
+        """The columns of which another state is not told yet."""
+        if other is None:
+            return set()
+        columns = ((other.best != held.best) | (other.via != held.via)).any(axis=0)
+        return set(np.flatnonzero(columns).tolist()) - told - other.unstable.columns
+
     for channel in held.channels[::2]:
-        after = held.after_restart(channel)
-        if after is None:
-            continue
-        differing = ((after.best != held.best) | (after.via != held.via)).any(axis=0)
-        differing[known] = False
-        columns = set(np.flatnonzero(differing).tolist()) - told
+        columns = differing(held.after_restart(channel))
         if not columns:
             continue
-        told |= columns
+        told = told | columns
         found.append(
             Finding(
                 "bgp-order",
@@ -129,7 +137,22 @@ def restart_findings(bgp: "BgpSolution") -> list[Finding]:
                 (channel.sending.neighbor.place, channel.receiving.neighbor.place),
             )
         )
+    columns = {column for order in _orders(len(held.speakers)) for column in differing(held.in_turn(order))}
+    if columns:
+        text = (
+            f"where {some_of(bgp.prefixes.members(columns))} leads depends on timing: where routers start one after the"
+            " other BGP stays with another choice. It has several stable states"
+        )
+        found.append(Finding("bgp-order", "warning", text))
     return found
+
+
+def _orders(count: int) -> Iterator[list[int]]:
+    """Some orders of so many: their own from one or another on, and the reverse."""
+    every = list(range(count))
+    for first in range(0, count, -(-count // MOST_ORDERS) or 1):
+        yield every[first:] + every[:first]
+    yield every[::-1]
 
 
 def _device(bgp: "BgpSolution", speaker: int) -> str:

@@ -139,19 +139,37 @@ class Propagation:
                 received[circling] = ABSENT
             for state in (self.best, self._announced):
                 state[:, circling] = ABSENT
-            again = self._one_by_one(circling)
+            again = self._one_by_one(circling, range(len(self.speakers)))
             self.unstable.columns = set(again.tolist())
             self.ordered = set(circling.tolist()) - self.unstable.columns
 
-    def after_restart(self, one: Channel) -> "Propagation | None":
-        """The state after a session failed and came back, all else as it is; None where that does not settle."""
+    def _apart(self) -> "Propagation":
+        """Another one in the same state, to try something with."""
         other = copy(self)
         other.course = None
         other.received = [received.copy() for received in self.received]
         other.local, other.best, other.via = self.local.copy(), self.best.copy(), self.via.copy()
         other._announced, other._announced_via = self._announced.copy(), self._announced_via.copy()
         other.aggregated = [set(found) for found in self.aggregated]
+        other.unstable = Unstable()
         other.rounds = 0
+        return other
+
+    def in_turn(self, order: Sequence[int]) -> "Propagation":
+        """The state where speakers act one after the other from nothing, in some order; what comes round then without
+        end is unstable."""
+        other = self._apart()
+        for state in (*other.received, other.best, other._announced):
+            state[:] = ABSENT
+        other.local[:] = self.given
+        other.via[:] = other._announced_via[:] = LOCALLY
+        other.aggregated = [set() for _ in self.speakers]
+        other.unstable.columns = set(other._one_by_one(np.arange(self.count), order).tolist())
+        return other
+
+    def after_restart(self, one: Channel) -> "Propagation | None":
+        """The state after a session failed and came back, all else as it is; None where that does not settle."""
+        other = self._apart()
         ends = (one, self.channels[one.reverse])
         dirty = [np.zeros(0, np.int64) for _ in self.speakers]
         for channel in ends:
@@ -203,7 +221,7 @@ class Propagation:
                 seen[state] = len(changes) - 1
         return self._joined(changes[-2:])
 
-    def _one_by_one(self, columns: Column) -> Column:
+    def _one_by_one(self, columns: Column, order: Sequence[int]) -> Column:
         """Speakers act in turn, each hearing at once what the one before sent; the columns that come round."""
         dirty: list[list[Column]] = [[columns] for _ in self.speakers]
         for channel in self.channels:
@@ -215,7 +233,7 @@ class Propagation:
             self.rounds += 1
             turned: list[Column] = []
             acted: set[int] = set()
-            for speaker in range(len(self.speakers)):
+            for speaker in order:
                 altered = self._decide(speaker, self._joined(dirty[speaker]))
                 dirty[speaker] = []
                 if len(altered):

@@ -12,7 +12,7 @@ from routrel.model.findings import Doubt, Finding
 from routrel.model.places import NOWHERE, Place
 from routrel.routing.arrays import UNSET, WORD, Column, Flags, distinct
 from routrel.routing.bgp.decision import decide
-from routrel.routing.bgp.findings import findings, restart_findings
+from routrel.routing.bgp.findings import findings, timing_findings
 from routrel.routing.bgp.messages import LOCALLY, Messages
 from routrel.routing.bgp.participants import SaidPaths, SessionSurvey, TableUse
 from routrel.routing.bgp.paths import ABSENT, MED, NEXT_HOP, PREFERENCE, TAG, PathRows, Paths
@@ -192,7 +192,7 @@ class BgpSolution(ProtocolSolution[BgpDatabase]):
         return findings(self), []
 
     def costly_findings(self) -> list[Finding]:
-        return restart_findings(self)
+        return timing_findings(self)
 
     def routes_of(self, process: int) -> ProtocolRoutes:
         """All BGP routes of a process over all columns; what it says itself has no next hops."""
