@@ -102,12 +102,7 @@ class Simulation:
                 Router(
                     speaker.bgp.number,
                     speaker.bgp,
-                    {
-                        own.address
-                        for port in solved.topology.ports
-                        if port.instance == speaker.instance and not port.down
-                        for own in port.interface.addresses
-                    },
+                    solved.topology.addresses_of(speaker.instance),
                     speaker.identifier,
                     speaker.cluster,
                     device.policies,

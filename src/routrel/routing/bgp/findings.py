@@ -1,7 +1,7 @@
 """What a solved BGP has to report: sessions that do not come up, and choices that do not settle or hang on timing."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 
 MOST_ORDERS = 12
 """Orders that speakers start in, beside the reverse."""
+
+MOST_NAMED = 4
+"""Speakers whose lines a finding names."""
 
 MOST_TRIED = 2_000_000
 """Channels times columns up to which speakers start in other orders, and sessions fail and come back one by one."""
@@ -137,14 +140,36 @@ def timing_findings(bgp: "BgpSolution") -> list[Finding]:
                 (channel.sending.neighbor.place, channel.receiving.neighbor.place),
             )
         )
-    columns = {column for order in _orders(len(held.speakers)) for column in differing(held.in_turn(order))}
-    if columns:
-        text = (
-            f"where {some_of(bgp.prefixes.members(columns))} leads depends on timing: where routers start one after the"
-            " other BGP stays with another choice. It has several stable states"
-        )
-        found.append(Finding("bgp-order", "warning", text))
+    found += _order_findings(bgp, held, differing)
     return found
+
+
+def _order_findings(
+    bgp: "BgpSolution", held: "Propagation", differing: Callable[["Propagation"], set[int]]
+) -> list[Finding]:
+    """What is chosen otherwise where routers start one after the other, with those who do."""
+    columns, speakers = set[int](), set[int]()
+    for order in _orders(len(held.speakers)):
+        other = held.in_turn(order)
+        found = sorted(differing(other))
+        columns.update(found)
+        is_other = (other.best[:, found] != held.best[:, found]) | (other.via[:, found] != held.via[:, found])
+        speakers.update(np.flatnonzero(is_other.any(axis=1)).tolist())
+    own = [speaker for speaker in sorted(speakers) if _device(bgp, speaker)]
+    if not own:
+        return []
+    who = some_of([bgp.database.name(speaker) for speaker in own])
+    return [
+        Finding(
+            "bgp-order",
+            "warning",
+            f"where {some_of(bgp.prefixes.members(columns))} leads depends on timing: where routers start one after the"
+            f" other BGP stays with another choice on {who}. It has several stable states",
+            _device(bgp, own[0]),
+            "",
+            tuple(bgp.database.speakers[speaker].bgp.place for speaker in own[:MOST_NAMED]),
+        )
+    ]
 
 
 def _orders(count: int) -> Iterator[list[int]]:
