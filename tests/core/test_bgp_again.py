@@ -17,6 +17,7 @@ from routrel.model.network import Network
 from routrel.routing.bgp.paths import AS_PATH, CLUSTERS, COMMUNITIES, NEXT_HOP
 from routrel.routing.solve import Solved
 from routrel.solving import solve
+from tests.core.bgp_networks import NET, Net
 from tests.core.networks import solution_of
 from tests.core.speaker_networks import policies, speakers
 from tests.core.test_received_paths import with_stubs
@@ -244,3 +245,22 @@ def test_a_prefix_that_another_protocol_lets_go_of_is_said_again():
     assert (hears(solved), hears(again), hears(solve(silent, again))) == (False, True, False)
     assert solution_of(again, "bgp").taken_over  # beside what was
     assert told(again) == told(solve(speaking))
+
+
+def test_a_default_said_to_one_neighbor_goes_and_comes_with_its_session():
+    """It is in no message: it is there from the start."""
+    net = Net()
+    for name, number in (("a", 64501), ("b", 64502), ("c", 64503), ("d", 64504)):
+        net.speaker(name, number)
+    net.session("a", "b", {"originate_default": True})
+    net.session("b", "c")
+    net.session("c", "d")
+    net.origin("d", NET)
+    with_default = read(net.document())
+    solved = solve(with_default)
+    for changed in ({"originate_default": False}, {"enabled": False}, {}):
+        without = with_neighbor(with_default, "a", 0, **changed)
+        again, cold = solve(without, solved), solve(without)
+        assert told(again) == told(cold) and tables(again) == tables(cold)
+        back = solve(with_default, again)
+        assert told(back) == told(solved) and tables(back) == tables(solved)
