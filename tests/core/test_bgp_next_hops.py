@@ -93,3 +93,13 @@ def test_a_path_that_the_table_leaves_aside_is_not_said_to_have_been_sent():
     assert [one["reason"] for one in answer["unsent"]] == [
         "the table of near uses another protocol's route, so BGP says its own path alone"
     ]
+
+
+def test_a_link_local_next_hop_that_others_have_too_is_not_the_own():
+    """Every interface may have fe80::1: what it is depends on the link."""
+    net = on_a_lan(64501, 64502)
+    for name in ("r1", "r2"):
+        net.devices[name]["interfaces"]["lan"]["addresses"] += ["fe80::1/64"]
+    solved = net.solve()
+    for instance in (0, 1):
+        assert [str(one) for one in solved.topology.addresses_of(instance) if one.family == 6] == []

@@ -143,9 +143,10 @@ class Topology(AddressOwners):
         return made if not moved or made._move(moved) else None
 
     def addresses_of(self, instance: int) -> set[Address]:
-        """Those of a routing instance's interfaces that are not down."""
+        """Those of a routing instance's interfaces that are not down, but for link-local ones: others have the same."""
         ports = (self.ports[number] for number in self.ports_of[self.instances[instance].device])
-        return {one for port in ports if port.instance == instance and not port.down for one in port.addresses}
+        of_ports = (port.addresses for port in ports if port.instance == instance and not port.down)
+        return {one for addresses in of_ports for one in addresses if not one.is_link_local}
 
     def touched_since(self, other: "Topology") -> set[int] | None:
         """The devices whose ports or routing are others than in one with the same segments; None of any other."""

@@ -31,6 +31,9 @@ QUIET = 12
 
 MOST_ROUNDS = 1000
 
+MOST_TURNS = 64
+"""Rounds that another order of speakers is followed for."""
+
 
 class Resolver(Protocol):
     """What next hops cost one speaker by its table; of one ``lineage`` are those that say the same."""
@@ -157,14 +160,16 @@ class Propagation:
 
     def in_turn(self, order: Sequence[int]) -> "Propagation":
         """The state where speakers act one after the other from nothing, in some order; what comes round then without
-        end is unstable."""
+        end is unstable, and all where it does not settle soon."""
         other = self._apart()
         for state in (*other.received, other.best, other._announced):
             state[:] = ABSENT
         other.local[:] = self.given
         other.via[:] = other._announced_via[:] = LOCALLY
         other.aggregated = [set() for _ in self.speakers]
-        other.unstable.columns = set(other._one_by_one(np.arange(self.count), order).tolist())
+        everything = np.arange(self.count)
+        circling = other._one_by_one(everything, order, MOST_TURNS)
+        other.unstable.columns = set((everything if other.rounds >= MOST_TURNS else circling).tolist())
         return other
 
     def after_restart(self, one: Channel) -> "Propagation | None":
@@ -221,7 +226,7 @@ class Propagation:
                 seen[state] = len(changes) - 1
         return self._joined(changes[-2:])
 
-    def _one_by_one(self, columns: Column, order: Sequence[int]) -> Column:
+    def _one_by_one(self, columns: Column, order: Sequence[int], most: int = MOST_ROUNDS) -> Column:
         """Speakers act in turn, each hearing at once what the one before sent; the columns that come round."""
         dirty: list[list[Column]] = [[columns] for _ in self.speakers]
         for channel in self.channels:
@@ -229,7 +234,7 @@ class Propagation:
         seen: dict[bytes, int] = {}
         changes: list[Column] = []
         acting: list[set[int]] = []
-        for _ in range(MOST_ROUNDS):
+        for _ in range(most):
             self.rounds += 1
             turned: list[Column] = []
             acted: set[int] = set()
