@@ -147,11 +147,17 @@ def timing_findings(bgp: "BgpSolution") -> list[Finding]:
 def _order_findings(
     bgp: "BgpSolution", held: "Propagation", differing: Callable[["Propagation"], set[int]]
 ) -> list[Finding]:
-    """What is chosen otherwise where routers start one after the other, with those who do."""
+    """What is chosen otherwise where routers start one after the other, with those who do.
+
+    No more orders are tried once one settles nothing, or not soon.
+    """
     columns, speakers = set[int](), set[int]()
+    left = held.apart_from(held.unstable.columns | held.ordered)
     for order in _orders(len(held.speakers)):
-        other = held.in_turn(order)
-        found = sorted(differing(other))
+        other = held.in_turn(order, np.array(sorted(left), np.int64))
+        found = sorted(differing(other) & left)
+        if left <= other.unstable.columns:
+            break
         columns.update(found)
         is_other = (other.best[:, found] != held.best[:, found]) | (other.via[:, found] != held.via[:, found])
         speakers.update(np.flatnonzero(is_other.any(axis=1)).tolist())

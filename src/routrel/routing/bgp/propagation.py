@@ -31,7 +31,7 @@ QUIET = 12
 
 MOST_ROUNDS = 1000
 
-MOST_TURNS = 64
+MOST_TURNS = 24
 """Rounds that another order of speakers is followed for."""
 
 
@@ -158,18 +158,25 @@ class Propagation:
         other.rounds = 0
         return other
 
-    def in_turn(self, order: Sequence[int]) -> "Propagation":
-        """The state where speakers act one after the other from nothing, in some order; what comes round then without
-        end is unstable, and all where it does not settle soon."""
+    def apart_from(self, columns: set[int]) -> set[int]:
+        """All columns that hang on none of some: what aggregates join hangs together."""
+        joined = [{column, *covered.tolist()} for of in self._aggregates for column, covered, _ in of]
+        away = set(columns)
+        while any(not one <= away and not one.isdisjoint(away) for one in joined):
+            away.update(*(one for one in joined if not one.isdisjoint(away)))
+        return set(range(self.count)) - away
+
+    def in_turn(self, order: Sequence[int], columns: Column) -> "Propagation":
+        """The state of some columns where speakers act one after the other from nothing, in some order; what comes
+        round then without end is unstable, and all where that does not settle soon."""
         other = self._apart()
         for state in (*other.received, other.best, other._announced):
             state[:] = ABSENT
         other.local[:] = self.given
         other.via[:] = other._announced_via[:] = LOCALLY
         other.aggregated = [set() for _ in self.speakers]
-        everything = np.arange(self.count)
-        circling = other._one_by_one(everything, order, MOST_TURNS)
-        other.unstable.columns = set((everything if other.rounds >= MOST_TURNS else circling).tolist())
+        circling = other._one_by_one(columns, order, MOST_TURNS)
+        other.unstable.columns = set((columns if other.rounds >= MOST_TURNS else circling).tolist())
         return other
 
     def after_restart(self, one: Channel) -> "Propagation | None":
